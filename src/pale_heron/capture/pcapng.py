@@ -1,0 +1,163 @@
+"""The blocks of a pcapng file that a capture is made of (IETF draft-ietf-opsawg-pcapng).
+
+Three kinds are written: one section header, an interface description a lane, an enhanced packet a chunk or event.
+Reading accepts either byte order, several sections and unknown blocks, and stops before the first block that is torn.
+"""
+
+import struct
+from collections.abc import Iterable, Iterator
+from typing import BinaryIO, Final, NamedTuple
+
+SECTION: Final = 0x0A0D0D0A
+INTERFACE: Final = 1
+ENHANCED_PACKET: Final = 6
+BYTE_ORDER: Final = 0x1A2B3C4D
+
+LINE_DATA: Final = 147
+EVENTS: Final = 148
+"""Link types user 0 (bytes of a lane) and user 1 (one JSON object)."""
+
+OPT_COMMENT: Final = 1
+IF_NAME: Final = 2
+IF_DESCRIPTION: Final = 3
+IF_SPEED: Final = 8
+IF_TSRESOL: Final = 9
+SHB_USERAPPL: Final = 4
+EPB_FLAGS: Final = 2
+INBOUND: Final = 1
+OUTBOUND: Final = 2
+NANOSECONDS: Final = 9
+
+LARGEST_BLOCK: Final = 1 << 24
+MAGIC: Final = SECTION.to_bytes(4, "little")
+"""The first four bytes of every capture, the same in both byte orders."""
+
+Options = Iterable[tuple[int, bytes]]
+
+
+class Block(NamedTuple):
+    """One whole block: where it begins in the file, its type, its content, and the byte order of its section."""
+
+    offset: int
+    kind: int
+    content: bytes
+    order: str
+
+
+class Packet(NamedTuple):
+    """An enhanced packet; `time` in units of its interface."""
+
+    interface: int
+    time: int
+    data: bytes
+    options: list[tuple[int, bytes]]
+
+
+class Torn(NamedTuple):
+    """Where reading stopped, and why."""
+
+    offset: int
+    why: str
+
+
+def _padded(data: bytes) -> bytes:
+    return data + b"\0" * (-len(data) % 4)
+
+
+def _options(options: Options) -> bytes:
+    out = b"".join(struct.pack("<HH", code, len(value)) + _padded(value) for code, value in options)
+    return out + b"\0\0\0\0" if out else b""
+
+
+def _block(kind: int, content: bytes) -> bytes:
+    length = struct.pack("<I", len(content) + 12)
+    return struct.pack("<I", kind) + length + content + length
+
+
+def section(program: str, comment: str = "") -> bytes:
+    """A section header of unknown length, named after the writing program."""
+    options = [(SHB_USERAPPL, program.encode()), *([(OPT_COMMENT, comment.encode())] if comment else [])]
+    return _block(SECTION, struct.pack("<IHHq", BYTE_ORDER, 1, 0, -1) + _options(options))
+
+
+def interface(link_type: int, name: str, description: str = "", speed: int | None = None) -> bytes:
+    """An interface with times in nanoseconds."""
+    options = [(IF_NAME, name.encode()), (IF_TSRESOL, bytes([NANOSECONDS]))]
+    if description:
+        options.append((IF_DESCRIPTION, description.encode()))
+    if speed:
+        options.append((IF_SPEED, struct.pack("<Q", speed)))
+    return _block(INTERFACE, struct.pack("<HHI", link_type, 0, 0) + _options(options))
+
+
+def packet(number: int, time: int, data: bytes, options: Options = ()) -> bytes:
+    """An enhanced packet of interface `number` at `time` nanoseconds since 1970."""
+    head = struct.pack("<IIIII", number, time >> 32, time & 0xFFFFFFFF, len(data), len(data))
+    return _block(ENHANCED_PACKET, head + _padded(data) + _options(options))
+
+
+def flags(outbound: bool) -> tuple[int, bytes]:
+    """The option that tells the direction of a packet."""
+    return EPB_FLAGS, struct.pack("<I", OUTBOUND if outbound else INBOUND)
+
+
+def read_blocks(file: BinaryIO) -> Iterator[Block | Torn]:
+    """The whole blocks from the place where `file` stands; a Torn last where it does not end with one."""
+    offset, order = file.tell(), "<"
+    while head := file.read(8):
+        if len(head) < 8:
+            yield Torn(offset, "the file ends in the midst of a block")
+            return
+        if head[:4] == MAGIC:
+            mark = file.read(4)
+            order = ">" if mark == BYTE_ORDER.to_bytes(4, "big") else "<"
+            if mark != struct.pack(order + "I", BYTE_ORDER):
+                yield Torn(offset, "a section without byte order")
+                return
+            file.seek(-4, 1)
+        kind, length = struct.unpack(order + "II", head)
+        if length < 12 or length % 4 or length > LARGEST_BLOCK:
+            yield Torn(offset, f"a block of {length} bytes")
+            return
+        rest = file.read(length - 8)
+        if len(rest) < length - 8:
+            yield Torn(offset, "the file ends in the midst of a block")
+            return
+        if struct.unpack(order + "I", rest[-4:])[0] != length:
+            yield Torn(offset, "a block whose two lengths differ")
+            return
+        yield Block(offset, kind, rest[:-4], order)
+        offset += length
+
+
+def parse_options(content: bytes, order: str) -> list[tuple[int, bytes]]:
+    """Codes and values up to the end mark; what is torn within is left out."""
+    found, at = [], 0
+    while at + 4 <= len(content):
+        code, length = struct.unpack_from(order + "HH", content, at)
+        if code == 0:
+            break
+        if at + 4 + length > len(content):
+            break
+        found.append((code, content[at + 4 : at + 4 + length]))
+        at += 4 + length + (-length % 4)
+    return found
+
+
+def parse_interface(block: Block) -> tuple[int, dict[int, bytes]]:
+    """Link type and options of an interface description. ValueError where it is too short."""
+    if len(block.content) < 8:
+        raise ValueError("an interface description of less than 8 bytes")
+    return struct.unpack_from(block.order + "H", block.content)[0], dict(parse_options(block.content[8:], block.order))
+
+
+def parse_packet(block: Block) -> Packet:
+    """An enhanced packet. ValueError where its lengths contradict each other."""
+    if len(block.content) < 20:
+        raise ValueError("a packet of less than 20 bytes")
+    number, high, low, length, _ = struct.unpack_from(block.order + "IIIII", block.content)
+    if 20 + length > len(block.content):
+        raise ValueError("a packet longer than its block")
+    data = block.content[20 : 20 + length]
+    options = block.content[20 + length + (-length % 4) :]
+    return Packet(number, high << 32 | low, data, parse_options(options, block.order) if options else [])

@@ -1,0 +1,139 @@
+"""Reads captures, and raw files of bytes, as the chunks and events that were recorded."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import BinaryIO
+
+from pale_heron.capture import pcapng
+from pale_heron.core.frames import Chunk, Direction, Event
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
+
+RAW_CHUNK = 65_536
+Record = Chunk | Event
+
+
+@dataclass(frozen=True, slots=True)
+class LaneInfo:
+    """What a capture says of a lane: its nickname, and its address and settings in words."""
+
+    name: str
+    description: str
+    speed: int | None
+
+
+@dataclass(slots=True)
+class _Interface:
+    link_type: int
+    info: LaneInfo
+    to_ns: tuple[int, int] = (1, 1)
+
+
+@dataclass(slots=True)
+class CaptureReader:
+    """Goes through a capture once, in the order of recording. `torn` is set where the file does not end whole."""
+
+    path: Path
+    lanes: dict[str, LaneInfo] = field(default_factory=dict)
+    torn: str = ""
+    position: int = 0
+    """Bytes of the file gone through so far."""
+
+    def records(self) -> Iterator[Record]:
+        """Chunks and events. Raises Trouble where the file cannot be read or is no capture."""
+        with open_file(self.path) as file:
+            if file.read(4) != pcapng.MAGIC:
+                raise Trouble(f"{self.path} is no capture", "Captures are pcapng files; `decode` also takes raw bytes")
+            file.seek(0)
+            yield from self._records(file)
+
+    def _records(self, file: BinaryIO) -> Iterator[Record]:
+        interfaces: list[_Interface] = []
+        for block in pcapng.read_blocks(file):
+            self.position = block.offset
+            if isinstance(block, pcapng.Torn):
+                self.torn = f"{block.why} at byte {block.offset}; everything before it is used"
+                return
+            try:
+                if block.kind == pcapng.SECTION:
+                    interfaces = []
+                elif block.kind == pcapng.INTERFACE:
+                    interfaces.append(self._interface(block, len(interfaces)))
+                elif block.kind == pcapng.ENHANCED_PACKET:
+                    record = self._record(pcapng.parse_packet(block), interfaces, block.order)
+                    if record is not None:
+                        yield record
+            except ValueError as problem:
+                self.torn = f"{problem} at byte {block.offset}; everything before it is used"
+                return
+        self.position = file.tell()
+
+    def _interface(self, block: pcapng.Block, number: int) -> _Interface:
+        link_type, options = pcapng.parse_interface(block)
+        name = safe_label(options.get(pcapng.IF_NAME, b"").decode("utf-8", "replace")) or f"lane {number}"
+        description = safe_label(options.get(pcapng.IF_DESCRIPTION, b"").decode("utf-8", "replace"))
+        speed = int.from_bytes(options.get(pcapng.IF_SPEED, b""), "little" if block.order == "<" else "big")
+        info = LaneInfo(name, description, speed or None)
+        if link_type == pcapng.LINE_DATA:
+            self.lanes.setdefault(name, info)
+        return _Interface(link_type, info, _resolution(options.get(pcapng.IF_TSRESOL, b"\x06")))
+
+    def _record(self, packet: pcapng.Packet, interfaces: list[_Interface], order: str) -> Record | None:
+        if packet.interface >= len(interfaces):
+            raise ValueError(f"a packet of interface {packet.interface}, which was not described,")
+        interface = interfaces[packet.interface]
+        multiply, divide = interface.to_ns
+        time = packet.time * multiply // divide
+        if interface.link_type == pcapng.LINE_DATA:
+            flags = dict(packet.options).get(pcapng.EPB_FLAGS, b"")
+            sent = int.from_bytes(flags, "little" if order == "<" else "big") & 3 == pcapng.OUTBOUND
+            return Chunk(interface.info.name, Direction.OUT if sent else Direction.IN, time, packet.data)
+        if interface.link_type == pcapng.EVENTS:
+            return _event(packet.data, time)
+        return None
+
+
+def _event(data: bytes, time: int) -> Event | None:
+    """The event that a JSON object tells; None where it is none, so that later versions may add kinds."""
+    try:
+        told = json.loads(data)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(told, dict) or not isinstance(told.get("event"), str):
+        return None
+    return Event(time, str(told.pop("lane", "")), told.pop("event"), told)
+
+
+def _resolution(option: bytes) -> tuple[int, int]:
+    """Multiplier and divisor from an interface's units to nanoseconds (if_tsresol: powers of ten or of two)."""
+    exponent = option[0] if option else 6
+    if exponent & 0x80:
+        return 10**9, 2 ** (exponent & 0x7F)
+    return (10 ** (9 - exponent), 1) if exponent <= 9 else (1, 10 ** (exponent - 9))
+
+
+def open_file(path: Path) -> BinaryIO:
+    """The file for reading, or Trouble that says why not."""
+    try:
+        return path.open("rb")
+    except OSError as problem:
+        ways = {
+            FileNotFoundError: "Look at the spelling of its name",
+            IsADirectoryError: "Name a file in it",
+            PermissionError: "Ask its owner for the right to read it",
+        }
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", ways.get(type(problem), "")) from None
+
+
+def is_capture(path: Path) -> bool:
+    """Whether a file begins as a capture does. Trouble where it cannot be read."""
+    with open_file(path) as file:
+        return file.read(4) == pcapng.MAGIC
+
+
+def raw_chunks(file: BinaryIO, lane: str) -> Iterator[Chunk]:
+    """A raw file as one lane's received bytes, without times."""
+    while data := file.read(RAW_CHUNK):
+        yield Chunk(lane, Direction.IN, None, data)

@@ -1,0 +1,1 @@
+"""What time the stream says it is."""

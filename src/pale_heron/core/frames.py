@@ -1,0 +1,81 @@
+"""What flows through everything: chunks of bytes as they came, and the frames they are cut into.
+
+Times are whole nanoseconds since 1970-01-01 00:00:00 UTC, or None where the bytes carry no arrival time (a raw file).
+"""
+
+from collections.abc import Mapping
+from enum import StrEnum
+from typing import Any, NamedTuple
+
+SECOND = 1_000_000_000
+"""Nanoseconds in one second."""
+
+
+class Direction(StrEnum):
+    """Which way bytes went, seen from this host."""
+
+    IN = "in"
+    OUT = "out"
+
+
+class Kind(StrEnum):
+    """What a frame is."""
+
+    NMEA = "nmea"
+    TEXT = "text"
+    RTCM3 = "rtcm3"
+    BYTES = "bytes"
+
+
+class Status(StrEnum):
+    """Whether a frame is whole and undamaged."""
+
+    OK = "ok"
+    BAD_CHECKSUM = "bad-checksum"
+    NO_CHECKSUM = "no-checksum"
+    MALFORMED = "malformed"
+    PARTIAL = "partial"
+
+
+class Chunk(NamedTuple):
+    """Bytes of one lane and direction as they were handed over; `time` is that of the first byte."""
+
+    lane: str
+    direction: Direction
+    time: int | None
+    data: bytes
+
+
+class Event(NamedTuple):
+    """What happened to a lane that is no line data: opened, lost, returned, closed, dropped, a mark.
+
+    `details` holds what JSON can say. `lane` is empty where the whole bench is meant.
+    """
+
+    time: int
+    lane: str
+    name: str
+    details: Mapping[str, Any]
+
+
+class Frame(NamedTuple):
+    """One piece of a stream. `data` holds every byte of it, line ends included: joined frames give the stream back.
+
+    `offset` counts bytes from the start of the lane and direction; `time` is the arrival of the chunk that holds the
+    first byte; `type` is what the inventory counts it under: `GNGGA`, `RTCM 1077`, `text`, `bytes`.
+    """
+
+    lane: str
+    direction: Direction
+    time: int | None
+    offset: int
+    data: bytes
+    kind: Kind
+    status: Status
+    reason: str | None
+    type: str
+
+    @property
+    def bad(self) -> bool:
+        """True where the bytes are damaged; a partial piece or a sentence without checksum is not."""
+        return self.status in (Status.BAD_CHECKSUM, Status.MALFORMED)

@@ -1,0 +1,164 @@
+"""What the receiver says, each fact with its sentence and its age.
+
+A fact may come from several sentences; the first in its row that is as fresh as the freshest is taken. Four ways of not
+having a value are kept apart: *empty* (the field is there and holds nothing), *zero* (digits that are all zero in a
+sentence that says there is no fix), *invalid* (a value in a sentence that says there is no fix) and *stale* (nothing new
+for three of its own intervals). With each of them the last believed value stays, with its age.
+"""
+
+from collections.abc import Mapping
+from typing import Any, Final, NamedTuple
+
+from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.nmea.degrees import unpack
+from pale_heron.core.nmea.sentence import parse, values
+
+GOOD: Final = "good"
+STALE: Final = "stale"
+EMPTY: Final = "empty"
+ZERO: Final = "zero"
+INVALID: Final = "invalid"
+
+STALE_INTERVALS = 3
+SHORTEST_STALE_NS = 3 * SECOND
+
+SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
+    "latitude": (("GGA", "latitude"), ("GNS", "latitude"), ("RMC", "latitude"), ("GLL", "latitude")),
+    "longitude": (("GGA", "longitude"), ("GNS", "longitude"), ("RMC", "longitude"), ("GLL", "longitude")),
+    "altitude_m": (("GGA", "altitude_m"), ("GNS", "altitude_m")),
+    "geoid_separation_m": (("GGA", "geoid_separation_m"), ("GNS", "geoid_separation_m")),
+    "quality": (("GGA", "quality"),),
+    "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used")),
+    "speed_knots": (("RMC", "speed_knots"), ("VTG", "speed_knots")),
+    "course_deg": (("RMC", "course_deg"), ("VTG", "course_true_deg")),
+    "time": (("GGA", "time"), ("RMC", "time"), ("GNS", "time"), ("ZDA", "time"), ("GLL", "time")),
+    "date": (("RMC", "date"), ("ZDA", "date")),
+    "hdop": (("GGA", "hdop"), ("GNS", "hdop"), ("GSA", "hdop")),
+    "pdop": (("GSA", "pdop"),),
+    "vdop": (("GSA", "vdop"),),
+    "latitude_error_m": (("GST", "latitude_error_m"),),
+    "longitude_error_m": (("GST", "longitude_error_m"),),
+    "altitude_error_m": (("GST", "altitude_error_m"),),
+    "fix_mode": (("GSA", "fix_mode"),),
+    "status": (("RMC", "status"), ("GLL", "status")),
+}
+"""Where each fact stands, the preferred sentence first."""
+
+NEEDS_FIX: Final = frozenset(
+    {"latitude", "longitude", "altitude_m", "geoid_separation_m", "speed_knots", "course_deg"}
+    | {"hdop", "pdop", "vdop", "latitude_error_m", "longitude_error_m", "altitude_error_m"}
+)
+"""Facts that mean something only in a sentence that says there is a fix."""
+
+
+class Heard(NamedTuple):
+    """The newest sentence of one formatter, and the time between it and the one before (0 where unknown)."""
+
+    frame: Frame
+    interval: int
+
+
+class Fact(NamedTuple):
+    """The last believed value, the type and time of its sentence, its raw digits, and how things stand now."""
+
+    value: Any
+    source: str
+    time: int | None
+    raw: str
+    standing: str
+
+    def age_s(self, now: int | None) -> float | None:
+        """Seconds since the sentence came; None where either time is unknown."""
+        return None if now is None or self.time is None else max(0.0, (now - self.time) / SECOND)
+
+
+def says_fix(formatter: str, fields: Mapping[str, Any]) -> bool:
+    """Whether a sentence stands by its own position, speed and figures."""
+    if formatter == "GGA":
+        return bool(fields.get("quality"))
+    if formatter == "GNS":
+        return bool((fields.get("modes") or "").strip("N"))
+    if formatter in ("RMC", "GLL"):
+        return fields.get("status") == "A" and fields.get("mode") != "N"
+    if formatter == "GSA":
+        return (fields.get("fix_mode") or 1) > 1
+    return fields.get("mode") != "N"
+
+
+def is_stale(heard: Heard, now: int | None) -> bool:
+    """Nothing new for three intervals of the sentence, and for three seconds at least."""
+    if now is None or heard.frame.time is None:
+        return False
+    return now - heard.frame.time > max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS)
+
+
+def facts(latest: Mapping[str, Heard], believed: Mapping[str, Heard], now: int | None) -> dict[str, Fact]:
+    """All facts by name, from the newest sentence of each formatter and the newest of each that said there is a fix.
+
+    A fact whose sentences were never heard is missing.
+    """
+    decoded = {formatter: values(parse(heard.frame.data)) for formatter, heard in latest.items()}
+    found: dict[str, Fact] = {}
+    for name, sources in SOURCES.items():
+        heard_sources = [(formatter, key) for formatter, key in sources if formatter in latest]
+        if heard_sources:
+            found[name] = _fact(name, heard_sources, latest, believed, decoded, now)
+    return found
+
+
+def _fact(
+    name: str,
+    sources: list[tuple[str, str]],
+    latest: Mapping[str, Heard],
+    believed: Mapping[str, Heard],
+    decoded: Mapping[str, Mapping[str, Any]],
+    now: int | None,
+) -> Fact:
+    newest = max(latest[formatter].frame.time or 0 for formatter, _ in sources)
+    near = [(formatter, key) for formatter, key in sources if newest - (latest[formatter].frame.time or 0) < SECOND]
+    formatter, key = next(
+        ((formatter, key) for formatter, key in near if decoded[formatter].get(key) is not None), near[0]
+    )
+    heard, fields = latest[formatter], decoded[formatter]
+    standing = _standing(name, formatter, fields, key)
+    if standing == GOOD:
+        stale = is_stale(heard, now)
+        return Fact(fields[key], heard.frame.type, heard.frame.time, raw_of(heard, key), STALE if stale else GOOD)
+    for other, other_key in sources:
+        last = believed.get(other)
+        if last is not None:
+            value = values(parse(last.frame.data)).get(other_key)
+            if value is not None:
+                return Fact(value, last.frame.type, last.frame.time, raw_of(last, other_key), standing)
+    return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard, key), standing)
+
+
+def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) -> str:
+    value = fields.get(key)
+    if value is None:
+        return EMPTY
+    if name not in NEEDS_FIX or says_fix(formatter, fields):
+        return GOOD
+    return ZERO if value == 0 else INVALID
+
+
+def raw_of(heard: Heard, key: str) -> str:
+    """The raw digits of one field, with the letter that belongs to them."""
+    sentence = parse(heard.frame.data)
+    at = 0
+    for column in sentence.layout.columns if sentence.layout else ():
+        if column.key == key:
+            return ",".join(sentence.raw[at : at + column.codec.width])
+        at += column.codec.width
+    return ""
+
+
+def position_of(data: bytes, at: int) -> tuple[float, float] | None:
+    """Latitude and longitude from the four raw fields that begin at `at` (the address is 0); None where unreadable."""
+    fields = data.split(b",", at + 4)
+    try:
+        latitude = unpack(fields[at].decode("ascii"), fields[at + 1].decode("ascii"))
+        longitude = unpack(fields[at + 2].decode("ascii"), fields[at + 3].decode("ascii"))
+    except (ValueError, IndexError):
+        return None
+    return None if latitude is None or longitude is None else (latitude, longitude)

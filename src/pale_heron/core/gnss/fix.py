@@ -1,0 +1,235 @@
+"""The fix of one receiver: feed it the sentences that are believed, ask it where we are and how sure.
+
+A sentence costs a look at the few raw fields that decide state and epoch; everything else is decoded from the newest
+sentence of each kind when a snapshot is asked for.
+"""
+
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.facts import Fact, Heard, facts, position_of
+from pale_heron.core.gnss.history import History, HistorySnapshot
+from pale_heron.core.gnss.scatter import Position
+from pale_heron.core.gnss.sky import Sky, SkyTracker
+from pale_heron.core.gnss.states import NO_FIX, FixState, Says, judge
+
+POSITIONS_KEPT = 20_000
+DIMENSION_FRESH_NS = 10 * SECOND
+
+
+@dataclass(frozen=True, slots=True)
+class FixSnapshot:
+    """Everything that the Fix view and the summary say of one receiver."""
+
+    state: FixState
+    since: int | None
+    facts: dict[str, Fact]
+    sky: Sky
+    history: HistorySnapshot
+    epochs: int
+    epochs_with_fix: int
+    positions: Sequence[Position]
+    """The last positions with a fix, one an epoch, oldest first; at most POSITIONS_KEPT."""
+    deciding: str
+    """The type of the sentence that decides the state; empty before one came."""
+
+    def value(self, name: str) -> Fact | None:
+        """One fact; None where no sentence that carries it was heard."""
+        return self.facts.get(name)
+
+
+class FixTracker:
+    """Feed it NMEA frames of the received direction that are whole and undamaged."""
+
+    def __init__(self) -> None:
+        self._latest: dict[str, Heard] = {}
+        self._believed: dict[str, Heard] = {}
+        self._sky = SkyTracker()
+        self._history = History()
+        self._says = Says()
+        self._dimension_time: int | None = None
+        self._state = FixState(NO_FIX)
+        self._since: int | None = None
+        self._judged = False
+        self._epoch = b""
+        self._epochs = 0
+        self._epochs_with_fix = 0
+        self._counted_epoch = b""
+        self._positions: deque[Position] = deque(maxlen=POSITIONS_KEPT)
+        self._deciding = ""
+        self._readers = {
+            "GGA": self._gga,
+            "GNS": self._gns,
+            "RMC": self._rmc,
+            "GLL": self._gll,
+            "GSA": self._gsa,
+            "GSV": self._gsv,
+            "ZDA": self._zda,
+            "VTG": self._other,
+            "GST": self._other,
+        }
+
+    def first_byte(self, time: int | None) -> None:
+        """Tell it that something arrived, legible or not."""
+        self._history.milestone("first byte", time)
+
+    def feed(self, frame: Frame) -> None:
+        """Take one sentence; those that say nothing of the fix pass."""
+        reader = self._readers.get(frame.type[2:]) if len(frame.type) == 5 else None
+        if reader is not None and frame.type[0] != "P":
+            reader(frame)
+
+    def snapshot(self, now: int | None) -> FixSnapshot:
+        """The fix as of `now`."""
+        known = facts(self._latest, self._believed, now)
+        return FixSnapshot(
+            state=self._state,
+            since=self._since,
+            facts=known,
+            sky=self._sky.snapshot(now),
+            history=self._history.snapshot(),
+            epochs=self._epochs,
+            epochs_with_fix=self._epochs_with_fix,
+            positions=self._positions,
+            deciding=self._deciding,
+        )
+
+    def _hear(self, frame: Frame, says_fix: bool) -> None:
+        formatter = frame.type[2:]
+        before = self._latest.get(formatter)
+        interval = 0
+        if before is None:
+            self._history.milestone("sentence", frame.time)
+        elif frame.time is not None and before.frame.time is not None:
+            # Several sentences of one formatter in a burst are one saying; the interval is that between bursts.
+            apart = frame.time - before.frame.time
+            interval = apart if apart > SECOND // 20 else before.interval
+        heard = Heard(frame, interval)
+        self._latest[formatter] = heard
+        if says_fix:
+            self._believed[formatter] = heard
+
+    def _begin_epoch(self, time: bytes, arrived: int | None) -> None:
+        if b"." in time:
+            time = time.rstrip(b"0").rstrip(b".")
+        if time and time != self._epoch:
+            if not self._epoch:
+                self._history.milestone("time", arrived)
+            self._epoch = time
+            self._epochs += 1
+
+    def _count_fix(self, frame: Frame, at: int, altitude: bytes) -> None:
+        """One position an epoch, from whichever sentence has it first."""
+        if not self._epoch or self._counted_epoch == self._epoch:
+            return
+        where = position_of(frame.data, at)
+        if where is None:
+            return
+        self._counted_epoch = self._epoch
+        self._epochs_with_fix += 1
+        try:
+            height = float(altitude) if altitude else None
+        except ValueError:
+            height = None
+        self._positions.append(Position(frame.time, *where, height))
+
+    def _judge(self, frame: Frame, **said: str) -> None:
+        """Take the deciding words of one sentence; judge anew only where one of them is another than before."""
+        if self._dimension_ended(frame.time):
+            said["dimension"] = ""
+        says = self._says
+        if self._judged and all(getattr(says, name) == word for name, word in said.items()):
+            return
+        self._says = says._replace(**said)
+        self._judged = True
+        state = judge(self._says)
+        if state != self._state or self._since is None:
+            self._state = state
+            self._since = frame.time
+            self._deciding = frame.type
+            self._history.change(state, frame.time)
+
+    def _dimension_ended(self, time: int | None) -> bool:
+        """GSA came before and stopped coming, so its last word no longer counts."""
+        heard = self._dimension_time
+        return time is not None and heard is not None and time - heard > DIMENSION_FRESH_NS
+
+    def _gga(self, frame: Frame) -> None:
+        fields = frame.data.split(b",", 10)
+        if len(fields) < 10:
+            return
+        quality = fields[6].decode("latin-1")
+        has_fix = quality not in ("", "0")
+        self._hear(frame, has_fix)
+        self._begin_epoch(fields[1], frame.time)
+        if has_fix:
+            self._count_fix(frame, 2, fields[9])
+        self._judge(frame, quality=quality or "0", time="known" if fields[1] else "")
+
+    def _gns(self, frame: Frame) -> None:
+        fields = frame.data.split(b",", 10)
+        if len(fields) < 10:
+            return
+        modes = fields[6].decode("latin-1")
+        has_fix = bool(modes.strip("N"))
+        self._hear(frame, has_fix)
+        self._begin_epoch(fields[1], frame.time)
+        if has_fix:
+            self._count_fix(frame, 2, fields[9])
+        self._judge(frame, modes=modes or "N")
+
+    def _rmc(self, frame: Frame) -> None:
+        fields = frame.data.partition(b"*")[0].split(b",")
+        if len(fields) < 10:
+            return
+        status = fields[2].decode("latin-1")
+        mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
+        has_fix = status == "A" and mode != "N"
+        self._hear(frame, has_fix)
+        self._begin_epoch(fields[1], frame.time)
+        if fields[9]:
+            self._history.milestone("date", frame.time)
+        if has_fix and "GGA" not in self._latest and "GNS" not in self._latest:
+            self._count_fix(frame, 3, b"")
+        self._judge(frame, status=status or "V", status_mode=mode, time="known" if fields[1] else "")
+
+    def _gll(self, frame: Frame) -> None:
+        fields = frame.data.partition(b"*")[0].split(b",")
+        if len(fields) < 7:
+            return
+        self._hear(frame, fields[6] == b"A")
+        self._begin_epoch(fields[5], frame.time)
+        if self._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
+            if fields[6] == b"A":
+                self._count_fix(frame, 1, b"")
+            mode = fields[7].decode("latin-1") if len(fields) > 7 else ""
+            self._judge(frame, status=fields[6].decode("latin-1") or "V", status_mode=mode)
+
+    def _gsa(self, frame: Frame) -> None:
+        fields = frame.data.partition(b"*")[0].split(b",")
+        if len(fields) < 16:
+            return
+        dimension = fields[2].decode("latin-1")
+        self._hear(frame, dimension in ("2", "3"))
+        self._sky.feed_gsa(frame, fields[3], fields[18] if len(fields) > 18 else b"")
+        if fields[3]:
+            self._history.milestone("satellite used", frame.time)
+        self._dimension_time = frame.time
+        self._judge(frame, dimension=dimension)
+
+    def _gsv(self, frame: Frame) -> None:
+        if self._sky.feed_gsv(frame):
+            self._history.milestone("satellite seen", frame.time)
+
+    def _zda(self, frame: Frame) -> None:
+        self._hear(frame, True)
+        fields = frame.data.split(b",", 5)
+        if len(fields) > 4:
+            self._begin_epoch(fields[1], frame.time)
+            if fields[4]:
+                self._history.milestone("date", frame.time)
+
+    def _other(self, frame: Frame) -> None:
+        self._hear(frame, b",N*" not in frame.data)

@@ -1,0 +1,165 @@
+"""One lane: its framers and trackers put together. Live, on replay and for a raw file the same code runs."""
+
+from dataclasses import dataclass
+
+from pale_heron.core.clock.own_time import OwnTime
+from pale_heron.core.frames import Chunk, Direction, Event, Frame, Kind, Status
+from pale_heron.core.gnss.fix import FixSnapshot, FixTracker
+from pale_heron.core.line.findings import Evidence, Finding, findings
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.line.steps import Opening, Step, steps
+from pale_heron.core.line.tracker import LineSnapshot, LineTracker
+from pale_heron.core.wire.framer import Framer
+
+
+@dataclass(frozen=True, slots=True)
+class LaneSnapshot:
+    """Everything there is to say of one lane at one time."""
+
+    name: str
+    role: str
+    address: str
+    settings: LineSettings | None
+    opening: Opening
+    why_not_open: str
+    opened: int | None
+    returns: int
+    dropped_bytes: int
+    line: LineSnapshot
+    fix: FixSnapshot
+    steps: tuple[Step, ...]
+    findings: tuple[Finding, ...]
+    own_span_s: float | None
+    """Seconds by the stream's own clock, for a raw file."""
+
+
+class Lane:
+    """Feed it chunks and events of one lane, in the order of their times.
+
+    With `own_time` the chunks carry no times and the trackers go by what the sentences say (a raw file).
+    """
+
+    def __init__(
+        self,
+        name: str,
+        settings: LineSettings | None = None,
+        *,
+        role: str = "",
+        address: str = "",
+        own_time: bool = False,
+    ) -> None:
+        self.name = name
+        self._settings = settings
+        self._role = role
+        self._address = address
+        self._framers = {direction: Framer(name, direction) for direction in Direction}
+        self._line = LineTracker()
+        self._fix = FixTracker()
+        self._own_time = OwnTime() if own_time else None
+        self._checksums_seen = False
+        self._opening = Opening.OPEN if own_time else Opening.OPENING
+        self._why_not_open = self._way_out = ""
+        self._opened: int | None = None
+        self._returns = 0
+        self._dropped = 0
+
+    def feed(self, chunk: Chunk) -> list[Frame]:
+        """The frames that a chunk completes; the trackers have seen them."""
+        if not self._line_has_bytes(chunk):
+            self._fix.first_byte(chunk.time)
+        self._line.feed_chunk(chunk)
+        return self._take(self._framers[chunk.direction].feed(chunk))
+
+    def tick(self, now: int) -> list[Frame]:
+        """The frames that a pause up to `now` ends."""
+        return [frame for framer in self._framers.values() for frame in self._take(framer.tick(now))]
+
+    def finish(self) -> list[Frame]:
+        """What is left at the end of the streams."""
+        return [frame for framer in self._framers.values() for frame in self._take(framer.finish())]
+
+    def event(self, event: Event) -> None:
+        """Take what happened to the lane; names that concern nobody here pass."""
+        details = event.details
+        if event.name in ("opened", "returned", "settings"):
+            self._opening = Opening.OPEN
+            self._why_not_open = ""
+            self._opened = self._opened or event.time
+            self._returns += event.name == "returned"
+            self._role = str(details.get("role", self._role))
+            self._settings = settings_of(details) or self._settings
+        elif event.name in ("lost", "refused"):
+            self._opening = Opening(event.name)
+            self._why_not_open = str(details.get("reason", ""))
+            self._way_out = str(details.get("way_out", ""))
+        elif event.name == "closed":
+            self._opening = Opening.CLOSED
+        elif event.name == "dropped":
+            self._dropped += int(details.get("bytes", 0))
+
+    def snapshot(self, now: int | None) -> LaneSnapshot:
+        """The lane as of `now`; for a raw file as of its own latest time."""
+        line = self._line.snapshot(now)
+        fix = self._fix.snapshot(now)
+        evidence = Evidence(
+            opening=self._opening,
+            why_not_open=self._why_not_open,
+            way_out=self._way_out,
+            opened=self._opened,
+            settings=self._settings,
+            line=line,
+            empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
+            now=now,
+        )
+        return LaneSnapshot(
+            name=self.name,
+            role=self._role,
+            address=self._address,
+            settings=self._settings,
+            opening=self._opening,
+            why_not_open=self._why_not_open,
+            opened=self._opened,
+            returns=self._returns,
+            dropped_bytes=self._dropped,
+            line=line,
+            fix=fix,
+            steps=steps(self._opening, line, fix.state.has_position, now),
+            findings=findings(evidence),
+            own_span_s=self._own_time.span_s if self._own_time else None,
+        )
+
+    def _line_has_bytes(self, chunk: Chunk) -> bool:
+        return chunk.direction is Direction.OUT or self._line.has_bytes
+
+    def _take(self, frames: list[Frame]) -> list[Frame]:
+        for frame in frames:
+            seen = frame
+            if self._own_time is not None:
+                seen = frame._replace(time=self._own_time.read(frame))
+                self._line.turn(seen.time)
+            self._line.feed(seen)
+            if frame.kind is Kind.NMEA and frame.direction is Direction.IN and self._believes(frame):
+                self._fix.feed(seen)
+        return frames
+
+    def _believes(self, frame: Frame) -> bool:
+        """A right checksum; or none, on a lane that never sent one (the checksum is optional in NMEA 0183 2.x)."""
+        if frame.status is Status.OK:
+            self._checksums_seen = True
+            return True
+        return frame.status is Status.NO_CHECKSUM and not self._checksums_seen
+
+
+def settings_of(details: object) -> LineSettings | None:
+    """The line settings that an event carries; None where it carries none or impossible ones."""
+    if not isinstance(details, dict) or "rate" not in details:
+        return None
+    try:
+        return LineSettings(
+            int(details["rate"]),
+            str(details.get("framing", "8N1")),
+            str(details.get("flow", "none")),
+            bool(details.get("decorative", False)),
+        )
+    except (ValueError, TypeError):
+        return None

@@ -1,0 +1,1 @@
+"""Is anything arriving, and is it legible: inventory, load, steps, findings."""

@@ -1,0 +1,262 @@
+"""Counts what arrives: bytes, legible share, and every type with its rate, share of the line, age and damage.
+
+Rates come from differences between totals: once a second the totals of all types are kept, for a minute. So a frame
+costs a few additions, whatever the window, and the memory does not depend on the traffic.
+"""
+
+from collections import deque
+from dataclasses import dataclass
+
+from pale_heron.core.frames import SECOND, Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.wire.visible import unreadable_count
+
+WINDOW_S = 60
+MOST_TYPES = 200
+"""Types counted apart; a stream of noise could name millions, which go into one row."""
+
+OTHER_TYPES = "other types"
+
+
+@dataclass(frozen=True, slots=True)
+class TypeCount:
+    """One type of frame. Rates are None where the window holds fewer than two seconds or nothing of this type.
+
+    `hz` and `bytes_per_s` are those of the last minute, the `mean` ones those of the whole time.
+    """
+
+    type: str
+    kind: Kind
+    count: int
+    bad: int
+    bytes: int
+    first: int | None
+    last: int | None
+    hz: float | None
+    bytes_per_s: float | None
+    mean_hz: float | None
+    mean_bytes_per_s: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class LineSnapshot:
+    """What arrived so far (received direction unless it says otherwise), and in the last minute (`recent`)."""
+
+    bytes_in: int
+    bytes_out: int
+    frames: int
+    unreadable_bytes: int
+    recent_bytes: int
+    recent_unreadable: int
+    valid_sentences: int
+    bad_checksums: int
+    damaged: int
+    recent_valid: int
+    recent_bad: int
+    recent_lines: int
+    first_byte: int | None
+    last_byte: int | None
+    last_valid: int | None
+    types: tuple[TypeCount, ...]
+    activity: tuple[int, ...]
+    """Bytes received in each whole second of the last minute, oldest first; the second under way is left out."""
+    bytes_per_s: float | None
+    out_bytes_per_s: float | None
+
+    @property
+    def readable_share(self) -> float | None:
+        """0 to 1 over all bytes received; None before the first."""
+        return 1 - self.unreadable_bytes / self.bytes_in if self.bytes_in else None
+
+    @property
+    def recent_readable_share(self) -> float | None:
+        """0 to 1 over the last minute; None where nothing came in it."""
+        return 1 - self.recent_unreadable / self.recent_bytes if self.recent_bytes else None
+
+
+class _Row:
+    __slots__ = ("bad", "bytes", "count", "first", "kind", "last")
+
+    def __init__(self, kind: Kind, first: int | None) -> None:
+        self.kind = kind
+        self.count = self.bad = self.bytes = 0
+        self.first = self.last = first
+
+
+@dataclass(frozen=True, slots=True)
+class _Totals:
+    """The totals as they stood when `second` began."""
+
+    second: int
+    types: dict[str, tuple[int, int]]
+    received: int
+    sent: int
+    unreadable: int
+    valid: int
+    bad: int
+    lines: int
+
+
+class LineTracker:
+    """Feed it each chunk and each frame cut from it; frames count from the received direction only."""
+
+    def __init__(self) -> None:
+        self._rows: dict[str, _Row] = {}
+        self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
+        self._second: int | None = None
+        self._received = self._sent = self._unreadable = 0
+        self._frames = self._valid = self._bad = self._damaged = 0
+        self._first_byte: int | None = None
+        self._last_byte: int | None = None
+        self._last_valid: int | None = None
+
+    @property
+    def has_bytes(self) -> bool:
+        """Anything received so far."""
+        return self._received > 0
+
+    def feed_chunk(self, chunk: Chunk) -> None:
+        """Count the bytes of one chunk."""
+        self.turn(chunk.time)
+        if chunk.direction is Direction.OUT:
+            self._sent += len(chunk.data)
+            return
+        self._received += len(chunk.data)
+        self._unreadable += unreadable_count(chunk.data)
+        self._last_byte = chunk.time
+        if self._first_byte is None:
+            self._first_byte = chunk.time
+
+    def feed(self, frame: Frame) -> None:
+        """Count one frame."""
+        if frame.direction is Direction.OUT:
+            return
+        row = self._rows.get(frame.type) or self._new_row(frame)
+        row.count += 1
+        row.bytes += len(frame.data)
+        row.last = frame.time
+        self._frames += 1
+        if frame.kind is Kind.NMEA or frame.kind is Kind.RTCM3:
+            if frame.status is Status.OK:
+                self._valid += 1
+                self._last_valid = frame.time
+            elif frame.bad:
+                row.bad += 1
+                self._damaged += 1
+                self._bad += frame.status is Status.BAD_CHECKSUM
+
+    def _new_row(self, frame: Frame) -> _Row:
+        name = frame.type if len(self._rows) < MOST_TYPES else OTHER_TYPES
+        return self._rows.setdefault(name, _Row(frame.kind, frame.time))
+
+    def turn(self, now: int | None) -> None:
+        """Keep the totals when `now` lies in a new second."""
+        if now is None or now // SECOND == self._second:
+            return
+        second = now // SECOND
+        if self._second is not None and second < self._second:
+            return
+        totals = self._totals(second)
+        self._second = second
+        while self._history and self._history[0].second < second - WINDOW_S:
+            # The oldest totals stand for the begin of the window until a younger one has passed it too.
+            if len(self._history) > 1 and self._history[1].second <= second - WINDOW_S:
+                self._history.popleft()
+            else:
+                break
+        self._history.append(totals)
+
+    def _totals(self, second: int) -> _Totals:
+        types = {name: (row.count, row.bytes) for name, row in self._rows.items()}
+        lines = sum(row.count for row in self._rows.values() if row.kind is not Kind.BYTES)
+        return _Totals(
+            second, types, self._received, self._sent, self._unreadable, self._valid, self._bad, lines
+        )
+
+    def snapshot(self, now: int | None) -> LineSnapshot:
+        """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
+        self.turn(now)
+        end = self._totals(self._second or 0)
+        begin = self._begin()
+        activity = self._activity(now)
+        return LineSnapshot(
+            bytes_in=self._received,
+            bytes_out=self._sent,
+            frames=self._frames,
+            unreadable_bytes=self._unreadable,
+            recent_bytes=self._received - begin.received,
+            recent_unreadable=self._unreadable - begin.unreadable,
+            valid_sentences=self._valid,
+            bad_checksums=self._bad,
+            damaged=self._damaged,
+            recent_valid=self._valid - begin.valid,
+            recent_bad=self._bad - begin.bad,
+            recent_lines=end.lines - begin.lines,
+            first_byte=self._first_byte,
+            last_byte=self._last_byte,
+            last_valid=self._last_valid,
+            types=tuple(self._type(name, row) for name, row in self._rows.items()),
+            activity=activity,
+            bytes_per_s=_mean(activity[-5:]),
+            out_bytes_per_s=self._sent_rate(),
+        )
+
+    def _begin(self) -> _Totals:
+        """The totals at the begin of the window: zero where the whole time lies in it."""
+        if self._second is not None:
+            for totals in reversed(self._history):
+                if totals.second <= self._second - WINDOW_S:
+                    return totals
+        return _Totals(0, {}, 0, 0, 0, 0, 0, 0)
+
+    def _activity(self, now: int | None) -> tuple[int, ...]:
+        if now is None or self._second is None:
+            return ()
+        out: list[int] = []
+        before: _Totals | None = None
+        for totals in self._history:
+            if before is not None:
+                # Seconds without any byte left no totals behind; what came between two totals came in the first.
+                out.append(totals.received - before.received)
+                out += [0] * min(WINDOW_S, totals.second - before.second - 1)
+            before = totals
+        return tuple(out[-WINDOW_S:])
+
+    def _sent_rate(self) -> float | None:
+        recent = list(self._history)[-6:]
+        if len(recent) < 2:
+            return None
+        return (recent[-1].sent - recent[0].sent) / max(1, recent[-1].second - recent[0].second)
+
+    def _type(self, name: str, row: _Row) -> TypeCount:
+        hz, rate = self._recent_rates(name)
+        span = (row.last - row.first) / SECOND if row.last is not None and row.first is not None else 0.0
+        return TypeCount(
+            type=name,
+            kind=row.kind,
+            count=row.count,
+            bad=row.bad,
+            bytes=row.bytes,
+            first=row.first,
+            last=row.last,
+            hz=hz,
+            bytes_per_s=rate,
+            mean_hz=(row.count - 1) / span if span > 0 else None,
+            mean_bytes_per_s=row.bytes * (row.count - 1) / row.count / span if span > 0 else None,
+        )
+
+    def _recent_rates(self, name: str) -> tuple[float | None, float | None]:
+        """Frames and bytes a second over the whole seconds of the window, from the type's first second on."""
+        begin = next((totals for totals in self._history if name in totals.types), None)
+        if begin is None:
+            return None, None
+        end = self._history[-1]
+        seconds = end.second - begin.second
+        if seconds < 1:
+            return None, None
+        count, size = end.types[name]
+        earlier_count, earlier_size = begin.types[name]
+        return (count - earlier_count) / seconds, (size - earlier_size) / seconds
+
+
+def _mean(values: tuple[int, ...]) -> float | None:
+    return sum(values) / len(values) if values else None

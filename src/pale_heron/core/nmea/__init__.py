@@ -1,0 +1,1 @@
+"""NMEA 0183 sentences as tables of fields: decode, encode, explain."""

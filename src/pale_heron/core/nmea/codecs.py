@@ -1,0 +1,176 @@
+"""How single values stand in a sentence: the codecs that the table of sentences is made of.
+
+`read(fields, at)` takes the raw fields and a place in them and gives the value, None where the field is empty; a field
+that cannot be read raises ValueError with the reason. `write(value)` gives the raw fields back. `width` is how many raw
+fields a value takes.
+"""
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from pale_heron.core.nmea import degrees
+
+Reader = Callable[[Sequence[str], int], Any]
+Writer = Callable[[Any], list[str]]
+
+_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)").fullmatch
+_WHOLE = re.compile(r"[+-]?\d+").fullmatch
+_HEX = re.compile(r"[0-9A-Fa-f]+").fullmatch
+_TIME = re.compile(r"([01]\d|2[0-3])([0-5]\d)([0-5]\d|60)(\.\d+)?").fullmatch
+_DATE = re.compile(r"(0[1-9]|[12]\d|3[01])(0[1-9]|1[0-2])(\d\d)").fullmatch
+
+
+@dataclass(frozen=True, slots=True)
+class Codec:
+    """One way of writing a value into raw fields."""
+
+    read: Reader
+    write: Writer
+    width: int = 1
+    codes: Mapping[str, str] = field(default_factory=dict)
+
+
+def _read_number(fields: Sequence[str], at: int) -> float | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    if not _NUMBER(raw):
+        raise ValueError("not a number")
+    return float(raw)
+
+
+def _read_whole(fields: Sequence[str], at: int) -> int | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    if not _WHOLE(raw):
+        raise ValueError("not a whole number")
+    return int(raw)
+
+
+def _read_hex(fields: Sequence[str], at: int) -> int | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    if not _HEX(raw):
+        raise ValueError("not a hexadecimal number")
+    return int(raw, 16)
+
+
+def _read_text(fields: Sequence[str], at: int) -> str | None:
+    return fields[at] or None
+
+
+def _read_time(fields: Sequence[str], at: int) -> str | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    if not _TIME(raw):
+        raise ValueError("not a time hhmmss.ss")
+    return f"{raw[:2]}:{raw[2:4]}:{raw[4:]}"
+
+
+def _read_date(fields: Sequence[str], at: int) -> str | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    parts = _DATE(raw)
+    if not parts:
+        raise ValueError("not a date ddmmyy")
+    year = int(parts[3])
+    return f"{year + (1900 if year >= 80 else 2000)}-{parts[2]}-{parts[1]}"
+
+
+def _read_day_month_year(fields: Sequence[str], at: int) -> str | None:
+    day, month, year = fields[at : at + 3]
+    if not day and not month and not year:
+        return None
+    if not (day.isdigit() and month.isdigit() and year.isdigit() and 1 <= int(day) <= 31 and 1 <= int(month) <= 12):
+        raise ValueError("not a day, month and year")
+    return f"{int(year):04d}-{int(month):02d}-{int(day):02d}"
+
+
+def _read_angle(fields: Sequence[str], at: int) -> float | None:
+    return degrees.unpack(fields[at], fields[at + 1])
+
+
+def _blank_or(write: Callable[[Any], str]) -> Writer:
+    return lambda value: [""] if value is None else [write(value)]
+
+
+def number(decimals: int, digits: int = 1) -> Codec:
+    """A decimal number; `decimals` and leading `digits` (of the whole part) are used when writing."""
+    width = digits + decimals + 1 if decimals else digits
+    return Codec(_read_number, _blank_or(lambda value: f"{value:0{width}.{decimals}f}"))
+
+
+def whole(digits: int = 1, codes: Mapping[str, str] | None = None) -> Codec:
+    """A whole number, written with at least `digits`; `codes` say in words what single values mean."""
+    return Codec(_read_whole, _blank_or(lambda value: f"{value:0{digits}d}"), codes=codes or {})
+
+
+def letter(codes: Mapping[str, str]) -> Codec:
+    """One letter out of a list; an unknown one is given as it is."""
+    return Codec(_read_text, _blank_or(str), codes=codes)
+
+
+def letters(codes: Mapping[str, str]) -> Codec:
+    """Several letters in one field, each with its meaning (one a satellite system)."""
+    return Codec(_read_text, _blank_or(str), codes=codes)
+
+
+TEXT = Codec(_read_text, _blank_or(str))
+HEX = Codec(_read_hex, _blank_or(lambda value: f"{value:X}"))
+TIME = Codec(_read_time, _blank_or(lambda value: str(value).replace(":", "")))
+DATE = Codec(_read_date, _blank_or(lambda value: f"{value[8:10]}{value[5:7]}{value[2:4]}"))
+DAY_MONTH_YEAR = Codec(
+    _read_day_month_year,
+    lambda value: ["", "", ""] if value is None else [value[8:10], value[5:7], value[:4]],
+    width=3,
+)
+
+
+def angle(pair: str, decimals: int = 5) -> Codec:
+    """Packed degrees-minutes and their letter; `pair` is "NS" or "EW"."""
+    return Codec(_read_angle, lambda value: ["", ""] if value is None else degrees.pack(value, pair, decimals), width=2)
+
+
+def with_unit(unit: str, decimals: int) -> Codec:
+    """A number with its unit letter in the field after it; the letter stands alone where the value is missing."""
+    inner = number(decimals)
+    return Codec(_read_number, lambda value: [*inner.write(value), unit], width=2)
+
+
+def with_sign(positive: str, negative: str, decimals: int) -> Codec:
+    """A number with a letter in the field after it that gives the sign, such as E and W of the magnetic variation."""
+    signs = {positive: 1.0, negative: -1.0}
+    inner = number(decimals)
+
+    def read(fields: Sequence[str], at: int) -> float | None:
+        value = _read_number(fields, at)
+        if value is None:
+            return None
+        sign = signs.get(fields[at + 1])
+        if sign is None:
+            raise ValueError(f"no letter {positive} or {negative}")
+        return sign * value
+
+    def write(value: float | None) -> list[str]:
+        return ["", ""] if value is None else [*inner.write(abs(value)), negative if value < 0 else positive]
+
+    return Codec(read, write, width=2)
+
+
+def listed(item: Codec, count: int) -> Codec:
+    """`count` places for values of one kind; empty places are left out of the list."""
+
+    def read(fields: Sequence[str], at: int) -> list[Any]:
+        return [value for place in range(at, at + count) if (value := item.read(fields, place)) is not None]
+
+    def write(values: Sequence[Any]) -> list[str]:
+        filled = [raw for value in values[:count] for raw in item.write(value)]
+        return filled + [""] * (count - len(filled))
+
+    return Codec(read, write, width=count)

@@ -1,0 +1,107 @@
+"""A sentence in rows for a reader: number, name, raw digits, value, unit, meaning."""
+
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
+
+from pale_heron.core.nmea import degrees
+from pale_heron.core.nmea.codecs import DATE, DAY_MONTH_YEAR, TIME
+from pale_heron.core.nmea.sentence import Sentence, parse
+from pale_heron.core.nmea.sentences import SYSTEM_ID, TALKERS, Column
+from pale_heron.core.wire.visible import safe_text
+
+_SYSTEM_NAMES = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC"}
+_PAIRS = {"latitude": "NS", "longitude": "EW"}
+
+
+class Row(NamedTuple):
+    """One value of a sentence. `number` is the place of its first raw field, counted from 1 as the standard does."""
+
+    number: int
+    name: str
+    raw: str
+    value: str
+    unit: str
+    meaning: str
+
+
+def title(data: bytes) -> str:
+    """What the sentence says, and for which satellite system."""
+    sentence = parse(data)
+    talker = TALKERS.get(sentence.talker, "")
+    if sentence.talker == "P":
+        return "proprietary sentence"
+    known = sentence.layout.title if sentence.layout else "a sentence without a table here"
+    return f"{known}; {talker}" if talker else known
+
+
+def rows(data: bytes) -> list[Row]:
+    """Every field of a framed sentence, in order; fields beyond the table are named so."""
+    return list(_rows(parse(data)))
+
+
+def _rows(sentence: Sentence) -> Iterator[Row]:
+    layout, raw = sentence.layout, sentence.raw
+    columns = layout.columns if layout else ()
+    at = 0
+    for column in columns:
+        if at >= len(raw):
+            yield Row(at + 1, column.label, "", "–", "", "not sent by this version")
+        else:
+            yield _row(column, raw, at)
+        at += column.codec.width
+    if layout and layout.group:
+        while at + len(layout.group) <= len(raw):
+            for place, column in enumerate(layout.group):
+                yield _row(column, raw, at + place)
+            at += len(layout.group)
+        for column in layout.after_group:
+            if at < len(raw):
+                yield _row(column, raw, at)
+                at += 1
+    for place in range(at, len(raw)):
+        text = _shown(raw[place])
+        name = f"field {place + 1}" if layout is None else "beyond the table"
+        yield Row(place + 1, name, text, text or "–", "", "" if text else "empty")
+
+
+def _shown(raw: str) -> str:
+    return safe_text(raw.encode("latin-1"))
+
+
+def _row(column: Column, raw: Sequence[str], at: int) -> Row:
+    codec = column.codec
+    own = [*raw[at : at + codec.width], *[""] * (at + codec.width - len(raw))]
+    shown = " ".join(_shown(text) for text in own if text) if codec.width < 12 else _listed(own)
+    try:
+        value = codec.read(own, 0)
+    except ValueError as problem:
+        return Row(at + 1, column.label, shown, "–", "", f"cannot be read: {problem}")
+    if value is None:
+        return Row(at + 1, column.label, shown, "–", "", "empty")
+    text, unit, meaning = _said(column, value, own)
+    return Row(at + 1, column.label, shown, text, unit, meaning)
+
+
+def _listed(own: Sequence[str]) -> str:
+    return " ".join(_shown(text) for text in own if text)
+
+
+def _said(column: Column, value: Any, own: Sequence[str]) -> tuple[str, str, str]:
+    """Value, unit and meaning of one decoded column."""
+    codec = column.codec
+    if column.key in _PAIRS:
+        return degrees.decimal(value), "", degrees.degrees_minutes(value, _PAIRS[column.key])
+    if codec is TIME or codec is DATE or codec is DAY_MONTH_YEAR:
+        return str(value), column.unit, ""
+    if column.key == "system_id":
+        letter = SYSTEM_ID.get(value, "?")
+        return str(value), "", _SYSTEM_NAMES.get(letter, "not in the table")
+    if column.key == "modes":
+        return _shown(value), "", ", ".join(codec.codes.get(mode, "unknown") for mode in value)
+    if codec.codes:
+        return _shown(str(value)), "", codec.codes.get(str(value), "not in the table")
+    if isinstance(value, list):
+        return " ".join(str(item) for item in value) or "–", column.unit, f"{len(value)} given"
+    if isinstance(value, str):
+        return _shown(value), column.unit, ""
+    return str(value), column.unit, ""

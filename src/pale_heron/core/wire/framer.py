@@ -1,0 +1,211 @@
+"""Cuts one stream of bytes into frames.
+
+A stream may mix NMEA 0183 sentences, lines of text, RTCM 3 messages and bytes of no known form. It is read from left to
+right and never looked at twice: `_scan` says up to where the bytes in hand are known to hold no boundary. At a byte that
+could be one (a line end, the start of a sentence, the preamble of an RTCM 3 message) there are three answers: it is, it
+is not, or too few bytes are here to tell. On the third the framer waits for more bytes, or for a pause, which decides.
+
+- A line ends with LF, CR or CR LF. One line end in front of a line belongs to that line (V.250, 5.7.1: responses begin
+  with CR LF).
+- A sentence start in the midst of a line ends the line: it was cut short.
+- A line of which more than one byte in eight is illegible is a run of bytes. So is one of over LIMIT bytes.
+- However the stream is cut into chunks, the frames are the same; only a pause longer than `pause_ns` ends a frame early.
+"""
+
+import re
+from enum import Enum, auto
+
+from pale_heron.core.frames import Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.wire import rtcm3, sentence
+from pale_heron.core.wire.checksum import crc24q, running_xor
+from pale_heron.core.wire.visible import unreadable_count
+
+LIMIT = 4096
+"""The longest line, in bytes; what is longer is opaque."""
+
+PAUSE_NS = 300_000_000
+"""A silence that ends a frame without a line end, such as a prompt."""
+
+_whole = sentence.WHOLE.match
+_BOUNDARY = re.compile(rb"[\r\n$!\xd3]")
+_LINE_END = re.compile(rb"\r\n|\r|\n")
+_SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
+_LINE_ENDS = b"\r\n"
+_STARTS = b"$!"
+_CUT_SHORT = "cut short by what follows"
+_NO_LINE_END = "no line end before a pause"
+_WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
+
+
+class _Answer(Enum):
+    YES = auto()
+    NO = auto()
+    WAIT = auto()
+
+
+class Framer:
+    """The frames of one lane and direction."""
+
+    def __init__(self, lane: str, direction: Direction, pause_ns: int = PAUSE_NS) -> None:
+        self._lane = lane
+        self._direction = direction
+        self._pause_ns = pause_ns
+        self._held = b""
+        self._scan = 0
+        self._offset = 0
+        self._last_time: int | None = None
+        self._marks: list[tuple[int, int | None]] = []
+        self._frames: list[Frame] = []
+
+    @property
+    def waiting(self) -> int:
+        """How many bytes are held until their frame is whole."""
+        return len(self._held)
+
+    def feed(self, chunk: Chunk) -> list[Frame]:
+        """The frames that `chunk` completes. Before it, a pause since the chunk before ends what was waiting."""
+        if self._paused(chunk.time):
+            self._cut(final=True)
+        self._marks.append((self._offset + len(self._held), chunk.time))
+        self._last_time = chunk.time
+        self._held += chunk.data
+        self._cut(final=False)
+        return self._taken()
+
+    def tick(self, now: int) -> list[Frame]:
+        """What a pause up to `now` ends. The chunk that comes next would end it just the same."""
+        if self._paused(now):
+            self._cut(final=True)
+        return self._taken()
+
+    def finish(self) -> list[Frame]:
+        """What is left at the end of the stream."""
+        self._cut(final=True)
+        return self._taken()
+
+    def _paused(self, now: int | None) -> bool:
+        return bool(
+            self._held and now is not None and self._last_time is not None and now - self._last_time > self._pause_ns
+        )
+
+    def _taken(self) -> list[Frame]:
+        taken, self._frames = self._frames, []
+        return taken
+
+    def _cut(self, final: bool) -> None:
+        held, start, size = self._held, 0, len(self._held)
+        running = b""
+        while start < size:
+            if self._scan <= start and (whole := _whole(held, start, start + LIMIT)):
+                running = running or running_xor(held)
+                star, end = whole.start(2) - 1, whole.end()
+                expected, found = running[start] ^ running[star - 1], int(whole[2], 16)
+                ok = expected == found
+                status = Status.OK if ok else Status.BAD_CHECKSUM
+                reason = None if ok else sentence.mismatch(expected, found)
+                self._emit(start, held[start:end], Kind.NMEA, status, reason, whole[1].decode("ascii"))
+            else:
+                ended = self._line(start, final)
+                if ended is None:
+                    break
+                end = ended
+            self._scan = start = end
+        self._held = held[start:]
+        self._offset += start
+        self._scan = max(0, self._scan - start)
+
+    def _line(self, start: int, final: bool) -> int | None:
+        """Emit what begins at `start` and give its end; None where more bytes are needed to know."""
+        held, size = self._held, len(self._held)
+        first = start
+        if held[start] in _LINE_ENDS:
+            lead = _LINE_END.match(held, start)
+            assert lead is not None
+            first = lead.end()
+            if first == size and not final:
+                return None
+            if first == size or held[first] in _LINE_ENDS:
+                return self._close(start, first, None)
+        scan = max(self._scan, first)
+        while boundary := _BOUNDARY.search(held, scan, start + LIMIT):
+            at = boundary.start()
+            byte = held[at]
+            if byte in _LINE_ENDS:
+                if byte == 0x0D and at + 1 == size and not final:
+                    self._scan = at
+                    return None
+                line_end = _LINE_END.match(held, at)
+                assert line_end is not None
+                return self._close(start, line_end.end(), None)
+            if byte in _STARTS and at == first:
+                scan = at + 1
+                continue
+            answer = self._sentence_at(at) if byte in _STARTS else self._message_at(at)
+            if answer is _Answer.WAIT and not final:
+                self._scan = at
+                return None
+            if answer is _Answer.YES:
+                return self._close(start, at, _CUT_SHORT) if at > start else self._message(at)
+            scan = at + 1
+        if size - start >= LIMIT:
+            return self._close(start, start + LIMIT, f"no line end within {LIMIT} bytes")
+        if final:
+            return self._close(start, size, _NO_LINE_END)
+        self._scan = size
+        return None
+
+    def _sentence_at(self, at: int) -> _Answer:
+        held = self._held
+        if sentence.START.match(held, at):
+            return _Answer.YES
+        so_far = sentence.START_SO_FAR.fullmatch(held, at) if len(held) - at < sentence.START_BYTES else None
+        return _Answer.WAIT if so_far else _Answer.NO
+
+    def _message_at(self, at: int) -> _Answer:
+        held, size = self._held, len(self._held)
+        if at + 1 < size and held[at + 1] & 0xFC:
+            return _Answer.NO
+        if at + rtcm3.HEADER_BYTES > size:
+            return _Answer.WAIT
+        length = rtcm3.total_length(held[at : at + rtcm3.HEADER_BYTES])
+        if length is None:
+            return _Answer.NO
+        if at + length > size:
+            return _Answer.WAIT
+        return _Answer.NO if crc24q(held[at : at + length]) else _Answer.YES
+
+    def _message(self, at: int) -> int:
+        length = rtcm3.total_length(self._held[at : at + rtcm3.HEADER_BYTES])
+        assert length is not None
+        data = self._held[at : at + length]
+        number = rtcm3.message_number(data)
+        name = "RTCM filler" if number is None else f"RTCM {number}"
+        self._emit(at, data, Kind.RTCM3, Status.OK, None, name)
+        return at + length
+
+    def _close(self, start: int, end: int, why: str | None) -> int:
+        """Emit the line from `start` to `end` as what it is; `why` says how it ended if not by a line end."""
+        data = self._held[start:end]
+        body = data.lstrip(_LINE_ENDS)
+        too_long = len(data) >= LIMIT
+        if body[:1] and body[0] in _STARTS and body[1:2].isupper() and not too_long:
+            status, reason, name = sentence.verdict(body)
+            if why and status in _WITHOUT_CHECKSUM:
+                status, reason = Status.PARTIAL if why is _NO_LINE_END else Status.MALFORMED, why
+            self._emit(start, data, Kind.NMEA, status, reason, name)
+        elif too_long or 8 * unreadable_count(data) > len(data):
+            self._emit(start, data, Kind.BYTES, Status.OK, why if too_long else None, "bytes")
+        elif self._offset + start == 0 and _SENTENCE_REST.fullmatch(body):
+            self._emit(start, data, Kind.TEXT, Status.PARTIAL, "the rest of a sentence begun before the start", "text")
+        elif why and body:
+            self._emit(start, data, Kind.TEXT, Status.PARTIAL, why, "text")
+        else:
+            self._emit(start, data, Kind.TEXT, Status.OK, None, "text")
+        return end
+
+    def _emit(self, start: int, data: bytes, kind: Kind, status: Status, reason: str | None, name: str) -> None:
+        offset, marks = self._offset + start, self._marks
+        while len(marks) > 1 and marks[1][0] <= offset:
+            del marks[0]
+        time = marks[0][1] if marks else None
+        self._frames.append(Frame(self._lane, self._direction, time, offset, data, kind, status, reason, name))
