@@ -47,9 +47,10 @@ class CaptureReader:
             if file.read(4) != pcapng.MAGIC:
                 raise Trouble(f"{self.path} is no capture", "Captures are pcapng files; `decode` also takes raw bytes")
             file.seek(0)
-            yield from self._records(file)
+            yield from self.records_of(file)
 
-    def _records(self, file: BinaryIO) -> Iterator[Record]:
+    def records_of(self, file: BinaryIO) -> Iterator[Record]:
+        """The same for a file that is open already and can be sought in."""
         interfaces: list[_Interface] = []
         for block in pcapng.read_blocks(file):
             self.position = block.offset
@@ -135,5 +136,6 @@ def is_capture(path: Path) -> bool:
 
 def raw_chunks(file: BinaryIO, lane: str) -> Iterator[Chunk]:
     """A raw file as one lane's received bytes, without times."""
-    while data := file.read(RAW_CHUNK):
+    read = getattr(file, "read1", file.read)
+    while data := read(RAW_CHUNK):
         yield Chunk(lane, Direction.IN, None, data)

@@ -1,0 +1,1 @@
+"""The lanes used together: live from ports, or again from a capture."""

@@ -1,0 +1,43 @@
+"""One frame as the object that `decode --json` prints."""
+
+from typing import Any
+
+from pale_heron.core.clock.utc import iso
+from pale_heron.core.frames import Frame, Kind
+from pale_heron.core.nmea.sentence import checksums, parse, values
+from pale_heron.core.wire import rtcm3
+from pale_heron.core.wire.visible import safe_text
+
+
+def printable(frame: Frame) -> str | None:
+    """The text of a sentence or line without its line ends; None for bytes that are no text."""
+    if frame.kind in (Kind.BYTES, Kind.RTCM3):
+        return None
+    return safe_text(frame.data.strip(b"\r\n"))
+
+
+def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
+    """Everything that a frame says. With `timed` False (a raw file) there is neither time nor direction nor lane."""
+    out: dict[str, Any] = {
+        "time": iso(frame.time) if timed and frame.time is not None else None,
+        "lane": frame.lane if timed else None,
+        "direction": frame.direction.value if timed else None,
+        "offset": frame.offset,
+        "length": len(frame.data),
+        "kind": frame.kind.value,
+        "status": frame.status.value,
+        "reason": frame.reason,
+        "text": printable(frame),
+    }
+    if frame.kind is Kind.NMEA:
+        sentence, sums = parse(frame.data), checksums(frame.data)
+        out |= {
+            "talker": safe_text(sentence.talker.encode("latin-1")),
+            "sentence": safe_text(sentence.formatter.encode("latin-1")),
+            "checksum_expected": sums.expected,
+            "checksum_found": sums.found,
+            "fields": values(sentence),
+        }
+    elif frame.kind is Kind.RTCM3:
+        out |= {"message": rtcm3.message_number(frame.data), "payload_length": rtcm3.payload_length(frame.data)}
+    return out

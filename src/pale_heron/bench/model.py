@@ -1,0 +1,94 @@
+"""The state that screens and summaries are drawn from: lanes and their traffic, fed with what was recorded."""
+
+import threading
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from pale_heron.bench.log import TrafficLog
+from pale_heron.core.frames import Chunk, Event, Frame
+from pale_heron.core.lane import Lane, LaneSnapshot
+
+
+@dataclass(frozen=True, slots=True)
+class CaptureState:
+    """What becomes of the record. `path` is empty without one; `failure` says why it stopped."""
+
+    path: str
+    size: int
+    failure: str
+
+
+@dataclass(frozen=True, slots=True)
+class BenchSnapshot:
+    """Everything a view may show, as of `now`."""
+
+    bench: str
+    now: int
+    began: int
+    lanes: tuple[LaneSnapshot, ...]
+    capture: CaptureState
+    replay: "ReplayState | None"
+    host_ahead_s: float
+
+    def lane(self, index: int) -> LaneSnapshot | None:
+        """The lane of that place; None where there is none."""
+        return self.lanes[index] if 0 <= index < len(self.lanes) else None
+
+
+@dataclass(frozen=True, slots=True)
+class ReplayState:
+    """How a replay stands: `share` 0 to 1 of the file, `speed` times real time."""
+
+    playing: bool
+    speed: float
+    share: float
+    ended: bool
+    torn: str
+    seeking: bool
+
+
+class Model:
+    """Lanes by nickname and the log of their traffic. Methods may be called from several threads."""
+
+    def __init__(self, lanes: Iterable[Lane] = ()) -> None:
+        self._lock = threading.Lock()
+        self._lanes = {lane.name: lane for lane in lanes}
+        self.log = TrafficLog()
+
+    def add(self, lane: Lane) -> None:
+        """One more lane, where none of that name is there yet."""
+        with self._lock:
+            self._lanes.setdefault(lane.name, lane)
+
+    def feed(self, record: Chunk | Event) -> list[Frame]:
+        """Take what was recorded; gives the frames that became whole. A lane that is new is added."""
+        with self._lock:
+            lane = self._lanes.get(record.lane)
+            if lane is None and record.lane:
+                lane = self._lanes[record.lane] = Lane(record.lane)
+            if isinstance(record, Event):
+                self.log.extend([record])
+                if lane is not None:
+                    lane.event(record)
+                return []
+            assert lane is not None, "a chunk names its lane"
+            frames = lane.feed(record)
+            self.log.extend(frames)
+            return frames
+
+    def tick(self, now: int) -> None:
+        """Let a pause end what was waiting for more bytes."""
+        with self._lock:
+            for lane in self._lanes.values():
+                self.log.extend(lane.tick(now))
+
+    def finish(self) -> None:
+        """The end of all streams."""
+        with self._lock:
+            for lane in self._lanes.values():
+                self.log.extend(lane.finish())
+
+    def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
+        """All lanes as of `now`."""
+        with self._lock:
+            return tuple(lane.snapshot(now) for lane in self._lanes.values())

@@ -1,0 +1,131 @@
+"""A live bench: opens the lanes, writes down every byte, then feeds it to the lanes.
+
+    reader threads ──▶ inbox ──▶ ingest thread: capture, then model ──▶ snapshot() for whoever looks
+
+The screen is nowhere on this path: however slow it is, nothing waits for it.
+"""
+
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+
+from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.core.lane import Lane
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.clock import StampClock
+from pale_heron.ports.inbox import Inbox
+from pale_heron.ports.reader import Reader
+
+TAKE_WAIT_S = 0.05
+TICK_MARGIN_NS = 250_000_000
+"""Bytes may lie this long in a gatherer and the inbox; a pause is believed only when it is longer by so much."""
+
+SYNC_S = 2.0
+JOIN_S = 1.5
+STEP_NS = SECOND // 2
+
+
+class Session:
+    """The lanes of `specs`, recorded to `capture` (None: no record)."""
+
+    def __init__(self, bench: str, specs: Sequence[LaneSpec], capture: Path | None) -> None:
+        """Begin the record. Raises Trouble where it cannot be written."""
+        self._bench = bench
+        self._clock = StampClock()
+        self._began = self._clock.now()
+        self._inbox = Inbox()
+        self._model = Model(
+            Lane(spec.name, spec.settings, role=spec.role, address=spec.address) for spec in specs
+        )
+        self._writer = CaptureWriter(capture) if capture else None
+        if self._writer:
+            for spec in specs:
+                self._writer.add_lane(spec.name, spec.address, spec.settings)
+        self._readers = [Reader(spec, self._inbox, self._clock) for spec in specs]
+        self._step_ns = 0
+        self._stopping = threading.Event()
+        self._threads = [
+            threading.Thread(target=self._ingest, name="ingest", daemon=True),
+            threading.Thread(target=self._sync, name="sync", daemon=True),
+        ]
+
+    @property
+    def model(self) -> Model:
+        return self._model
+
+    def start(self) -> None:
+        """Open the lanes and run."""
+        for thread in self._threads:
+            thread.start()
+        for reader in self._readers:
+            reader.start()
+
+    def stop(self) -> list[str]:
+        """End the lanes, then the record. Gives the names of lanes whose driver did not let go in time."""
+        if self._stopping.is_set():
+            return []
+        for reader in self._readers:
+            reader.stop()
+        hanging = [reader.name for reader in self._readers if not reader.join(JOIN_S)]
+        self._stopping.set()
+        for thread in self._threads:
+            if thread.is_alive():
+                thread.join()
+        self._model.finish()
+        if self._writer:
+            self._writer.close()
+        return hanging
+
+    def mark(self, text: str) -> None:
+        """Note something at this time, in the record and among the traffic."""
+        self._inbox.put(Event(self._clock.now(), "", "mark", {"text": text}))
+
+    def snapshot(self) -> BenchSnapshot:
+        """Everything as of now."""
+        now = self._clock.now()
+        writer = self._writer
+        capture = CaptureState(str(writer.path), writer.size, writer.failure) if writer else CaptureState("", 0, "")
+        return BenchSnapshot(
+            bench=self._bench,
+            now=now,
+            began=self._began,
+            lanes=self._model.snapshots(now),
+            capture=capture,
+            replay=None,
+            host_ahead_s=self._clock.host_ahead_ns() / SECOND,
+        )
+
+    def _ingest(self) -> None:
+        while True:
+            ending = self._stopping.is_set()
+            for record in self._inbox.take(TAKE_WAIT_S, self._clock.now()):
+                self._record(record)
+                self._model.feed(record)
+            self._notice_step()
+            self._model.tick(self._clock.now() - TICK_MARGIN_NS)
+            if ending:
+                return
+
+    def _record(self, record: Chunk | Event) -> None:
+        if self._writer is None:
+            return
+        if isinstance(record, Chunk):
+            self._writer.chunk(record)
+        else:
+            self._writer.event(record, comment=str(record.details.get("text", "")))
+
+    def _notice_step(self) -> None:
+        """Record that somebody set the host's clock; the stamps do not follow it."""
+        ahead = self._clock.host_ahead_ns()
+        if abs(ahead - self._step_ns) > STEP_NS:
+            event = Event(self._clock.now(), "", "clock-step", {"seconds": (ahead - self._step_ns) / SECOND})
+            self._step_ns = ahead
+            self._record(event)
+            self._model.feed(event)
+
+    def _sync(self) -> None:
+        while not self._stopping.wait(SYNC_S):
+            if self._writer:
+                self._writer.sync()

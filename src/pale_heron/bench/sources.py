@@ -1,0 +1,79 @@
+"""A file of either kind, a capture or raw bytes, as frames or as lanes that have seen all of it."""
+
+import io
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from pale_heron.capture import pcapng
+from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chunks
+from pale_heron.core.frames import Chunk, Direction, Frame
+from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.core.wire.framer import Framer
+
+
+class Source:
+    """One file, gone through once. `torn` says where a capture stopped being readable; it is empty for a whole one."""
+
+    def __init__(self, path: Path | None, standard_input: BinaryIO | None = None) -> None:
+        """The file at `path`, or standard input where that is None. Raises Trouble where it cannot be read."""
+        self.name = path.name if path else "standard input"
+        self._file = _peekable(standard_input) if path is None and standard_input is not None else open_file(path or Path())
+        self.is_capture = self._file.peek(4)[:4] == pcapng.MAGIC
+        if self.is_capture and not self._file.seekable():
+            self._file = io.BufferedReader(io.BytesIO(self._file.read()))  # type: ignore[arg-type]
+        self._reader = CaptureReader(path or Path(self.name))
+        self.span: tuple[int, int] | None = None
+
+    @property
+    def torn(self) -> str:
+        return self._reader.torn
+
+    def close(self) -> None:
+        self._file.close()
+
+    def records(self) -> Iterator[Record]:
+        """Chunks and events; a raw file is one lane named after it, without times."""
+        if not self.is_capture:
+            yield from raw_chunks(self._file, self.name)
+            return
+        for record in self._reader.records_of(self._file):
+            time = record.time or 0
+            self.span = (self.span[0], max(time, self.span[1])) if self.span else (time, time)
+            yield record
+
+    def frames(self) -> Iterator[Frame]:
+        """Every frame of every lane and direction, as it becomes whole."""
+        framers: dict[tuple[str, Direction], Framer] = {}
+        for record in self.records():
+            if isinstance(record, Chunk):
+                key = record.lane, record.direction
+                framer = framers.get(key) or framers.setdefault(key, Framer(*key))
+                yield from framer.feed(record)
+        for framer in framers.values():
+            yield from framer.finish()
+
+    def lanes(self) -> list[LaneSnapshot]:
+        """All lanes at the end of the file."""
+        lanes: dict[str, Lane] = {}
+        if not self.is_capture:
+            lanes[self.name] = Lane(self.name, own_time=True)
+        for record in self.records():
+            lane = lanes.get(record.lane)
+            if lane is None and record.lane:
+                lane = lanes[record.lane] = Lane(record.lane)
+            if isinstance(record, Chunk):
+                assert lane is not None, "a chunk names its lane"
+                lane.feed(record)
+            elif lane is not None:
+                lane.event(record)
+        for name in self._reader.lanes:
+            lanes.setdefault(name, Lane(name))
+        for lane in lanes.values():
+            lane.finish()
+        end = self.span[1] if self.span else None
+        return [lane.snapshot(end) for lane in lanes.values()]
+
+
+def _peekable(file: BinaryIO) -> io.BufferedReader:
+    return file if isinstance(file, io.BufferedReader) else io.BufferedReader(file)  # type: ignore[arg-type]

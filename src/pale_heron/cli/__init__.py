@@ -1,0 +1,1 @@
+"""The commands, one small file each."""

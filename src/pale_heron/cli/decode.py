@@ -1,0 +1,45 @@
+"""`pale-heron decode`: every frame of a capture or of raw bytes."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.decoded import decoded, printable
+from pale_heron.bench.sources import Source
+from pale_heron.core.clock.utc import clock
+from pale_heron.core.frames import Frame, Kind, Status
+from pale_heron.core.wire.visible import safe_label
+
+
+def decode(
+    file: Annotated[Path, typer.Argument(help="A capture, a file of raw bytes, or - for standard input.")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a frame.")] = False,
+) -> None:
+    """Decode a capture, or raw bytes from a file or standard input.
+
+    Example: pale-heron decode morning.pcapng --json
+    """
+    source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
+    legible = False
+    for frame in source.frames():
+        legible = legible or frame.kind is not Kind.BYTES
+        print(json.dumps(decoded(frame, source.is_capture), ensure_ascii=False) if as_json else _line(frame, source))
+    if source.torn:
+        typer.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
+    if not legible:
+        typer.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
+        raise typer.Exit(1)
+
+
+def _line(frame: Frame, source: Source) -> str:
+    """One frame as people read it."""
+    when = f"{clock(frame.time)}  {frame.lane:<12} " if source.is_capture and frame.time is not None else ""
+    arrow = {"in": "◂", "out": "▸"}[frame.direction]
+    what = printable(frame)
+    if what is None:
+        what = frame.data[:24].hex(" ") + (" …" if len(frame.data) > 24 else "")
+    trouble = f"   ✕ {frame.reason}" if frame.bad else f"   ({frame.reason})" if frame.status is Status.PARTIAL else ""
+    return f"{when}{arrow} {frame.offset:>8} {frame.type:<10} {what}{trouble}"

@@ -1,0 +1,38 @@
+"""Durations and moments as people type them."""
+
+import re
+from datetime import UTC, datetime
+
+from pale_heron.core.clock.utc import from_iso
+from pale_heron.core.frames import SECOND
+from pale_heron.core.trouble import Trouble
+
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|min|h|)").fullmatch
+_SECONDS = {"ms": 0.001, "s": 1.0, "": 1.0, "min": 60.0, "h": 3600.0}
+_CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2}))?").fullmatch
+
+
+def seconds(text: str) -> float:
+    """Seconds of `60s`, `1.5min`, `2h` or `90`. Trouble where it is none of these."""
+    parts = _DURATION(text.strip())
+    if parts is None:
+        raise Trouble(f"{text!r} is no duration", "Write 500ms, 60s, 5min or 2h")
+    return float(parts[1]) * _SECONDS[parts[2]]
+
+
+def moment(text: str, begin: int) -> int:
+    """Nanoseconds UTC of an ISO 8601 time, of a time of day at or after `begin`, or of `+90s` after it."""
+    if text.startswith("+"):
+        return begin + int(seconds(text[1:]) * SECOND)
+    clock = _CLOCK(text)
+    try:
+        if clock:
+            day = datetime.fromtimestamp(begin // SECOND, UTC)
+            asked = day.replace(hour=int(clock[1]), minute=int(clock[2]), second=int(clock[3] or 0))
+            time = int(asked.timestamp()) * SECOND
+            return time if time >= begin - SECOND else time + 86_400 * SECOND
+        return from_iso(text)
+    except ValueError:
+        raise Trouble(
+            f"{text!r} is no time", "Write 09:41:07, 2031-05-04T09:41:07Z (both UTC) or +90s from the begin"
+        ) from None

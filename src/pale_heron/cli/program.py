@@ -1,0 +1,85 @@
+"""The program `pale-heron`: its commands, and how every one of them ends."""
+
+import os
+import sys
+from enum import IntEnum
+from typing import NoReturn
+
+import typer
+
+from pale_heron import __version__
+from pale_heron.cli import decode, demo, open_capture, ports, record, sim, summary, watch
+from pale_heron.core.trouble import Trouble
+
+
+class Exit(IntEnum):
+    """What the exit status says."""
+
+    DONE = 0
+    NO = 1
+    WRONG_USAGE = 2
+    OWN_FAULT = 70
+
+
+app = typer.Typer(
+    name="pale-heron",
+    help="Watch live serial traffic from GNSS receivers and wireless links, from the first byte to the final proof.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+app.command("demo")(demo.demo)
+app.command("watch")(watch.watch)
+app.command("open")(open_capture.open_capture)
+app.command("ports")(ports.ports)
+app.command("record")(record.record)
+app.command("decode")(decode.decode)
+app.command("summary")(summary.summary)
+app.command("sim")(sim.sim)
+
+
+def _print_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"pale-heron {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _program(
+    _version: bool = typer.Option(False, "--version", help="Print the version.", callback=_print_version, is_eager=True),
+) -> None:
+    """Options that stand before a command."""
+
+
+def main() -> NoReturn:
+    """Run one command; trouble becomes one message, a fault of ours says so and asks for a report."""
+    try:
+        status = app(standalone_mode=True)
+    except Trouble as trouble:
+        typer.echo(f"pale-heron: {trouble}", err=True)
+        status = Exit.WRONG_USAGE
+    except BrokenPipeError:
+        # Whoever read our output has had enough; the interpreter must not try to write the rest at its end.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        status = Exit.DONE
+    except KeyboardInterrupt:
+        status = Exit.DONE
+    except Exception as fault:  # noqa: BLE001 - the last line of defence, so that no user sees a traceback
+        place = _place(fault)
+        typer.echo(
+            f"pale-heron: a fault of this program: {type(fault).__name__}: {fault} ({place}). "
+            "What was recorded is kept. Please report this line.",
+            err=True,
+        )
+        status = Exit.OWN_FAULT
+    sys.exit(status)
+
+
+def _place(fault: BaseException) -> str:
+    """File and line where a fault arose, without the values around it."""
+    trace = fault.__traceback__
+    while trace is not None and trace.tb_next is not None:
+        trace = trace.tb_next
+    return f"{os.path.basename(trace.tb_frame.f_code.co_filename)}:{trace.tb_lineno}" if trace else "place unknown"

@@ -1,0 +1,60 @@
+"""`pale-heron record`: a capture without a screen."""
+
+import signal
+import threading
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.session import Session
+from pale_heron.cli.durations import seconds
+from pale_heron.ports.address import parse_lanes
+
+TELL_S = 1.0
+
+
+def record(
+    lanes: Annotated[list[str], typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE...")],
+    out: Annotated[Path, typer.Option("-o", "--out", help="The capture to write; never overwritten.")],
+    duration: Annotated[str, typer.Option("--for", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")] = "",
+) -> None:
+    """Record lanes to a capture, without a screen.
+
+    Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
+    """
+    limit = seconds(duration) if duration else None
+    session = Session(out.stem, parse_lanes(lanes), out)
+    ended = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: ended.set())
+    begin = time.monotonic()
+    session.start()
+    while not ended.is_set() and (limit is None or time.monotonic() - begin < limit):
+        left = TELL_S if limit is None else min(TELL_S, limit - (time.monotonic() - begin))
+        ended.wait(max(0.0, left))
+        typer.echo(f"\r{_state(session)}", err=True, nl=False)
+        if session.snapshot().capture.failure:
+            break
+    hanging = session.stop()
+    typer.echo(f"\r{_state(session)}", err=True)
+    for name in hanging:
+        typer.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)
+    last = session.snapshot()
+    for lane in last.lanes:
+        for finding in lane.findings[:1]:
+            typer.echo(f"{lane.name}: {finding.text} {finding.evidence}. {finding.next}", err=True)
+    if last.capture.failure:
+        typer.echo(f"pale-heron: the record stopped: {last.capture.failure}. Free some space.", err=True)
+        raise typer.Exit(1)
+    if not any(lane.line.bytes_in for lane in last.lanes):
+        raise typer.Exit(1)
+
+
+def _state(session: Session) -> str:
+    snapshot = session.snapshot()
+    told = "   ".join(
+        f"{lane.name} {lane.line.bytes_in} B, {lane.line.valid_sentences} valid" for lane in snapshot.lanes
+    )
+    return f"{(snapshot.now - snapshot.began) / 1e9:6.1f} s   {told}   capture {snapshot.capture.size} B"

@@ -1,0 +1,94 @@
+"""`pale-heron sim`: one simulated device behind a pseudo-terminal."""
+
+import select
+import signal
+import sys
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.listing import simulated_folder
+from pale_heron.sim.curlew import RATES, Curlew
+from pale_heron.sim.marsh import BEGIN_UTC
+from pale_heron.sim.run import run_curlew
+from pale_heron.sim.scenes import SCENES, START_TIMES
+from pale_heron.sim.terminal import Terminal
+
+DEVICES = ("curlew",)
+
+
+def sim(
+    device: Annotated[str, typer.Argument(help=f"Which device: {', '.join(DEVICES)}.")],
+    link: Annotated[Path | None, typer.Option(help="A stable name for its pseudo-terminal.")] = None,
+    seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
+    rate: Annotated[int, typer.Option(help="Its line rate in baud.")] = 9600,
+    every: Annotated[int, typer.Option(help="Milliseconds between epochs, 100 to 1000.")] = 1000,
+    start: Annotated[str, typer.Option(help=f"How it starts: {', '.join(START_TIMES)}.")] = "",
+    quick: Annotated[float, typer.Option(help="Divides the times that a start takes.")] = 0.0,
+    scene: Annotated[str, typer.Option(help=f"What happens: {', '.join(SCENES)}.")] = "saltmarsh",
+    host_time: Annotated[bool, typer.Option("--host-time", help="Say this host's UTC, not the made-up one.")] = False,
+    until_input_ends: Annotated[bool, typer.Option(hidden=True)] = False,
+) -> None:
+    """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
+
+    Example: pale-heron sim curlew --start cold --seed 3
+    """
+    _check(device, rate, every, start, scene)
+    played = SCENES[scene]
+    played = type(played)(
+        played.title,
+        start or played.start,
+        quick or played.quick,
+        played.damaged_share,
+        played.bridge_every_s,
+        played.bridge_s,
+    )
+    begin = time.time_ns() if host_time else BEGIN_UTC * SECOND
+    curlew = Curlew(played, seed, begin)
+    curlew.configure(rate=rate, every_ms=every)
+    terminal = Terminal(rate, link or _free_link(device))
+    signal.signal(signal.SIGTERM, _end)
+    signal.signal(signal.SIGHUP, _end)
+    print(link or terminal.path, flush=True)
+    try:
+        run_curlew(curlew, terminal, _input_ended if until_input_ends else lambda: False)
+    except KeyboardInterrupt:
+        return
+    finally:
+        terminal.close()
+
+
+def _end(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _input_ended() -> bool:
+    """Whether the process that started this one is gone: its end of our standard input is closed."""
+    return bool(select.select([sys.stdin], [], [], 0)[0]) and not sys.stdin.buffer.read1(1)  # type: ignore[attr-defined]
+
+
+def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:
+    if device not in DEVICES:
+        raise Trouble(f"There is no simulated device {device!r}", f"There are: {', '.join(DEVICES)}")
+    if rate not in RATES:
+        raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, RATES))}")
+    if not 100 <= every <= 1000:
+        raise Trouble(f"{every} ms between epochs is not 100 to 1000", "Leave --every out for 1000")
+    if start and start not in START_TIMES:
+        raise Trouble(f"It cannot start {start!r}", f"It starts {', '.join(START_TIMES)}")
+    if scene not in SCENES:
+        raise Trouble(f"There is no scene {scene!r}", f"There are: {', '.join(SCENES)}")
+
+
+def _free_link(device: str) -> Path:
+    """A name in the folder where the port list looks, that no running device has."""
+    folder = simulated_folder()
+    return next(
+        folder / name
+        for name in (device, *(f"{device}-{count}" for count in range(2, 1000)))
+        if not (folder / name).exists()
+    )

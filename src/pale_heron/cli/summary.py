@@ -1,0 +1,80 @@
+"""`pale-heron summary`: what a file holds."""
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from pale_heron.bench.sources import Source
+from pale_heron.bench.summary import summary as summarise
+
+_SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"}
+
+
+def summary(
+    file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
+) -> None:
+    """Tell what a capture holds: lanes, types, fix, line, findings.
+
+    Example: pale-heron summary morning.pcapng
+    """
+    source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
+    found = summarise(source)
+    if as_json:
+        print(json.dumps(found, ensure_ascii=False))
+    else:
+        print("\n".join(_text(found)))
+    if not any(lane["valid_sentences"] or lane["readable_share"] for lane in found["lanes"]):
+        raise typer.Exit(1)
+
+
+def _text(found: dict[str, Any]) -> Iterator[str]:
+    duration = found["duration_s"]
+    yield f"{found['file']}: {len(found['lanes'])} lanes, " + (f"{duration:.1f} s" if duration else "duration unknown")
+    if found["torn"]:
+        yield f"  {found['torn']}"
+    for lane in found["lanes"]:
+        yield from _lane(lane)
+
+
+def _lane(lane: dict[str, Any]) -> Iterator[str]:
+    share = lane["readable_share"]
+    yield ""
+    yield f"{lane['lane']}   " + "─".join(f"{_SHAPES[step['state']]} {step['step']} " for step in lane["steps"])
+    legible = "–" if share is None else f"{share:.1%}"
+    yield (
+        f"  {lane['bytes_in']} bytes in, {lane['bytes_out']} out, {legible} legible; "
+        f"{lane['valid_sentences']} valid sentences, {lane['bad_checksums']} bad checksums"
+    )
+    for each in lane["types"]:
+        rate = "–" if each["rate_hz"] is None else f"{each['rate_hz']:.2f} Hz"
+        size = "–" if each["bytes_per_s"] is None else f"{each['bytes_per_s']:.0f} B/s"
+        yield f"  {each['type']:<14}{each['count']:>8}  {rate:>9}  {size:>9}  bad {each['bad']}"
+    if lane["fix"]:
+        yield from _fix(lane["fix"])
+    for each in lane["findings"]:
+        yield f"  ! {each['text']} {each['evidence']}. {each['next']}"
+
+
+def _fix(fix: dict[str, Any]) -> Iterator[str]:
+    where = "no position" if fix["latitude"] is None else f"{fix['latitude']:.7f}°, {fix['longitude']:.7f}°"
+    yield (
+        f"  fix: {fix['state']}{' ' + fix['kind'] if fix['kind'] else ''}, {where}, "
+        f"{fix['epochs_with_fix']} of {fix['epochs']} epochs with a fix, satellites seen {fix['satellites_seen']}"
+    )
+    for start in fix["starts"]:
+        seconds = start["seconds_to_first_fix"]
+        yield f"  start ({start['mode']}): " + ("no fix yet" if seconds is None else f"first fix after {seconds:.1f} s")
+    for outage in fix["outages"]:
+        seconds = outage["seconds"]
+        yield f"  outage at {outage['begin']}: " + ("not over" if seconds is None else f"{seconds:.1f} s")
+    if fix["scatter"]:
+        found = fix["scatter"]
+        yield (
+            f"  scatter of {found['samples']} positions about their mean: CEP50 {found['cep50_m']:.2f} m, "
+            f"CEP95 {found['cep95_m']:.2f} m, 2DRMS {found['drms2_m']:.2f} m (of use only at rest)"
+        )

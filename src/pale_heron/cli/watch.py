@@ -1,0 +1,54 @@
+"""`pale-heron watch`: lanes on the full screen."""
+
+import time
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.session import Session
+from pale_heron.capture.places import new_capture_path
+from pale_heron.ports.address import LaneSpec, parse_lanes
+
+
+def watch(
+    lanes: Annotated[
+        list[str] | None, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="[LANE]...")
+    ] = None,
+    no_capture: Annotated[bool, typer.Option("--no-capture", help="Keep no record of this.")] = False,
+) -> None:
+    """Open lanes on the full screen; without a lane, the list of ports.
+
+    Example: pale-heron watch curlew=/dev/ttyUSB0@9600 hide=socket://127.0.0.1:7000
+    """
+    specs = parse_lanes(lanes or [])
+    if not specs:
+        from pale_heron.tui.ports_app import choose_ports
+
+        specs = choose_ports()
+        if not specs:
+            return
+    show("bench", specs, record=not no_capture)
+
+
+def show(bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line") -> None:
+    """Open the lanes, show them until the user has had enough, and say where the record lies."""
+    from pale_heron.tui.app import PaleHeron
+
+    path = new_capture_path(bench, time.time_ns()) if record else None
+    session = Session(bench, specs, path)
+    app = PaleHeron(session, view=view)
+    try:
+        session.start()
+        app.run()
+    finally:
+        hanging = session.stop()
+    for name in hanging:
+        typer.echo(f"The driver of {name} does not let go; the record is complete.", err=True)
+    if path:
+        state = session.snapshot().capture
+        if state.failure:
+            typer.echo(f"The record stopped: {state.failure}.", err=True)
+        else:
+            typer.echo(f"Recorded {state.size} bytes in {path}")
+    if app.return_code:
+        raise typer.Exit(app.return_code)

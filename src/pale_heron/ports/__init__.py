@@ -1,0 +1,1 @@
+"""What opens, lists and watches the places that bytes come from."""

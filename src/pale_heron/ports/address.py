@@ -1,0 +1,88 @@
+"""The short form in which a lane is named: `[nickname=]ADDRESS[@rate[,framing][,flow]]`."""
+
+import re
+from dataclasses import dataclass, field
+
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.trouble import Trouble
+
+EXAMPLES = "curlew=/dev/ttyUSB0@9600,8N1,none  or  hide=socket://127.0.0.1:7000"
+SCHEMES = ("socket", "rfc2217")
+RESERVED = "events"
+
+_NICKNAME = re.compile(r"[\w .+-]{1,24}").fullmatch
+_SCHEME = re.compile(r"([a-z0-9]+)://(.*)").fullmatch
+_HOST_PORT = re.compile(r"[^/@\s]+:(\d{1,5})").fullmatch
+
+
+@dataclass(frozen=True, slots=True)
+class LaneSpec:
+    """One lane to be opened: nickname, address as pyserial takes it, settings, and what it is for."""
+
+    name: str
+    address: str
+    settings: LineSettings = field(default_factory=LineSettings)
+    role: str = ""
+
+    @property
+    def networked(self) -> bool:
+        return "://" in self.address
+
+
+def parse_lane(text: str) -> LaneSpec:
+    """The lane that `text` names. Raises Trouble that quotes the part which is wrong."""
+    nickname, address = _split_nickname(text)
+    address, settings = _split_settings(text, address)
+    if not address:
+        raise Trouble(f"LANE {text!r} names no address", f"Write it as in {EXAMPLES}")
+    _check_address(text, address)
+    name = nickname or address.rstrip("/").rpartition("/")[2]
+    if not _NICKNAME(name) and nickname:
+        raise Trouble(
+            f"Nickname {name!r} in {text!r} is not 1 to 24 letters, digits, spaces or . + - _", f"As in {EXAMPLES}"
+        )
+    name = re.sub(r"[^\w .+-]", "-", name)[:24]
+    if name == RESERVED:
+        raise Trouble(f"Nickname {name!r} is used by captures themselves", "Choose another nickname")
+    return LaneSpec(name, address, settings)
+
+
+def parse_lanes(texts: list[str]) -> list[LaneSpec]:
+    """Several lanes, whose nicknames must differ."""
+    specs = [parse_lane(text) for text in texts]
+    names = [spec.name for spec in specs]
+    for name in names:
+        if names.count(name) > 1:
+            raise Trouble(f"Two lanes are called {name!r}", "Give one of them a nickname: nickname=ADDRESS")
+    return specs
+
+
+def _split_nickname(text: str) -> tuple[str, str]:
+    nickname, equals, rest = text.partition("=")
+    return (nickname, rest) if equals and "/" not in nickname and ":" not in nickname else ("", text)
+
+
+def _split_settings(text: str, address: str) -> tuple[str, LineSettings]:
+    place, at, settings = address.rpartition("@")
+    if not at:
+        return address, LineSettings()
+    rate, *rest = settings.split(",")
+    if not rate.isdecimal():
+        raise Trouble(f"Rate {rate!r} in {text!r} is not a whole number", "Write a baud rate behind the @: @115200")
+    if len(rest) > 2:
+        raise Trouble(f"Too many settings in {text!r}: {settings!r}", "Write rate, framing, flow: @9600,8N1,none")
+    try:
+        return place, LineSettings(int(rate), *rest)
+    except ValueError as problem:
+        raise Trouble(f"In {text!r}: {problem}", "Write rate, framing, flow: @9600,8N1,none") from None
+
+
+def _check_address(text: str, address: str) -> None:
+    scheme = _SCHEME(address)
+    if scheme is None:
+        return
+    if scheme[1] not in SCHEMES:
+        raise Trouble(f"{text!r} begins with {scheme[1]}://", "Lanes are device paths, socket:// or rfc2217://")
+    place = _HOST_PORT(scheme[2])
+    if place is None or not 0 < int(place[1]) < 65536:
+        raise Trouble(f"{text!r} has no host and port (1 to 65535)", f"As in {scheme[1]}://127.0.0.1:7000")

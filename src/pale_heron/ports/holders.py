@@ -1,0 +1,52 @@
+"""Who else holds a device, and who may open it."""
+
+import grp
+import os
+import pwd
+import stat
+from pathlib import Path
+
+import psutil
+
+
+def holders(device: str) -> list[tuple[int, str]]:
+    """Process id and name of the programs that hold a device open, as far as this user may see; ourselves left out."""
+    try:
+        wanted = Path(device).stat().st_rdev
+    except OSError:
+        return []
+    if not wanted:
+        return []
+    return [(pid, name) for pid, name in _processes() if pid != os.getpid() and _holds(pid, wanted)]
+
+
+def _processes() -> list[tuple[int, str]]:
+    return [(process.pid, process.info["name"] or "?") for process in psutil.process_iter(["name"])]
+
+
+def _holds(pid: int, wanted: int) -> bool:
+    try:
+        places = list(Path(f"/proc/{pid}/fd").iterdir())
+    except OSError:
+        return False
+    return any(_number(place) == wanted for place in places)
+
+
+def _number(place: Path) -> int:
+    try:
+        status = place.stat()
+    except OSError:
+        return 0
+    return status.st_rdev if stat.S_ISCHR(status.st_mode) else 0
+
+
+def missing_right(device: str) -> str:
+    """What to do where this user may not read and write a device; empty where it may."""
+    if os.access(device, os.R_OK | os.W_OK):
+        return ""
+    try:
+        group = grp.getgrgid(Path(device).stat().st_gid).gr_name
+    except (OSError, KeyError):
+        return ""
+    user = pwd.getpwuid(os.getuid()).pw_name
+    return f"Join its group: sudo usermod -aG {group} {user}, then log out and in again"

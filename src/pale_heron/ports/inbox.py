@@ -1,0 +1,45 @@
+"""Hands chunks and events from the reader threads to the one thread that records and decodes them.
+
+It is bounded in bytes. What does not fit is dropped, counted per lane, and told as an event when there is room again:
+a loss is never silent.
+"""
+
+import threading
+from collections import deque
+
+from pale_heron.core.frames import Chunk, Event
+
+MOST_BYTES = 64 << 20
+
+
+class Inbox:
+    """Many threads put, one takes."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self._most_bytes = most_bytes
+        self._waiting: deque[Chunk | Event] = deque()
+        self._bytes = 0
+        self._dropped: dict[str, int] = {}
+        self._changed = threading.Condition()
+
+    def put(self, record: Chunk | Event) -> None:
+        """Hand over; never blocks."""
+        with self._changed:
+            if isinstance(record, Chunk):
+                if self._bytes + len(record.data) > self._most_bytes:
+                    self._dropped[record.lane] = self._dropped.get(record.lane, 0) + len(record.data)
+                    return
+                self._bytes += len(record.data)
+            self._waiting.append(record)
+            self._changed.notify()
+
+    def take(self, wait_s: float, now: int) -> list[Chunk | Event]:
+        """Everything that waits, after waiting at most `wait_s` for the first; losses last, stamped `now`."""
+        with self._changed:
+            if not self._waiting:
+                self._changed.wait(wait_s)
+            taken = list(self._waiting)
+            self._waiting.clear()
+            self._bytes = 0
+            lost, self._dropped = self._dropped, {}
+        return taken + [Event(now, lane, "dropped", {"bytes": count}) for lane, count in lost.items()]

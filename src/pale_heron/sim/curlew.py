@@ -1,0 +1,333 @@
+"""Curlew, a simulated GNSS receiver: what it says each epoch, and how it obeys.
+
+It has no clock and no port of its own: it is told how many seconds have passed since power came, and hands out bytes.
+Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reason`:
+
+    $PCURLEW,WHO                  answered by $PCURLEW,IAM,name,version,seed
+    $PCURLEW,START,COLD|WARM|HOT  forget so much and look for the sky again
+    $PCURLEW,SEND,GSV,4           a sentence every so many epochs, 0 for never
+    $PCURLEW,EVERY,200            milliseconds between epochs, 100 to 1000
+    $PCURLEW,LINE,38400           the line rate, from the next epoch on
+    $PCURLEW,STORE                keep all this over a restart
+    $PCURLEW,RESTART              as if power came again
+"""
+
+import random
+import re
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from pale_heron.core.clock.utc import clock, iso
+from pale_heron.core.frames import SECOND
+from pale_heron.core.nmea.sentence import encode, parse, sealed
+from pale_heron.sim import marsh
+from pale_heron.sim.constellations import Constellations, InSky
+from pale_heron.sim.scenes import START_TIMES, Scene, StartTimes
+from pale_heron.sim.solution import Errors, dilution
+
+VERSION = "1.4"
+TALKERS = {"G": ("GP", 1), "R": ("GL", 2), "E": ("GA", 3), "C": ("GB", 4)}
+RATES = (4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
+SENTENCES = ("RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST", "TXT")
+CHANNELS = 24
+"""The most satellites it follows at a time: the strongest."""
+
+USABLE_DBHZ = 37
+WEAKER_UNDER_BRIDGE_DB = 17.0
+MOST_IN_GSA = 12
+KNOTS = 1.943844
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """What can be set: line rate, time between epochs, and every how many epochs a sentence comes (0: never)."""
+
+    rate: int = 9600
+    every_ms: int = 1000
+    intervals: dict[str, int] = field(
+        default_factory=lambda: dict.fromkeys(SENTENCES, 1) | {"GSV": 4, "TXT": 60}
+    )
+
+
+class Curlew:
+    """One receiver in one scene. `begin_ns` is UTC when power comes."""
+
+    def __init__(self, scene: Scene, seed: int = 7, begin_ns: int = marsh.BEGIN_UTC * SECOND) -> None:
+        self.setup = Setup()
+        self._stored = self.setup
+        self._scene = scene
+        self._seed = seed
+        self._begin_ns = begin_ns
+        self._chance = random.Random(f"curlew {seed}")
+        self._constellations = Constellations(seed)
+        self._errors = Errors(seed)
+        self._mode = scene.start
+        self._started = 0.0
+        self._epoch = 0
+        self._banner = True
+
+    def configure(self, *, rate: int | None = None, every_ms: int | None = None) -> None:
+        """Set and store before power comes."""
+        self.setup = replace(self.setup, rate=rate or self.setup.rate, every_ms=every_ms or self.setup.every_ms)
+        self._stored = self.setup
+
+    def epoch(self, seconds: float) -> bytes:
+        """Everything it says at one epoch, `seconds` after power came."""
+        told = [self._text(f"Curlew {VERSION}, a simulated receiver"), self._text("start " + self._mode)]
+        sentences = told if self._banner else []
+        self._banner = False
+        sentences += self._report(seconds)
+        self._epoch += 1
+        return b"".join(self._perhaps_damaged(sentence) for sentence in sentences)
+
+    def obey(self, line: bytes, seconds: float) -> bytes:
+        """The answer to one line received; what is no sentence of its own is passed over in silence."""
+        sentence = parse(line)
+        if sentence.talker != "P" or sentence.formatter != "CURLEW" or sealed(_covered(line)).strip() != line.strip():
+            return b""
+        verb, *arguments = [*sentence.raw, ""]
+        answer = self._carry_out(verb, arguments[:-1] if arguments else [], seconds)
+        return sealed(f"PCURLEW,{answer}")
+
+    def _carry_out(self, verb: str, arguments: list[str], seconds: float) -> str:
+        first, second = [*arguments, "", ""][:2]
+        if verb == "WHO":
+            return f"IAM,Curlew,{VERSION},{self._seed}"
+        if verb == "START" and first.lower() in START_TIMES:
+            self._start(first.lower(), seconds)
+        elif verb == "SEND" and first in SENTENCES and second.isdecimal() and int(second) <= 255:
+            self.setup = replace(self.setup, intervals=self.setup.intervals | {first: int(second)})
+        elif verb == "EVERY" and first.isdecimal() and 100 <= int(first) <= 1000:
+            self.setup = replace(self.setup, every_ms=int(first))
+        elif verb == "LINE" and first.isdecimal() and int(first) in RATES:
+            self.setup = replace(self.setup, rate=int(first))
+        elif verb == "STORE":
+            self._stored = self.setup
+        elif verb == "RESTART":
+            self.setup = self._stored
+            self._start("warm", seconds)
+        else:
+            return f"REFUSED,{verb} with these values"
+        return ",".join(["DONE", verb, *arguments])
+
+    def _start(self, mode: str, seconds: float) -> None:
+        self._mode, self._started, self._banner = mode, seconds, True
+
+    def _perhaps_damaged(self, sentence: bytes) -> bytes:
+        if self._chance.random() >= self._scene.damaged_share:
+            return sentence
+        at = self._chance.randrange(8, len(sentence) - 5)
+        return sentence[:at] + bytes([sentence[at] ^ 0x04]) + sentence[at + 1 :]
+
+    def _text(self, text: str) -> bytes:
+        return encode("GN", "TXT", {"messages": 1, "message_number": 1, "identifier": "02", "text": text})
+
+    def _report(self, seconds: float) -> list[bytes]:
+        known = _StartClock(START_TIMES[self._mode], (seconds - self._started) * self._scene.quick)
+        place = marsh.buoy(seconds)
+        sky = self._sky(seconds, place, known)
+        used = self._used(sky, seconds, known)
+        dops = dilution([(satellite.elevation, satellite.azimuth) for satellite in used])
+        solved = len(used) >= (4 if known.three_d else 3) and known.two_d and dops is not None
+        dimension = (3 if known.three_d else 2) if solved else 1
+        state = _Epoch(self._begin_ns + round(seconds * SECOND), known, place, dimension)
+        if solved and dops is not None:
+            state.solve(self._errors, dops)
+        state.used = used
+        makers = {
+            "RMC": lambda: [state.rmc()],
+            "GGA": lambda: [state.gga()],
+            "GSA": state.gsa,
+            "GSV": lambda: state.gsv(sky, self._turn("GSV")),
+            "GLL": lambda: [state.gll()],
+            "VTG": lambda: [state.vtg()],
+            "ZDA": lambda: [state.zda()],
+            "GST": lambda: [state.gst()],
+            "TXT": lambda: [self._text("antenna ok")],
+        }
+        return [sentence for name in SENTENCES if self._is_due(name) for sentence in makers[name]()]
+
+    def _is_due(self, name: str) -> bool:
+        """GSV takes turns: with an interval of as many epochs as there are systems, each epoch tells of one system."""
+        interval = self.setup.intervals[name]
+        if name == "GSV":
+            return interval > 0 and self._epoch % interval < len(TALKERS)
+        return interval > 0 and self._epoch % interval == 0
+
+    def _turn(self, name: str) -> list[str]:
+        """The systems whose satellites are told this time."""
+        interval = self.setup.intervals[name]
+        return list(TALKERS) if interval < len(TALKERS) else [list(TALKERS)[self._epoch % interval]]
+
+    def _sky(self, seconds: float, place: marsh.Place, known: "_StartClock") -> list[InSky]:
+        """What it sees: after a start one satellite after the other is found, the strongest first."""
+        if not known.seen:
+            return []
+        above = self._constellations.above(place.latitude, place.longitude, seconds)
+        weaker = WEAKER_UNDER_BRIDGE_DB if self._scene.under_bridge(seconds) else 0.0
+        followed = min(CHANNELS, known.satellites_found)
+        found = sorted(above, key=lambda satellite: -satellite.cn0)[:followed]
+        heard = [satellite._replace(cn0=satellite.cn0 - weaker + self._chance.gauss(0, 0.8)) for satellite in found]
+        return sorted(satellite for satellite in heard if satellite.cn0 > 12)
+
+    def _used(self, sky: list[InSky], seconds: float, known: "_StartClock") -> list[InSky]:
+        if not known.used or self._scene.under_bridge(seconds):
+            return []
+        strong = [satellite for satellite in sky if satellite.cn0 >= USABLE_DBHZ and satellite.elevation >= 8]
+        strongest = sorted(strong, key=lambda satellite: -satellite.cn0)[: known.satellites_usable]
+        return sorted(strongest)
+
+
+@dataclass(frozen=True, slots=True)
+class _StartClock:
+    """What is known so many (scaled) seconds after a start."""
+
+    times: StartTimes
+    passed: float
+
+    @property
+    def time(self) -> bool:
+        return self.passed >= self.times.time
+
+    @property
+    def date(self) -> bool:
+        return self.passed >= self.times.date
+
+    @property
+    def seen(self) -> bool:
+        return self.passed >= self.times.seen
+
+    @property
+    def used(self) -> bool:
+        return self.passed >= self.times.used
+
+    @property
+    def two_d(self) -> bool:
+        return self.passed >= self.times.two_d
+
+    @property
+    def three_d(self) -> bool:
+        return self.passed >= self.times.three_d
+
+    @property
+    def satellites_found(self) -> int:
+        return 2 + int(self.passed - self.times.seen)
+
+    @property
+    def satellites_usable(self) -> int:
+        return 1 + int((self.passed - self.times.used) / 2)
+
+
+class _Epoch:
+    """The values of one epoch, and the sentences that say them."""
+
+    def __init__(self, now_ns: int, known: _StartClock, place: marsh.Place, dimension: int) -> None:
+        self._place = place
+        self._dimension = dimension
+        self._fixed = dimension > 1
+        self._time = clock(now_ns, 2) if known.time else None
+        self._date = iso(now_ns)[:10] if known.date else None
+        self._latitude: float | None = None
+        self._longitude: float | None = None
+        self._altitude: float | None = None
+        self._errors_m = (0.0, 0.0, 0.0)
+        self._dops = (99.9, 99.9, 99.9)
+        self.used: list[InSky] = []
+
+    def solve(self, errors: Errors, dops: tuple[float, float, float]) -> None:
+        """Fill in the position as the receiver finds it: the truth and its error."""
+        self._dops = dops
+        self._latitude, self._longitude, self._altitude, self._errors_m = errors.found(self._place, dops)
+
+    @property
+    def _mode(self) -> str:
+        return "A" if self._fixed else "N"
+
+    @property
+    def _where(self) -> dict[str, Any]:
+        return {"time": self._time, "latitude": self._latitude, "longitude": self._longitude}
+
+    @property
+    def _speed(self) -> float | None:
+        return self._place.speed_m_s * KNOTS if self._fixed else None
+
+    @property
+    def _course(self) -> float | None:
+        return self._place.course_deg if self._fixed else None
+
+    def rmc(self) -> bytes:
+        said = {"status": "A" if self._fixed else "V", "speed_knots": self._speed, "course_deg": self._course}
+        said |= {"date": self._date, "mode": self._mode, "navigational_status": "V"}
+        return encode("GN", "RMC", self._where | said)
+
+    def gga(self) -> bytes:
+        said = {"quality": int(self._fixed), "satellites_used": min(99, len(self.used)), "hdop": self._dops[1]}
+        said |= {"altitude_m": self._altitude, "differential_station": None}
+        said |= {"geoid_separation_m": marsh.GEOID_SEPARATION_M if self._fixed else None}
+        return encode("GN", "GGA", self._where | said)
+
+    def gsa(self) -> list[bytes]:
+        pdop, hdop, vdop = self._dops
+        dops = {"selection_mode": "A", "fix_mode": self._dimension, "pdop": pdop, "hdop": hdop, "vdop": vdop}
+        numbers = {letter: [each.number for each in self.used if each.system == letter] for letter in TALKERS}
+        return [
+            encode("GN", "GSA", dops | {"satellites": numbers[letter][:MOST_IN_GSA], "system_id": system})
+            for letter, (_, system) in TALKERS.items()
+        ]
+
+    def gsv(self, sky: list[InSky], letters: list[str]) -> list[bytes]:
+        return [part for letter in letters for part in _view(letter, [each for each in sky if each.system == letter])]
+
+    def gll(self) -> bytes:
+        return encode("GN", "GLL", self._where | {"status": "A" if self._fixed else "V", "mode": self._mode})
+
+    def vtg(self) -> bytes:
+        speed = self._speed
+        said = {"course_true_deg": self._course, "course_magnetic_deg": None, "speed_knots": speed}
+        said |= {"speed_kmh": None if speed is None else speed * 1.852, "mode": self._mode}
+        return encode("GN", "VTG", said)
+
+    def zda(self) -> bytes:
+        said = {"time": self._time, "date": self._date, "local_zone_hours": 0, "local_zone_minutes": 0}
+        return encode("GN", "ZDA", said)
+
+    def gst(self) -> bytes:
+        keys = ("latitude_error_m", "longitude_error_m", "altitude_error_m")
+        said: dict[str, Any] = dict.fromkeys((*keys,)) | {"time": self._time}
+        if self._fixed:
+            said |= dict(zip(keys, self._errors_m, strict=True)) | {"rms_m": 3.1}
+        return encode("GN", "GST", said)
+
+
+def _view(letter: str, seen: list[InSky]) -> list[bytes]:
+    """The parts of one system's list of satellites, four in each."""
+    talker, _ = TALKERS[letter]
+    parts = [seen[at : at + 4] for at in range(0, len(seen), 4)] or [[]]
+    return [
+        encode(
+            talker,
+            "GSV",
+            {
+                "messages": len(parts),
+                "message_number": number,
+                "satellites_in_view": len(seen),
+                "satellites": [
+                    {
+                        "id": each.number + (64 if letter == "R" else 0),
+                        "elevation_deg": round(each.elevation),
+                        "azimuth_deg": round(each.azimuth) % 360,
+                        "cn0_dbhz": max(0, round(each.cn0)),
+                    }
+                    for each in part
+                ],
+                "signal_id": 1,
+            },
+        )
+        for number, part in enumerate(parts, 1)
+    ]
+
+
+def _covered(line: bytes) -> str:
+    """Address and fields of a sentence, without start, checksum and line end."""
+    text = line.decode("latin-1").strip()
+    return re.sub(r"\*[0-9A-Fa-f]{2}$", "", text)[1:]

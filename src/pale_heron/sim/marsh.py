@@ -1,0 +1,45 @@
+"""The made-up world: a salt marsh with a tidal channel, a hut on the dyke and a buoy that drifts.
+
+Everything follows from the seed and the seconds since the begin, so a run can be repeated.
+"""
+
+import math
+from dataclasses import dataclass
+
+from pale_heron.core.gnss.geodesy import moved
+
+BEGIN_UTC = 1_935_654_000
+"""2031-05-04 09:40:00 UTC, when the made-up time begins: seconds since 1970."""
+
+HUT = (-46.1170000, -67.3060000)
+GEOID_SEPARATION_M = 11.2
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where something truly is: degrees, metres above sea level, metres a second, degrees from north."""
+
+    latitude: float
+    longitude: float
+    altitude_m: float
+    speed_m_s: float
+    course_deg: float
+
+
+def buoy(seconds: float) -> Place:
+    """Buoy 7: drifts down the bends of the channel with the ebb, lifted by a slow swell."""
+    along = 0.21 * seconds
+    across = 18.0 * math.sin(along / 70.0)
+    heading = math.radians(212.0)
+    east = -52.0 + along * math.sin(heading) + across * math.cos(heading)
+    north = -34.0 + along * math.cos(heading) - across * math.sin(heading)
+    latitude, longitude = moved(*HUT, east, north)
+    sideways = 0.21 * 18.0 / 70.0 * math.cos(along / 70.0)
+    course = math.degrees(heading + math.atan2(sideways, 0.21)) % 360.0
+    height = 3.4 - 0.0002 * seconds + 0.12 * math.sin(seconds / 2.3)
+    return Place(latitude, longitude, height, math.hypot(0.21, sideways), course)
+
+
+def hut(_seconds: float) -> Place:
+    """The mast of the hut, which does not move."""
+    return Place(*HUT, 7.9, 0.0, 0.0)

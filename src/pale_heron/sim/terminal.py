@@ -1,0 +1,106 @@
+"""A device's end of a pseudo-terminal, which behaves like a UART: it keeps to its rate, and heeds the other side's."""
+
+import fcntl
+import os
+import struct
+import termios
+import tty
+from pathlib import Path
+
+from pale_heron.core.trouble import Trouble
+from pale_heron.sim.wire import resampled
+
+MOST_QUEUED = 4096
+"""The device's own output buffer, in bytes; what does not fit is lost, as in a receiver that is asked for too much."""
+
+BITS_PER_BYTE = 10
+_TCGETS2 = 0x802C542A
+_TERMIOS2 = struct.Struct("4IB19B2I")
+
+
+class Terminal:
+    """`path` is what another program opens. `link` gives it a stable name, which is removed at the end."""
+
+    def __init__(self, rate: int, link: Path | None = None) -> None:
+        """Raises Trouble where the link cannot be made."""
+        self.rate = rate
+        self.lost = 0
+        self._own, self._other = os.openpty()
+        os.set_blocking(self._own, False)
+        tty.setraw(self._other)
+        self._announce(rate)
+        self.path = os.ttyname(self._other)
+        self._queue = b""
+        self._credit = 0.0
+        self._heard = b""
+        self._link = link
+        if link is not None:
+            self._make_link(link)
+
+    def _make_link(self, link: Path) -> None:
+        try:
+            link.parent.mkdir(parents=True, exist_ok=True)
+            if link.is_symlink():
+                link.unlink()
+            link.symlink_to(self.path)
+        except OSError as problem:
+            self._link = None
+            raise Trouble(f"The link {link} cannot be made: {problem.strerror}", "Choose another --link") from None
+
+    def _announce(self, rate: int) -> None:
+        """Set the terminal to the device's own rate, so that a program which sets none reads sense."""
+        speed = getattr(termios, f"B{rate}", None)
+        if speed is not None:
+            attributes = termios.tcgetattr(self._other)
+            attributes[4] = attributes[5] = speed
+            termios.tcsetattr(self._other, termios.TCSANOW, attributes)
+
+    @property
+    def other_rate(self) -> int:
+        """The rate that the other side has set, in baud."""
+        answer = fcntl.ioctl(self._other, _TCGETS2, bytes(_TERMIOS2.size))
+        return int(_TERMIOS2.unpack(answer)[-1])
+
+    def send(self, data: bytes) -> None:
+        """Queue bytes; those beyond the device's buffer are lost and counted."""
+        room = MOST_QUEUED - len(self._queue)
+        self._queue += data[:room]
+        self.lost += max(0, len(data) - room)
+
+    @property
+    def queued(self) -> int:
+        return len(self._queue)
+
+    def work(self, seconds: float) -> list[bytes]:
+        """Let `seconds` pass: send what the rate allows, and give the lines that have come in."""
+        per_second = self.rate / BITS_PER_BYTE
+        self._credit = min(self._credit + seconds * per_second, max(64.0, 0.1 * per_second)) if self._queue else 0.0
+        count = min(int(self._credit), len(self._queue))
+        if count:
+            self._credit -= count
+            piece, self._queue = self._queue[:count], self._queue[count:]
+            self._put(resampled(piece, self.rate, self.other_rate or self.rate))
+        return self._lines()
+
+    def _put(self, data: bytes) -> None:
+        """On the line; with nobody reading, the terminal's buffer is full some time and the bytes are lost."""
+        try:
+            self.lost += len(data) - os.write(self._own, data)
+        except BlockingIOError:
+            self.lost += len(data)
+
+    def _lines(self) -> list[bytes]:
+        try:
+            data = os.read(self._own, 4096)
+        except (BlockingIOError, OSError):
+            return []
+        self._heard = (self._heard + resampled(data, self.other_rate or self.rate, self.rate))[-4096:]
+        *lines, self._heard = self._heard.replace(b"\r", b"\n").split(b"\n")
+        return [line for line in lines if line]
+
+    def close(self) -> None:
+        """End: whoever has it open sees it hang up."""
+        if self._link is not None and self._link.is_symlink() and os.readlink(self._link) == self.path:
+            self._link.unlink()
+        os.close(self._own)
+        os.close(self._other)
