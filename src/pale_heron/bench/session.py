@@ -36,9 +36,7 @@ class Session:
         self._clock = StampClock()
         self._began = self._clock.now()
         self._inbox = Inbox()
-        self._model = Model(
-            Lane(spec.name, spec.settings, role=spec.role, address=spec.address) for spec in specs
-        )
+        self._model = Model(Lane(spec.name, spec.settings, role=spec.role, address=spec.address) for spec in specs)
         self._writer = CaptureWriter(capture) if capture else None
         if self._writer:
             for spec in specs:

@@ -3,7 +3,7 @@
 import io
 from collections.abc import Iterator
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, cast
 
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chunks
@@ -18,10 +18,10 @@ class Source:
     def __init__(self, path: Path | None, standard_input: BinaryIO | None = None) -> None:
         """The file at `path`, or standard input where that is None. Raises Trouble where it cannot be read."""
         self.name = path.name if path else "standard input"
-        self._file = _peekable(standard_input) if path is None and standard_input is not None else open_file(path or Path())
+        self._file = _peekable(open_file(path) if path else standard_input or io.BytesIO())
         self.is_capture = self._file.peek(4)[:4] == pcapng.MAGIC
         if self.is_capture and not self._file.seekable():
-            self._file = io.BufferedReader(io.BytesIO(self._file.read()))  # type: ignore[arg-type]
+            self._file = _peekable(io.BytesIO(self._file.read()))
         self._reader = CaptureReader(path or Path(self.name))
         self.span: tuple[int, int] | None = None
 
@@ -76,4 +76,4 @@ class Source:
 
 
 def _peekable(file: BinaryIO) -> io.BufferedReader:
-    return file if isinstance(file, io.BufferedReader) else io.BufferedReader(file)  # type: ignore[arg-type]
+    return file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(io.RawIOBase, file))

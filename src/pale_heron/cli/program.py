@@ -3,7 +3,8 @@
 import os
 import sys
 from enum import IntEnum
-from typing import NoReturn
+from pathlib import Path
+from typing import Annotated, NoReturn
 
 import typer
 
@@ -48,7 +49,9 @@ def _print_version(wanted: bool) -> None:
 
 @app.callback()
 def _program(
-    _version: bool = typer.Option(False, "--version", help="Print the version.", callback=_print_version, is_eager=True),
+    _version: Annotated[
+        bool, typer.Option("--version", help="Print the version.", callback=_print_version, is_eager=True)
+    ] = False,
 ) -> None:
     """Options that stand before a command."""
 
@@ -66,7 +69,7 @@ def main() -> NoReturn:
         status = Exit.DONE
     except KeyboardInterrupt:
         status = Exit.DONE
-    except Exception as fault:  # noqa: BLE001 - the last line of defence, so that no user sees a traceback
+    except Exception as fault:
         place = _place(fault)
         typer.echo(
             f"pale-heron: a fault of this program: {type(fault).__name__}: {fault} ({place}). "
@@ -82,4 +85,4 @@ def _place(fault: BaseException) -> str:
     trace = fault.__traceback__
     while trace is not None and trace.tb_next is not None:
         trace = trace.tb_next
-    return f"{os.path.basename(trace.tb_frame.f_code.co_filename)}:{trace.tb_lineno}" if trace else "place unknown"
+    return f"{Path(trace.tb_frame.f_code.co_filename).name}:{trace.tb_lineno}" if trace else "place unknown"

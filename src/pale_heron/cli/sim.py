@@ -1,9 +1,9 @@
 """`pale-heron sim`: one simulated device behind a pseudo-terminal."""
 
+import os
 import select
 import signal
 import sys
-import time
 from pathlib import Path
 from typing import Annotated
 
@@ -14,7 +14,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.listing import simulated_folder
 from pale_heron.sim.curlew import RATES, Curlew
 from pale_heron.sim.marsh import BEGIN_UTC
-from pale_heron.sim.run import run_curlew
+from pale_heron.sim.run import run_curlew, wait_for_second
 from pale_heron.sim.scenes import SCENES, START_TIMES
 from pale_heron.sim.terminal import Terminal
 
@@ -47,14 +47,14 @@ def sim(
         played.bridge_every_s,
         played.bridge_s,
     )
-    begin = time.time_ns() if host_time else BEGIN_UTC * SECOND
-    curlew = Curlew(played, seed, begin)
-    curlew.configure(rate=rate, every_ms=every)
     terminal = Terminal(rate, link or _free_link(device))
     signal.signal(signal.SIGTERM, _end)
     signal.signal(signal.SIGHUP, _end)
     print(link or terminal.path, flush=True)
     try:
+        begin = wait_for_second() if host_time else BEGIN_UTC
+        curlew = Curlew(played, seed, begin * SECOND)
+        curlew.configure(rate=rate, every_ms=every)
         run_curlew(curlew, terminal, _input_ended if until_input_ends else lambda: False)
     except KeyboardInterrupt:
         return
@@ -68,7 +68,7 @@ def _end(*_: object) -> None:
 
 def _input_ended() -> bool:
     """Whether the process that started this one is gone: its end of our standard input is closed."""
-    return bool(select.select([sys.stdin], [], [], 0)[0]) and not sys.stdin.buffer.read1(1)  # type: ignore[attr-defined]
+    return bool(select.select([sys.stdin], [], [], 0)[0]) and not os.read(sys.stdin.fileno(), 1)
 
 
 def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:

@@ -72,7 +72,8 @@ def _split_settings(text: str, address: str) -> tuple[str, LineSettings]:
     if len(rest) > 2:
         raise Trouble(f"Too many settings in {text!r}: {settings!r}", "Write rate, framing, flow: @9600,8N1,none")
     try:
-        return place, LineSettings(int(rate), *rest)
+        framing, flow = [*rest, *("8N1", "none")[len(rest) :]]
+        return place, LineSettings(int(rate), framing, flow)
     except ValueError as problem:
         raise Trouble(f"In {text!r}: {problem}", "Write rate, framing, flow: @9600,8N1,none") from None
 

@@ -108,4 +108,5 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
     right = missing_right(address)
     if right:
         return Trouble(f"This user may not open {address}", right)
-    return Trouble(f"{address} cannot be opened: {_reason(problem)}", "Is it a serial device, and does it take the rate?")
+    reason = _reason(problem)
+    return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")

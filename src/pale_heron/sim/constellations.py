@@ -68,7 +68,7 @@ class Constellations:
             elevation = math.degrees(math.asin(_dot(line, up) / distance))
             if elevation >= lowest_deg:
                 azimuth = math.degrees(math.atan2(_dot(line, east), _dot(line, north))) % 360.0
-                strength = 31.0 + 18.0 * math.sin(math.radians(elevation)) ** 0.6 + _own_strength(orbit.system, number)
+                strength = 25.0 + 20.0 * math.sin(math.radians(elevation)) ** 0.7 + _own_strength(orbit.system, number)
                 found.append(InSky(orbit.system, number, elevation, azimuth, strength))
         return found
 

@@ -14,6 +14,7 @@ Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reas
 
 import random
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -30,9 +31,9 @@ TALKERS = {"G": ("GP", 1), "R": ("GL", 2), "E": ("GA", 3), "C": ("GB", 4)}
 RATES = (4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 SENTENCES = ("RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST", "TXT")
 CHANNELS = 24
-"""The most satellites it follows at a time: the strongest."""
+"""The most satellites it follows at a time."""
 
-USABLE_DBHZ = 37
+USABLE_DBHZ = 33
 WEAKER_UNDER_BRIDGE_DB = 17.0
 MOST_IN_GSA = 12
 KNOTS = 1.943844
@@ -44,9 +45,7 @@ class Setup:
 
     rate: int = 9600
     every_ms: int = 1000
-    intervals: dict[str, int] = field(
-        default_factory=lambda: dict.fromkeys(SENTENCES, 1) | {"GSV": 4, "TXT": 60}
-    )
+    intervals: dict[str, int] = field(default_factory=lambda: dict.fromkeys(SENTENCES, 1) | {"GSV": 4, "TXT": 60})
 
 
 class Curlew:
@@ -134,7 +133,7 @@ class Curlew:
         if solved and dops is not None:
             state.solve(self._errors, dops)
         state.used = used
-        makers = {
+        makers: dict[str, Callable[[], list[bytes]]] = {
             "RMC": lambda: [state.rmc()],
             "GGA": lambda: [state.gga()],
             "GSA": state.gsa,
@@ -160,13 +159,13 @@ class Curlew:
         return list(TALKERS) if interval < len(TALKERS) else [list(TALKERS)[self._epoch % interval]]
 
     def _sky(self, seconds: float, place: marsh.Place, known: "_StartClock") -> list[InSky]:
-        """What it sees: after a start one satellite after the other is found, the strongest first."""
+        """What it sees: after a start one satellite after the other is found."""
         if not known.seen:
             return []
         above = self._constellations.above(place.latitude, place.longitude, seconds)
         weaker = WEAKER_UNDER_BRIDGE_DB if self._scene.under_bridge(seconds) else 0.0
         followed = min(CHANNELS, known.satellites_found)
-        found = sorted(above, key=lambda satellite: -satellite.cn0)[:followed]
+        found = sorted(above, key=_order_of_search)[:followed]
         heard = [satellite._replace(cn0=satellite.cn0 - weaker + self._chance.gauss(0, 0.8)) for satellite in found]
         return sorted(satellite for satellite in heard if satellite.cn0 > 12)
 
@@ -256,12 +255,20 @@ class _Epoch:
         return self._place.course_deg if self._fixed else None
 
     def rmc(self) -> bytes:
-        said = {"status": "A" if self._fixed else "V", "speed_knots": self._speed, "course_deg": self._course}
+        said: dict[str, Any] = {
+            "status": "A" if self._fixed else "V",
+            "speed_knots": self._speed,
+            "course_deg": self._course,
+        }
         said |= {"date": self._date, "mode": self._mode, "navigational_status": "V"}
         return encode("GN", "RMC", self._where | said)
 
     def gga(self) -> bytes:
-        said = {"quality": int(self._fixed), "satellites_used": min(99, len(self.used)), "hdop": self._dops[1]}
+        said: dict[str, Any] = {
+            "quality": int(self._fixed),
+            "satellites_used": min(99, len(self.used)),
+            "hdop": self._dops[1],
+        }
         said |= {"altitude_m": self._altitude, "differential_station": None}
         said |= {"geoid_separation_m": marsh.GEOID_SEPARATION_M if self._fixed else None}
         return encode("GN", "GGA", self._where | said)
@@ -283,12 +290,12 @@ class _Epoch:
 
     def vtg(self) -> bytes:
         speed = self._speed
-        said = {"course_true_deg": self._course, "course_magnetic_deg": None, "speed_knots": speed}
+        said: dict[str, Any] = {"course_true_deg": self._course, "course_magnetic_deg": None, "speed_knots": speed}
         said |= {"speed_kmh": None if speed is None else speed * 1.852, "mode": self._mode}
         return encode("GN", "VTG", said)
 
     def zda(self) -> bytes:
-        said = {"time": self._time, "date": self._date, "local_zone_hours": 0, "local_zone_minutes": 0}
+        said: dict[str, Any] = {"time": self._time, "date": self._date, "local_zone_hours": 0, "local_zone_minutes": 0}
         return encode("GN", "ZDA", said)
 
     def gst(self) -> bytes:
@@ -297,6 +304,11 @@ class _Epoch:
         if self._fixed:
             said |= dict(zip(keys, self._errors_m, strict=True)) | {"rms_m": 3.1}
         return encode("GN", "GST", said)
+
+
+def _order_of_search(satellite: InSky) -> int:
+    """Mixed, but always the same: neither the strongest first nor one system after the other."""
+    return (satellite.number * 37 + ord(satellite.system) * 11) % 101
 
 
 def _view(letter: str, seen: list[InSky]) -> list[bytes]:

@@ -9,6 +9,14 @@ from pale_heron.sim.terminal import Terminal
 TICK_S = 0.01
 
 
+def wait_for_second() -> int:
+    """Wait until the host's clock begins a second; that second, UTC since 1970."""
+    now = time.time()
+    second = int(now) + 1
+    time.sleep(second - now)
+    return second
+
+
 def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) -> None:
     """Until `ended` says so. A new line rate takes hold once what was queued before it is out."""
     begin = last = time.monotonic()

@@ -100,7 +100,7 @@ class Terminal:
 
     def close(self) -> None:
         """End: whoever has it open sees it hang up."""
-        if self._link is not None and self._link.is_symlink() and os.readlink(self._link) == self.path:
+        if self._link is not None and self._link.is_symlink() and str(self._link.readlink()) == self.path:
             self._link.unlink()
         os.close(self._own)
         os.close(self._other)

@@ -2,8 +2,8 @@
 
 A fact may come from several sentences; the first in its row that is as fresh as the freshest is taken. Four ways of not
 having a value are kept apart: *empty* (the field is there and holds nothing), *zero* (digits that are all zero in a
-sentence that says there is no fix), *invalid* (a value in a sentence that says there is no fix) and *stale* (nothing new
-for three of its own intervals). With each of them the last believed value stays, with its age.
+sentence that says there is no fix), *invalid* (a value in a sentence that says there is no fix) and *stale* (nothing
+new for three of its own intervals). With each of them the last believed value stays, with its age.
 """
 
 from collections.abc import Mapping

@@ -140,9 +140,7 @@ def _satellites(frame: Frame, used: set[SatelliteName]) -> list[Satellite]:
     for item in values(sentence)["satellites"]:
         if item["id"] is not None:
             name = satellite_name(system, item["id"])
-            found.append(
-                Satellite(name, item["elevation_deg"], item["azimuth_deg"], item["cn0_dbhz"], name in used)
-            )
+            found.append(Satellite(name, item["elevation_deg"], item["azimuth_deg"], item["cn0_dbhz"], name in used))
     return found
 
 

@@ -56,8 +56,11 @@ def findings(evidence: Evidence) -> tuple[Finding, ...]:
 def _not_open(evidence: Evidence) -> Finding | None:
     if evidence.opening is Opening.LOST:
         return Finding(
-            "lost", "The device has gone.", evidence.why_not_open,
-            "Plug it in again: the lane is opened by itself as soon as it is back, and the record goes on.", 1.0,
+            "lost",
+            "The device has gone.",
+            evidence.why_not_open,
+            "Plug it in again: the lane is opened by itself as soon as it is back, and the record goes on.",
+            1.0,
         )
     if evidence.opening is Opening.REFUSED:
         return Finding("refused", "The lane cannot be opened.", evidence.why_not_open, evidence.way_out, 1.0)
@@ -69,9 +72,12 @@ def _silent_since_opening(evidence: Evidence) -> Finding | None:
     if evidence.opening is not Opening.OPEN or evidence.line.bytes_in or waited is None or waited < PATIENCE_S:
         return None
     return Finding(
-        "silent-since-opening", "Nothing has come since the lane was opened.", f"0 bytes in {waited:.0f} s",
+        "silent-since-opening",
+        "Nothing has come since the lane was opened.",
+        f"0 bytes in {waited:.0f} s",
         "Is the device powered, and is it this port? Then swap TX and RX, join the grounds, and set DTR and RTS: "
-        "either can hold a board in reset.", 0.9,
+        "either can hold a board in reset.",
+        0.9,
     )
 
 
@@ -80,9 +86,11 @@ def _silent_now(evidence: Evidence) -> Finding | None:
     if evidence.opening is not Opening.OPEN or not is_silent(evidence.line, evidence.now) or age is None:
         return None
     return Finding(
-        "silent", "The device spoke and has fallen silent.",
+        "silent",
+        "The device spoke and has fallen silent.",
         f"{evidence.line.bytes_in} bytes, none for {age:.0f} s",
-        "Look at its supply and its cable; it may also sleep, or have been told to send nothing.", 0.85,
+        "Look at its supply and its cable; it may also sleep, or have been told to send nothing.",
+        0.85,
     )
 
 
@@ -92,10 +100,12 @@ def _garbage(evidence: Evidence) -> Finding | None:
         return None
     rate = f" at {evidence.settings}" if evidence.settings else ""
     return Finding(
-        "rate-mismatch", "Bytes come, but they are not legible.",
+        "rate-mismatch",
+        "Bytes come, but they are not legible.",
         f"{share:.0%} of the last {line.recent_bytes} bytes are legible{rate}, and no sentence is valid",
         "Try other rates: 9600, 38400 and 115200 are the commonest. If none is legible, look at the level of the "
-        "signal, or the device may speak a binary protocol.", 0.8,
+        "signal, or the device may speak a binary protocol.",
+        0.8,
     )
 
 
@@ -108,12 +118,18 @@ def _bad_checksums(evidence: Evidence) -> Finding | None:
     seen = f"{line.recent_bad} of {checked} checksums in the last minute are wrong"
     if share < MANY_BAD:
         return Finding(
-            "few-bad-checksums", "Single sentences arrive damaged.", seen,
-            "Look for noise: a long cable, a missing ground, a supply that switches.", 0.3,
+            "few-bad-checksums",
+            "Single sentences arrive damaged.",
+            seen,
+            "Look for noise: a long cable, a missing ground, a supply that switches.",
+            0.3,
         )
     return Finding(
-        "many-bad-checksums", "Many sentences arrive damaged.", seen,
-        "A rate slightly off, bytes lost on the way (overrun), or more sentences than the line carries.", 0.7,
+        "many-bad-checksums",
+        "Many sentences arrive damaged.",
+        seen,
+        "A rate slightly off, bytes lost on the way (overrun), or more sentences than the line carries.",
+        0.7,
     )
 
 
@@ -122,9 +138,11 @@ def _line_full(evidence: Evidence) -> Finding | None:
     if settings is None or rate is None or settings.decorative or rate < FULL_SHARE * settings.bytes_per_s:
         return None
     return Finding(
-        "line-full", "The line is full: sentences queue up, come late or are cut.",
+        "line-full",
+        "The line is full: sentences queue up, come late or are cut.",
         f"{rate:.0f} of {settings.bytes_per_s:.0f} bytes a second at {settings}",
-        "Raise the rate on both sides, switch off sentences that nobody reads, or ask for fewer a second.", 0.6,
+        "Raise the rate on both sides, switch off sentences that nobody reads, or ask for fewer a second.",
+        0.6,
     )
 
 
@@ -132,9 +150,11 @@ def _empty_sentences(evidence: Evidence) -> Finding | None:
     if not evidence.empty_fix or not evidence.line.recent_valid:
         return None
     return Finding(
-        "no-sky", "The wiring is right, but the receiver has no fix yet.",
+        "no-sky",
+        "The wiring is right, but the receiver has no fix yet.",
         f"{evidence.line.recent_valid} valid sentences in the last minute, their positions are empty",
-        "Give the antenna a free sky and wait: time comes first, then satellites, then the position.", 0.5,
+        "Give the antenna a free sky and wait: time comes first, then satellites, then the position.",
+        0.5,
     )
 
 

@@ -14,12 +14,13 @@ WINDOW_S = 60
 MOST_TYPES = 200
 """Types counted apart; a stream of noise could name millions, which go into one row."""
 
+TROUBLES_KEPT = 4
 OTHER_TYPES = "other types"
 
 
 @dataclass(frozen=True, slots=True)
 class TypeCount:
-    """One type of frame. Rates are None where the window holds fewer than two seconds or nothing of this type.
+    """One type of frame. Rates are None where the last minute holds too little of it to tell.
 
     `hz` and `bytes_per_s` are those of the last minute, the `mean` ones those of the whole time.
     """
@@ -57,6 +58,8 @@ class LineSnapshot:
     last_byte: int | None
     last_valid: int | None
     types: tuple[TypeCount, ...]
+    troubles: tuple[Frame, ...]
+    """The last damaged frames, oldest first."""
     activity: tuple[int, ...]
     """Bytes received in each whole second of the last minute, oldest first; the second under way is left out."""
     bytes_per_s: float | None
@@ -108,6 +111,7 @@ class LineTracker:
         self._first_byte: int | None = None
         self._last_byte: int | None = None
         self._last_valid: int | None = None
+        self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
 
     @property
     def has_bytes(self) -> bool:
@@ -142,6 +146,7 @@ class LineTracker:
             elif frame.bad:
                 row.bad += 1
                 self._damaged += 1
+                self._troubles.append(frame)
                 self._bad += frame.status is Status.BAD_CHECKSUM
 
     def _new_row(self, frame: Frame) -> _Row:
@@ -168,9 +173,7 @@ class LineTracker:
     def _totals(self, second: int) -> _Totals:
         types = {name: (row.count, row.bytes) for name, row in self._rows.items()}
         lines = sum(row.count for row in self._rows.values() if row.kind is not Kind.BYTES)
-        return _Totals(
-            second, types, self._received, self._sent, self._unreadable, self._valid, self._bad, lines
-        )
+        return _Totals(second, types, self._received, self._sent, self._unreadable, self._valid, self._bad, lines)
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
@@ -195,6 +198,7 @@ class LineTracker:
             last_byte=self._last_byte,
             last_valid=self._last_valid,
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
+            troubles=tuple(self._troubles),
             activity=activity,
             bytes_per_s=_mean(activity[-5:]),
             out_bytes_per_s=self._sent_rate(),
@@ -255,6 +259,8 @@ class LineTracker:
             return None, None
         count, size = end.types[name]
         earlier_count, earlier_size = begin.types[name]
+        if count == earlier_count:
+            return None, None
         return (count - earlier_count) / seconds, (size - earlier_size) / seconds
 
 

@@ -78,7 +78,7 @@ def _row(column: Column, raw: Sequence[str], at: int) -> Row:
         return Row(at + 1, column.label, shown, "–", "", f"cannot be read: {problem}")
     if value is None:
         return Row(at + 1, column.label, shown, "–", "", "empty")
-    text, unit, meaning = _said(column, value, own)
+    text, unit, meaning = _said(column, value)
     return Row(at + 1, column.label, shown, text, unit, meaning)
 
 
@@ -86,7 +86,7 @@ def _listed(own: Sequence[str]) -> str:
     return " ".join(_shown(text) for text in own if text)
 
 
-def _said(column: Column, value: Any, own: Sequence[str]) -> tuple[str, str, str]:
+def _said(column: Column, value: Any) -> tuple[str, str, str]:
     """Value, unit and meaning of one decoded column."""
     codec = column.codec
     if column.key in _PAIRS:

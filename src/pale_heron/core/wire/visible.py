@@ -7,7 +7,7 @@ turn the reading direction. What passes here is printable and one column wide, s
 import re
 
 _PICTURES = {code: chr(0x2400 + code) for code in range(0x20)} | {0x7F: "\u2421"}
-_LATIN = {code: "\u00b7" for code in range(0x80, 0x100)}
+_LATIN = dict.fromkeys(range(128, 256), "·")
 _BYTES = {code: chr(code) for code in range(0x20, 0x7F)} | _PICTURES | _LATIN
 _TABLE = "".join(_BYTES[code] for code in range(0x100))
 

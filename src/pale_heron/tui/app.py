@@ -1,0 +1,224 @@
+"""The full screen on a live bench or a replay: it asks for a snapshot ten times a second and shows it."""
+
+import asyncio
+import signal
+from collections.abc import Iterable
+from functools import partial
+from typing import ClassVar, Protocol
+
+from textual.app import App, ComposeResult, SystemCommand
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+
+from pale_heron.bench.model import BenchSnapshot, Model
+from pale_heron.bench.replay import Replay
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.tui import shell
+from pale_heron.tui.actions import ACTIONS, working
+from pale_heron.tui.dialogs import Help, MarkLine
+from pale_heron.tui.paint import line
+from pale_heron.tui.theme import THEMES
+from pale_heron.tui.views import fix as fix_view
+from pale_heron.tui.views import line as line_view
+from pale_heron.tui.views import traffic as traffic_view
+from pale_heron.tui.widgets.canvas import Canvas
+from pale_heron.tui.widgets.traffic_list import TrafficList
+
+PICTURES_PER_S = 10
+WIDE = 180
+"""From this many columns on the chosen line stands beside the list, else under it."""
+
+LOW = 36
+"""Below this many rows space is saved."""
+
+
+class Bench(Protocol):
+    """What the screen needs of a session or a replay."""
+
+    @property
+    def model(self) -> Model: ...
+
+    def snapshot(self) -> BenchSnapshot: ...
+
+
+class PaleHeron(App[None]):
+    """Shell and views. All that is shown comes from the bench's snapshot; nothing is kept here but what is chosen."""
+
+    TITLE = "pale heron"
+    CSS_PATH = "app.tcss"
+    ENABLE_COMMAND_PALETTE = True
+    BINDINGS: ClassVar[list[BindingType]] = [
+        *(
+            Binding(action.key, action.name, action.label, show=False, priority=action.key in ("tab", "shift+tab"))
+            for action in ACTIONS
+            if action.key != "space"
+        ),
+        Binding("space", "hold_or_play", "hold", show=False),
+    ]
+
+    def __init__(self, bench: Bench, *, view: str = "line") -> None:
+        super().__init__()
+        self._bench = bench
+        self._view = view
+        self._chosen_lane = 0
+        self._snapshot = bench.snapshot()
+        for theme in THEMES:
+            self.register_theme(theme)
+        self.theme = THEMES[0].name
+
+    def compose(self) -> ComposeResult:
+        yield Canvas(ground="panel", id="head")
+        yield Canvas(ground="panel", id="tabs")
+        with Horizontal(id="body"):
+            yield Canvas(ground="panel", id="rail")
+            yield Canvas(id="line", classes="view")
+            with Vertical(id="traffic", classes="view"):
+                yield Canvas(id="traffic-head")
+                with Horizontal(id="traffic-body"):
+                    yield TrafficList(lambda: self._bench.model.log, id="traffic-list")
+                    yield Canvas(id="traffic-detail")
+            yield Canvas(id="fix", classes="view")
+        yield Canvas(ground="panel", id="foot")
+
+    def on_mount(self) -> None:
+        self._show_view()
+        self.set_interval(1 / PICTURES_PER_S, self._draw)
+        for number in (signal.SIGTERM, signal.SIGHUP):
+            asyncio.get_running_loop().add_signal_handler(number, self.exit)
+
+    def on_resize(self) -> None:
+        self.set_class(self.size.width >= WIDE, "wide")
+        self.set_class(self.size.height < LOW, "low")
+        self.call_after_refresh(self._draw)
+
+    @property
+    def _replay(self) -> bool:
+        return self._snapshot.replay is not None
+
+    @property
+    def _lane(self) -> LaneSnapshot | None:
+        return self._snapshot.lane(self._chosen_lane)
+
+    def _draw(self) -> None:
+        """One picture of the newest snapshot."""
+        self._snapshot = snapshot = self._bench.snapshot()
+        self._canvas("head").show([shell.head(snapshot, self.size.width)])
+        self._canvas("tabs").show([shell.tabs(self._view)])
+        self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
+        rail = self._canvas("rail")
+        rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
+        draw = {"line": self._draw_line, "traffic": self._draw_traffic, "fix": self._draw_fix}
+        draw[self._view]()
+
+    def _canvas(self, name: str) -> Canvas:
+        # The views' widgets lie on the first screen, whatever dialog is open over it.
+        return self.screen_stack[0].query_one(f"#{name}", Canvas)
+
+    def _draw_line(self) -> None:
+        canvas, lane = self._canvas("line"), self._lane
+        room = canvas.size.width - 2
+        canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
+
+    def _draw_fix(self) -> None:
+        canvas, lane = self._canvas("fix"), self._lane
+        room = canvas.size.width - 2
+        canvas.show(fix_view.paint(self._snapshot, lane, room, canvas.size.height) if lane else _NO_LANE)
+
+    def _draw_traffic(self) -> None:
+        head, detail, listed = self._canvas("traffic-head"), self._canvas("traffic-detail"), self._list
+        listed.update(len(self._snapshot.lanes))
+        head.show(traffic_view.head(self._snapshot, listed.new, listed.held_at, head.size.width - 2))
+        detail.show(traffic_view.detail(listed.chosen, detail.size.width - 2, detail.size.height))
+
+    @property
+    def _list(self) -> TrafficList:
+        return self.screen_stack[0].query_one(TrafficList)
+
+    def _show_view(self) -> None:
+        for name in shell.VIEWS:
+            self.query_one(f"#{name}").display = name == self._view
+        if self._view == "traffic":
+            self._list.focus()
+        else:
+            self.set_focus(None)
+        self.call_after_refresh(self._draw)
+
+    def action_show_view(self, name: str) -> None:
+        self._view = name
+        self._show_view()
+
+    def action_hold_or_play(self) -> None:
+        if self._replay:
+            self.action_play()
+        elif self._view == "traffic":
+            self.action_hold()
+
+    def action_hold(self) -> None:
+        if self._list.held_end is None:
+            self._list.hold(self._snapshot.now)
+        else:
+            self._list.follow()
+        self._draw()
+
+    def action_follow(self) -> None:
+        self._list.follow()
+        self._draw()
+
+    def on_traffic_list_chosen(self) -> None:
+        self._draw()
+
+    def action_choose_lane(self, place: int) -> None:
+        self._chosen_lane = place
+        self._draw()
+
+    def action_next_lane(self) -> None:
+        self.action_choose_lane((self._chosen_lane + 1) % max(1, len(self._snapshot.lanes)))
+
+    def action_previous_lane(self) -> None:
+        self.action_choose_lane((self._chosen_lane - 1) % max(1, len(self._snapshot.lanes)))
+
+    def action_other_theme(self) -> None:
+        dark, light = THEMES
+        self.theme = light.name if self.theme == dark.name else dark.name
+        self.refresh(layout=True)
+        for widget in self.screen_stack[0].query("*"):
+            widget.refresh()
+
+    def action_explain(self) -> None:
+        self.push_screen(Help(self._view, self._replay))
+
+    def action_mark(self) -> None:
+        mark = getattr(self._bench, "mark", None)
+        if mark is not None:
+            self.push_screen(MarkLine(), lambda text: mark(text) if text else None)
+
+    def action_play(self) -> None:
+        if isinstance(self._bench, Replay):
+            self._bench.toggle()
+
+    def action_step(self) -> None:
+        if isinstance(self._bench, Replay):
+            self._bench.step()
+
+    def action_faster(self) -> None:
+        if isinstance(self._bench, Replay):
+            self._bench.faster(1)
+
+    def action_slower(self) -> None:
+        if isinstance(self._bench, Replay):
+            self._bench.faster(-1)
+
+    def action_skip(self, seconds: int) -> None:
+        if isinstance(self._bench, Replay):
+            self._bench.skip(seconds)
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:  # noqa: ARG002 - Textual's
+        """The palette offers what the keys do, and no more."""
+        for action in working(self._view, self._replay):
+            if action.name != "command_palette":
+                title = f"{action.label}  ({action.shown_key})"
+                yield SystemCommand(title, action.help, partial(self.call_later, self.run_action, action.name))
+
+
+_NO_LANE = [line(("no lane yet", "quiet"))]

@@ -1,0 +1,73 @@
+"""Figures as people read them: a unit always, one space before it, a size that reads well; – for no value."""
+
+NONE = "–"
+_THIN = "\u202f"
+
+
+def count(number: int) -> str:
+    """`1 204`."""
+    return f"{number:,}".replace(",", " ")
+
+
+def size(number: float) -> str:
+    """`612 B`, `1.9 MB`."""
+    for unit, scale in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if number >= scale:
+            return f"{number / scale:.1f} {unit}"
+    return f"{number:.0f} B"
+
+
+def rate(per_second: float | None) -> str:
+    """`612 B/s`."""
+    return NONE if per_second is None else f"{size(per_second)}/s"
+
+
+def share(part: float | None, decimals: int = 0) -> str:
+    """`98.7 %` of a share 0 to 1. What is not quite all is never rounded up to it."""
+    if part is None:
+        return NONE
+    text = f"{100 * part:.{decimals}f}"
+    if part < 1 and float(text) >= 100:
+        text = f"{100 - 10**-decimals:.{decimals}f}"
+    return f"{text} %"
+
+
+def hertz(number: float | None) -> str:
+    """`1.0 Hz`; tenths of a hertz count here, so two decimals below one."""
+    return NONE if number is None else f"{number:.2f}" if number < 0.995 else f"{number:.1f}"
+
+
+def duration(seconds: float | None) -> str:
+    """`0.4 s`, `41 s`, `4 min 12 s`, `3 h 07 min`."""
+    if seconds is None:
+        return NONE
+    if seconds < 9.95:
+        return f"{max(0.0, seconds):.1f} s"
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    if whole < 3600:
+        return f"{whole // 60} min {whole % 60:02d} s"
+    return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
+
+
+def age(seconds: float | None) -> str:
+    """`0.4 s ago`."""
+    return NONE if seconds is None else f"{duration(seconds)} ago"
+
+
+def metres(number: float | None, decimals: int = 1) -> str:
+    """`3.4 m`."""
+    return NONE if number is None else f"{number:.{decimals}f} m"
+
+
+def difference(nanoseconds: int | None) -> str:
+    """Time since the line before: `+0.041`, `+12.3`, `+4 min`; seconds unless it says otherwise."""
+    if nanoseconds is None:
+        return ""
+    seconds = nanoseconds / 1e9
+    if abs(seconds) < 9.9995:
+        return f"{seconds:+.3f}"
+    if abs(seconds) < 600:
+        return f"{seconds:+.1f}"
+    return f"{seconds / 60:+.0f} min"

@@ -1,0 +1,115 @@
+"""Lines of coloured text as plain data, and the few ways to put them together.
+
+Every panel is a pure function from a snapshot and a width to lines; a test needs no screen to see what it says. A role
+names what a piece of text is (`text`, `quiet`, `amber`, ...); the theme turns roles into colours. `*` before a role
+makes it bold, `/` italic, `role@ground` puts it on another ground. Text is never parsed as markup.
+"""
+
+import itertools
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+
+class Span(NamedTuple):
+    """A piece of text in one role; `action` is run when it is clicked."""
+
+    text: str
+    role: str = "text"
+    action: str = ""
+
+
+Line = tuple[Span, ...]
+BLANK: Line = ()
+
+
+def line(*parts: str | Span | tuple[str, str]) -> Line:
+    """A line out of plain strings, (text, role) pairs and spans; empty ones are left out."""
+    spans = (part if isinstance(part, Span) else Span(part) if isinstance(part, str) else Span(*part) for part in parts)
+    return tuple(span for span in spans if span.text)
+
+
+def width_of(row: Line) -> int:
+    """Columns that a line takes; everything painted is one column a character."""
+    return sum(len(span.text) for span in row)
+
+
+def plain(rows: Iterable[Line]) -> str:
+    """The text alone, for tests."""
+    return "\n".join("".join(span.text for span in row) for row in rows)
+
+
+def cut(row: Line, width: int) -> Line:
+    """The line no longer than `width`; what is cut off is shown by `…`."""
+    if width_of(row) <= width:
+        return row
+    out: list[Span] = []
+    left = max(0, width - 1)
+    for span in row:
+        if len(span.text) >= left:
+            out.append(span._replace(text=span.text[:left] + "…"[: width - left or 1]))
+            break
+        out.append(span)
+        left -= len(span.text)
+    return tuple(out)
+
+
+def padded(row: Line, width: int, role: str = "text") -> Line:
+    """The line exactly `width` columns long."""
+    row = cut(row, width)
+    missing = width - width_of(row)
+    return (*row, Span(" " * missing, role)) if missing > 0 else row
+
+
+def ends(left: Line, right: Line, width: int) -> Line:
+    """`left` at the left edge and `right` at the right one; the left one is cut where they meet."""
+    room = width - width_of(right)
+    return (*padded(left, max(0, room)), *right) if room > 0 else cut(right, width)
+
+
+def beside(blocks: Sequence[tuple[Sequence[Line], int]], gap: int = 2) -> list[Line]:
+    """Blocks of lines side by side, each in its width."""
+    rows = itertools.zip_longest(*(block for block, _ in blocks), fillvalue=BLANK)
+    out = []
+    for row in rows:
+        joined: list[Span] = []
+        for place, (piece, (_, width)) in enumerate(zip(row, blocks, strict=True)):
+            last = place == len(blocks) - 1
+            joined += cut(piece, width) if last else (*padded(piece, width), Span(" " * gap))
+        out.append(tuple(joined))
+    return out
+
+
+def wrapped(row: Line, width: int) -> list[Line]:
+    """The line broken at spaces into lines of at most `width`; a longer word is cut."""
+    lines: list[Line] = []
+    now: list[Span] = []
+    used = 0
+    for span in row:
+        for place, word in enumerate(span.text.split(" ")):
+            joined = place == 0
+            need = len(word) + (0 if joined or not used else 1)
+            if used + need > width and used and not (joined and not word):
+                lines.append(tuple(now))
+                now, used, joined = [], 0, True
+            text = word if joined or not used else " " + word
+            if text:
+                now.append(span._replace(text=text[:width]))
+                used += min(width, len(text))
+    if now:
+        lines.append(tuple(now))
+    return lines or [BLANK]
+
+
+def titled(title: str, rows: Iterable[Line], note: str = "") -> list[Line]:
+    """A block under its title."""
+    return [line((title, "quiet"), ("  " + note if note else "", "quiet")), *rows]
+
+
+def headline(question: str, verdict: str, answer: Line, width: int) -> list[Line]:
+    """The head of every view: question, then the answer beside a bar in the colour of the verdict, then a blank."""
+    rows = wrapped(answer, width - 3)
+    return [
+        line((question, "/quiet")),
+        *(line(("▌ ", verdict), *row) for row in rows),
+        BLANK,
+    ]

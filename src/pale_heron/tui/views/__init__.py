@@ -1,0 +1,1 @@
+"""One file a view: the painters of its question, answer and evidence."""

@@ -1,0 +1,52 @@
+"""The sky over the antenna, drawn from elevation, azimuth and C/N0."""
+
+import math
+from collections.abc import Iterable
+
+from pale_heron.core.gnss.sky import Satellite
+from pale_heron.tui.dots import Dots
+from pale_heron.tui.paint import Line
+
+STRONG_DBHZ, FAIR_DBHZ = 42, 35
+_RINGS = (0, 30, 60)
+
+
+def strength_role(cn0: int | None) -> str:
+    """Strong, fair or weak, by the words of the trade about C/N0."""
+    if cn0 is None:
+        return "quiet"
+    return "reed" if cn0 >= STRONG_DBHZ else "heron" if cn0 >= FAIR_DBHZ else "quiet"
+
+
+def sky(satellites: Iterable[Satellite], columns: int, rows: int) -> list[Line]:
+    """Zenith in the middle, north at the top, the horizon on the outer ring. `●` used, `○` seen only."""
+    dots = Dots(columns, rows)
+    across, down = dots.size
+    middle_x, middle_y = across / 2, down / 2
+    radius = min(across / 2 - 5, down / 2 - 5)
+    for elevation in _RINGS:
+        dots.ring(middle_x, middle_y, radius * (90 - elevation) / 90, "faint", gap=1.0 if elevation == 0 else 3.0)
+    for word, x, y in (("N", 0, -1), ("S", 0, 1), ("E", 1, 0), ("W", -1, 0)):
+        dots.word(middle_x + x * (radius + 4) - 1, middle_y + y * (radius + 4), word, "quiet")
+    for elevation in _RINGS[1:]:
+        dots.word(middle_x + 1, middle_y - radius * (90 - elevation) / 90, f"{elevation}°", "faint")
+    placed = [each for each in satellites if each.elevation_deg is not None and each.azimuth_deg is not None]
+    for satellite in sorted(placed, key=lambda each: (each.used, each.cn0_dbhz or 0), reverse=True):
+        _place(dots, satellite, middle_x, middle_y, radius)
+    return dots.lines()
+
+
+def _place(dots: Dots, satellite: Satellite, middle_x: float, middle_y: float, radius: float) -> None:
+    """A disc and the name; where there is no room to the right, the name stands to the left, or is left out."""
+    elevation = max(0, min(90, satellite.elevation_deg or 0))
+    turn = math.radians(satellite.azimuth_deg or 0)
+    away = radius * (90 - elevation) / 90
+    x, y = middle_x + away * math.sin(turn), middle_y - away * math.cos(turn)
+    shape, role = ("●" if satellite.used else "○"), strength_role(satellite.cn0_dbhz)
+    name = str(satellite.name)
+    if dots.is_free(x, y, 1 + len(name)):
+        dots.word(x, y, shape + name, role)
+    elif dots.is_free(x - 2 * len(name), y, 1 + len(name)):
+        dots.word(x - 2 * len(name), y, name + shape, role)
+    elif dots.is_free(x, y, 1):
+        dots.word(x, y, shape, role)

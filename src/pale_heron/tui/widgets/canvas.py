@@ -1,0 +1,63 @@
+"""Shows painted lines. Draws only those that changed, and runs the action of the span that is clicked."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from rich.segment import Segment
+from textual import events
+from textual.geometry import Region, Size
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
+
+from pale_heron.tui.paint import BLANK, Line
+from pale_heron.tui.theme import style_of
+
+
+def strip_of(row: Line, width: int, theme: str, ground: str) -> Strip:
+    """A painted line as what Textual puts on the screen."""
+    segments = [Segment(span.text, style_of(theme, span.role, ground)) for span in row]
+    return Strip(segments).adjust_cell_length(width, style_of(theme, "text", ground))
+
+
+class Canvas(ScrollView):
+    """Lines in, lines on the screen; scrolls where they do not fit. `ground` is the role of its background."""
+
+    can_focus = False
+
+    def __init__(self, *, ground: str = "ground", **options: Any) -> None:
+        super().__init__(**options)
+        self._ground = ground
+        self._rows: list[Line] = []
+
+    def show(self, rows: Sequence[Line]) -> None:
+        """Put these lines on the screen."""
+        before, self._rows = self._rows, list(rows)
+        if len(before) != len(self._rows):
+            self.virtual_size = Size(0, len(self._rows))
+            self.refresh()
+            return
+        top = int(self.scroll_offset.y)
+        width = self.size.width
+        for place, (old, new) in enumerate(zip(before, self._rows, strict=True)):
+            if old != new:
+                self.refresh(Region(0, place - top, width, 1))
+
+    def render_line(self, y: int) -> Strip:
+        place = y + int(self.scroll_offset.y)
+        row = self._rows[place] if place < len(self._rows) else BLANK
+        return strip_of(row, self.size.width, self.app.theme, self._ground)
+
+    def on_resize(self) -> None:
+        self.refresh()
+
+    async def on_click(self, event: events.Click) -> None:
+        place = event.y + int(self.scroll_offset.y)
+        if not 0 <= place < len(self._rows):
+            return
+        column = event.x
+        for span in self._rows[place]:
+            column -= len(span.text)
+            if column < 0:
+                if span.action:
+                    await self.app.run_action(span.action)
+                return
