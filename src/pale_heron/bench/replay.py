@@ -118,17 +118,21 @@ class Replay:
         while not self._stop.is_set():
             self._restart = False
             self._play()
-            while not self._stop.is_set() and not self._restart:
-                self._stop.wait(POLL_S)
+            while not self._restart:
+                if self._stop.wait(POLL_S):
+                    return
             self._model, self._ended, self._now, self._read = Model(), False, 0, 0
 
     def _play(self) -> None:
         """Feed the whole file, each record when its time has come; returns early for a restart or the end."""
+        last = 0
         for record in self._records():
-            if not self._now:
-                self._set_now(record.time or 0)
-                self._began = self._now
-            while not self._due(record.time or 0):
+            moment = record.time or 0
+            if not last:
+                self._set_now(moment)
+                self._began = moment
+            last = max(last, moment)
+            while not self._due(moment):
                 if self._stop.wait(POLL_S) or self._restart:
                     return
                 self._model.tick(self._virtual_now())
@@ -136,9 +140,9 @@ class Replay:
                 return
             self._model.feed(record)
             if self._target is not None:
-                self._set_now(max(self._now, record.time or 0))
+                self._set_now(max(self._now, moment))
         self._model.finish()
-        self._set_now(max(self._now, self._virtual_now()))
+        self._set_now(last)
         self._target = None
         self._read = self._size
         self._ended = True

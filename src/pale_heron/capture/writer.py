@@ -28,11 +28,11 @@ class CaptureWriter:
         self.size = 0
         self.failure = ""
         self._interfaces: dict[str, int] = {}
+        if path.exists():
+            raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
-        except FileExistsError:
-            raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten") from None
         except OSError as problem:
             raise Trouble(
                 f"The capture {path} cannot be written: {problem.strerror}",

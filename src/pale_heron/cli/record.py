@@ -37,12 +37,13 @@ def record(
         typer.echo(f"\r{_state(session)}", err=True, nl=False)
         if session.snapshot().capture.failure:
             break
+    before = session.snapshot()
     hanging = session.stop()
     typer.echo(f"\r{_state(session)}", err=True)
     for name in hanging:
         typer.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)
     last = session.snapshot()
-    for lane in last.lanes:
+    for lane in before.lanes:
         for finding in lane.findings[:1]:
             typer.echo(f"{lane.name}: {finding.text} {finding.evidence}. {finding.next}", err=True)
     if last.capture.failure:

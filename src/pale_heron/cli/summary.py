@@ -68,7 +68,11 @@ def _fix(fix: dict[str, Any]) -> Iterator[str]:
     )
     for start in fix["starts"]:
         seconds = start["seconds_to_first_fix"]
-        yield f"  start ({start['mode']}): " + ("no fix yet" if seconds is None else f"first fix after {seconds:.1f} s")
+        if seconds is not None:
+            told = f"first fix after {seconds:.1f} s"
+        else:
+            told = "first fix after an unknown time: no arrival times" if fix["epochs_with_fix"] else "no fix yet"
+        yield f"  start ({start['mode']}): {told}"
     for outage in fix["outages"]:
         seconds = outage["seconds"]
         yield f"  outage at {outage['begin']}: " + ("not over" if seconds is None else f"{seconds:.1f} s")

@@ -210,11 +210,11 @@ class _StartClock:
 
     @property
     def satellites_found(self) -> int:
-        return 2 + int(self.passed - self.times.seen)
+        return 2 + int(12 * (self.passed - self.times.seen) / (self.times.two_d - self.times.seen))
 
     @property
     def satellites_usable(self) -> int:
-        return 1 + int((self.passed - self.times.used) / 2)
+        return 1 + int(4 * (self.passed - self.times.used) / (self.times.two_d - self.times.used))
 
 
 class _Epoch:

@@ -48,6 +48,7 @@ ACTIONS: Final = (
     Action("slower", "minus", "slower", "Play slower", (), "replay"),
     Action("skip(10)", "right_square_bracket", "10 s on", "Go ten seconds on", (), "replay"),
     Action("skip(-10)", "left_square_bracket", "10 s back", "Go ten seconds back", (), "replay"),
+    Action("look_closer", "enter", "whole line", "The chosen line with all its fields and bytes", ("traffic",)),
     Action("follow", "end", "newest", "Go to the newest line and follow", ("traffic",), footer=False),
     Action("mark", "m", "mark", "Note something at this time, in the record and in Traffic", (), "live"),
     Action("next_lane", "tab", "next lane", "Choose the next lane"),

@@ -16,7 +16,7 @@ from pale_heron.bench.replay import Replay
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import shell
 from pale_heron.tui.actions import ACTIONS, working
-from pale_heron.tui.dialogs import Help, MarkLine
+from pale_heron.tui.dialogs import MarkLine, Page, help_lines
 from pale_heron.tui.paint import line
 from pale_heron.tui.theme import THEMES
 from pale_heron.tui.views import fix as fix_view
@@ -186,7 +186,11 @@ class PaleHeron(App[None]):
             widget.refresh()
 
     def action_explain(self) -> None:
-        self.push_screen(Help(self._view, self._replay))
+        self.push_screen(Page(partial(help_lines, self._view, self._replay)))
+
+    def action_look_closer(self) -> None:
+        self._list.hold(self._snapshot.now)
+        self.push_screen(Page(partial(traffic_view.detail, self._list.chosen, height=0)))
 
     def action_mark(self) -> None:
         mark = getattr(self._bench, "mark", None)

@@ -1,5 +1,6 @@
 """What opens over a view: help, and the line in which a mark is typed."""
 
+from collections.abc import Callable
 from typing import ClassVar
 
 from textual.app import ComposeResult
@@ -28,29 +29,32 @@ def help_lines(view: str, replay: bool, width: int) -> list[Line]:
     rows.append(line(("KEYS HERE", "quiet")))
     for action in working(view, replay):
         rows.append(line((f"  {action.shown_key:<8}", "amber"), (action.help, "text")))
-    return [*rows, BLANK, line(("escape closes this page", "quiet"))]
+    return rows
 
 
-class Help(ModalScreen[None]):
-    """The help page of one view."""
+class Page(ModalScreen[None]):
+    """Lines over a view, painted for the width that there is; scrolls where they do not fit."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [("escape,question_mark,q", "dismiss", "close")]
+    BINDINGS: ClassVar[list[BindingType]] = [("escape,enter,question_mark,q", "dismiss", "close")]
 
-    def __init__(self, view: str, replay: bool) -> None:
+    def __init__(self, paint: Callable[[int], list[Line]]) -> None:
         super().__init__()
-        self._view = view
-        self._replay = replay
+        self._paint_for = paint
 
     def compose(self) -> ComposeResult:
         with Vertical(id="page"):
-            yield Canvas(ground="panel", id="help")
+            yield Canvas(ground="panel", id="lines", focusable=True)
+
+    def on_mount(self) -> None:
+        self.query_one("#lines").focus()
 
     def on_resize(self) -> None:
         self.call_after_refresh(self._paint)
 
     def _paint(self) -> None:
-        canvas = self.query_one("#help", Canvas)
-        canvas.show(help_lines(self._view, self._replay, max(20, canvas.size.width - 2)))
+        canvas = self.query_one("#lines", Canvas)
+        rows = self._paint_for(max(20, canvas.size.width - 2))
+        canvas.show([*rows, BLANK, line(("escape closes this page", "quiet"))])
 
 
 class MarkLine(ModalScreen[str | None]):

@@ -61,6 +61,14 @@ def metres(number: float | None, decimals: int = 1) -> str:
     return NONE if number is None else f"{number:.{decimals}f} m"
 
 
+def distance(number: float) -> str:
+    """`1.1 m`, `4 cm`, `3 mm`, `1.2 km`."""
+    for unit, scale, decimals in (("km", 1000.0, 1), ("m", 1.0, 1), ("cm", 0.01, 0)):
+        if number >= 0.995 * scale:
+            return f"{number / scale:.{decimals}f} {unit}"
+    return f"{1000 * number:.0f} mm"
+
+
 def difference(nanoseconds: int | None) -> str:
     """Time since the line before: `+0.041`, `+12.3`, `+4 min`; seconds unless it says otherwise."""
     if nanoseconds is None:

@@ -11,7 +11,7 @@ from pale_heron.core.line.steps import Opening, Stand, first_missing
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.actions import Action, working
-from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, line, padded
+from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
 
 RAIL_WIDTH = 25
 CARD = 21
@@ -81,9 +81,13 @@ def foot(view: str, replay: bool, width: int) -> Line:
     shown = [action for action in working(view, replay) if action.footer]
     *others, quit_action = shown
     spans = [Span(" ")]
+    room = width - width_of(_key(quit_action)) - 1
     for action in others:
-        spans += _key(action)
-    return ends(tuple(spans), (*_key(quit_action),), width)
+        key = _key(action)
+        room -= width_of(key)
+        if room >= 0:
+            spans += key
+    return ends(tuple(spans), _key(quit_action), width)
 
 
 def _key(action: Action) -> tuple[Span, ...]:

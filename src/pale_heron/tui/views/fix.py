@@ -12,13 +12,13 @@ from pale_heron.core.gnss.history import MILESTONES
 from pale_heron.core.gnss.satellites import SYSTEMS
 from pale_heron.core.gnss.scatter import Scatter, scatter
 from pale_heron.core.gnss.sky import Satellite
-from pale_heron.core.gnss.states import FIX_3D, NO_FIX, TIME_ONLY, FixState
+from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY, FixState
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.large import large
-from pale_heron.tui.paint import BLANK, Line, Span, beside, ends, headline, line, titled, width_of
+from pale_heron.tui.paint import BLANK, Line, Span, beside, ends, headline, line, titled, width_of, wrapped
 from pale_heron.tui.views.sky import sky, strength_role
 
 QUESTION = "Where are we, and how sure?"
@@ -39,8 +39,8 @@ ENOUGH = 10
 """Positions below which neither path nor scatter is shown."""
 
 AT_REST_KNOTS = 0.3
-STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", "fix": "reed", "2D": "amber", FIX_3D: "reed"}
-_BLOCKS: Final = {NO_FIX: "░", TIME_ONLY: "▒", "fix": "█", "2D": "▓", FIX_3D: "█"}
+STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
+_BLOCKS: Final = {NO_FIX: "░", TIME_ONLY: "▒", FIX: "█", "2D": "▓", FIX_3D: "█"}
 _STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
 
 
@@ -51,20 +51,22 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int, height: int) 
     role, answer = answer_of(snapshot, lane, recent)
     head = headline(QUESTION, role, answer, width)
     bottom = _session(snapshot, fix, width)
-    room = height - len(head) - len(bottom) - 1
-    left_width = 50 if width >= 110 else max(40, width // 2)
+    room = max(1, height - len(head) - len(bottom) - 1)
+    narrow = width < 100
+    left_width = 42 if narrow else 50
     right_width = width - left_width - 3
-    satellites = _satellites(fix, right_width)
+    satellites = _counts(fix) if narrow else _satellites(fix, right_width)
     sky_rows = max(9, room - len(satellites) - 2)
     right = [
         *titled("SKY", sky(fix.sky.satellites, right_width, sky_rows), "● used  ○ seen only"),
         BLANK,
         *satellites,
     ]
-    left = [*_state(snapshot, fix), BLANK, *_position(snapshot, fix), BLANK, *_values(snapshot, fix)]
+    left = [*_state(snapshot, fix), BLANK, *_position(snapshot, fix, left_width), BLANK]
+    left += _values(snapshot, fix, left_width)
     if room - len(left) >= 8 and recent is not None and recent.samples >= ENOUGH:
         left += [BLANK, *_path(fix, recent, left_width, room - len(left) - 2)]
-    body = beside([(left, left_width), (right, right_width)], gap=3)
+    body = beside([(left, left_width), (right, right_width)], gap=3)[:room]
     body += [BLANK] * (room - len(body))
     return [*head, *body, *bottom]
 
@@ -86,23 +88,32 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, recent: Scatter | Non
         return role, _waiting(snapshot, fix, since)
     hdop = fix.value("hdop")
     dilution = f", HDOP {hdop.value}" if hdop and hdop.value is not None else ""
+    name = "Fix" if state.state == FIX else f"{state.state} fix"
     words = [
-        Span(f"{state.state} fix for {since}", f"*{role}"),
-        Span(f": {fix.sky.used} of {len(fix.sky.satellites)} satellites used{dilution}, {state.kind}. "),
+        Span(f"{name} for {since}", f"*{role}"),
+        Span(f": {_satellite_words(fix)}{dilution}, {state.kind}. "),
     ]
     speed = fix.value("speed_knots")
     moving = speed is not None and speed.value is not None and speed.value > AT_REST_KNOTS
     if recent is not None and recent.samples >= 20 and not moving:
         words += [
             Span(f"Half of the last {recent.samples} positions lie within "),
-            Span(f"{recent.cep50_m:.1f} m", "*text"),
+            Span(figures.distance(recent.cep50_m), "*text"),
             Span(" of their mean, 95 % within "),
-            Span(f"{recent.cep95_m:.1f} m", "*text"),
+            Span(figures.distance(recent.cep95_m), "*text"),
             Span("."),
         ]
     elif moving and speed is not None:
         words.append(Span(f"Moving at {speed.value:.1f} kn, so no scatter is claimed."))
     return role, tuple(words)
+
+
+def _satellite_words(fix: FixSnapshot) -> str:
+    """Used of seen; without lists of satellites what the position sentence says, or nothing."""
+    if fix.sky.satellites:
+        return f"{fix.sky.used} of {len(fix.sky.satellites)} satellites used"
+    told = fix.value("satellites_used")
+    return f"{told.value} satellites used" if told and told.value is not None else "no word of satellites"
 
 
 def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
@@ -123,7 +134,7 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
 def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     """The state in letters that are read from where one stands."""
     role = STATE_ROLES[fix.state.state]
-    words = large(fix.state.state if fix.state.state != "fix" else "FIX")
+    words = large(fix.state.state)
     since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
     beside_it = (
         (fix.state.kind or "no position", "*text"),
@@ -133,7 +144,7 @@ def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     return [line((row.ljust(len(words[0]) + 3), role), note) for row, note in zip(words, beside_it, strict=True)]
 
 
-def _position(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
+def _position(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]:
     """The position three ways, and as it was sent."""
     latitude, longitude = fix.value("latitude"), fix.value("longitude")
     title = titled("POSITION", [])
@@ -154,22 +165,22 @@ def _position(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
             (f"{degrees.degrees_minutes_seconds(latitude.value, 'NS', 2):<19}", quiet),
             (degrees.degrees_minutes_seconds(longitude.value, "EW", 2), quiet),
         ),
-        ends(line((raw, "quiet")), _source(latitude, snapshot.now), 50),
+        ends(line((raw, "quiet")), _source(latitude, snapshot.now, width), width),
     ]
 
 
-def _source(fact: Fact | None, now: int) -> Line:
-    """Sentence and age, and what is the matter where something is."""
+def _source(fact: Fact | None, now: int, width: int) -> Line:
+    """Sentence and age, and what is the matter where something is; the age alone where there is little room."""
     if fact is None:
         return BLANK
     age = fact.age_s(now)
-    words = f"{fact.source} {figures.duration(age)}"
+    words = f"{fact.source} {figures.duration(age)}" if width >= 50 else figures.duration(age)
     if fact.standing == GOOD:
         return line((words, "faint"))
     return line((_STANDINGS[fact.standing], "amber"), (f" {words}", "faint"))
 
 
-def _values(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
+def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]:
     """Everything else that is said, each with its sentence and age."""
     altitude, separation = fix.value("altitude_m"), fix.value("geoid_separation_m")
     both = altitude and separation and altitude.value is not None and separation.value is not None
@@ -193,7 +204,7 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     for name, text, fact in rows:
         known = fact is not None and fact.value is not None
         role = "text" if fact and fact.standing == GOOD and known else "quiet"
-        out.append(ends(line((f"{name:<10}", "quiet"), (text, role)), _source(fact, snapshot.now), 50))
+        out.append(ends(line((f"{name:<10}", "quiet"), (text, role)), _source(fact, snapshot.now, width), width))
     return out
 
 
@@ -204,6 +215,15 @@ def _shown(fact: Fact | None, form: str) -> str:
 def _dops(fix: FixSnapshot) -> str:
     values = [(name, fix.value(name.lower())) for name in ("HDOP", "VDOP", "PDOP")]
     return "  ".join(f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None) or figures.NONE
+
+
+def _counts(fix: FixSnapshot) -> list[Line]:
+    """Used and seen of each system, where there is no room for every satellite."""
+    rows = [
+        line((letter, "*text"), (f" {SYSTEMS[letter]:<8}", "quiet"), f"{used:>2} of {seen:<3}")
+        for letter, (seen, used) in sorted(fix.sky.by_system.items(), key=lambda item: list(SYSTEMS).index(item[0]))
+    ]
+    return titled("SATELLITES", rows or [line(("none seen", "quiet"))])
 
 
 def _satellites(fix: FixSnapshot, width: int) -> list[Line]:
@@ -257,7 +277,7 @@ def _path(fix: FixSnapshot, recent: Scatter, width: int, rows: int) -> list[Line
     dots.word(middle_x + east * scale, middle_y - north * scale, "◆", "amber")
     bar = _round_below(farthest)
     dots.line(2, down - 2, 2 + bar * scale, down - 2, "quiet")
-    dots.word(4 + bar * scale, down - 3, f"{bar:g} m", "quiet")
+    dots.word(4 + bar * scale, down - 3, figures.distance(bar).replace(".0 ", " "), "quiet")
     note = f"the last {recent.samples} positions, ◆ now, north is up"
     return titled("PATH", dots.lines(), note)
 
@@ -286,12 +306,13 @@ def _session(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line
     else:
         note = "no outage" if fix.epochs_with_fix else ""
     if start is not None and start.begin is not None:
-        words = [Span("first  ", "quiet")]
+        words = [Span("first", "quiet")]
         for name in MILESTONES[1:]:
             time = start.reached.get(name)
             passed = figures.duration((time - start.begin) / SECOND) if time is not None else "…"
-            words += [Span(f"{name} ", "quiet"), Span(passed, "text" if time is not None else "amber"), Span("   ")]
-        rows.append(tuple(words))
+            short = name.removeprefix("satellite ")
+            words += [Span(f"   {short} ", "quiet"), Span(passed, "text" if time is not None else "amber")]
+        rows += wrapped(tuple(words), width)
     share = f"{figures.count(fix.epochs_with_fix)} of {figures.count(fix.epochs)} epochs with a fix"
     passed = figures.duration((snapshot.now - begin) / SECOND) if begin else figures.NONE
     title = ends(
@@ -304,7 +325,7 @@ def _session(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line
 
 def _ribbon(states: list[tuple[int, FixState]], begin: int, end: int, width: int) -> Line:
     """One column a stretch of time, showing the worst state in it."""
-    order = (NO_FIX, TIME_ONLY, "2D", "fix", FIX_3D)
+    order = (NO_FIX, TIME_ONLY, "2D", FIX, FIX_3D)
     columns: list[str] = []
     place, current = 0, NO_FIX
     for column in range(width):

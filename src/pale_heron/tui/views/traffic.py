@@ -139,20 +139,21 @@ def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: i
 
 
 def detail(entry: Entry | None, width: int, height: int) -> list[Line]:
-    """The chosen line, field by field, and its bytes."""
+    """The chosen line, field by field, and its bytes; `height` 0 where there is no limit to it."""
     if entry is None:
         return [line(("choose a line with up and down", "quiet"))]
     if isinstance(entry, Event):
         told = [
             line((f"{safe_label(name):<12}", "quiet"), safe_label(str(value))) for name, value in entry.details.items()
         ]
-        return [line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron")), BLANK, *told]
+        lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
+        return [cut(row, width) for row in (lead, BLANK, *told)]
     if width >= TWO_COLUMNS:
         dump_width = 4 + 2 + 3 * BYTES_A_ROW + BYTES_A_ROW
         left = width - dump_width - 3
         said = _said(entry, left, height)
         return [*_summary(entry, width), *beside([(said, left), (_dump(entry.data), dump_width)], gap=3)]
-    return [*_summary(entry, width), BLANK, *_said(entry, width, 99), BLANK, *_dump(entry.data)]
+    return [*_summary(entry, width), BLANK, *_said(entry, width, 0), BLANK, *_dump(entry.data)]
 
 
 def _summary(frame: Frame, width: int) -> list[Line]:

@@ -22,10 +22,9 @@ def strip_of(row: Line, width: int, theme: str, ground: str) -> Strip:
 class Canvas(ScrollView):
     """Lines in, lines on the screen; scrolls where they do not fit. `ground` is the role of its background."""
 
-    can_focus = False
-
-    def __init__(self, *, ground: str = "ground", **options: Any) -> None:
+    def __init__(self, *, ground: str = "ground", focusable: bool = False, **options: Any) -> None:
         super().__init__(**options)
+        self.can_focus = focusable
         self._ground = ground
         self._rows: list[Line] = []
 

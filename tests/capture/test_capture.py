@@ -1,0 +1,197 @@
+"""Captures: written, torn, read by us and by a reader that is not ours."""
+
+import errno
+import json
+import os
+import struct
+from collections.abc import Iterator
+from pathlib import Path
+
+import pcapng
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pcapng.blocks import EnhancedPacket, InterfaceDescription
+from tests.streams import BEGIN, GGA, HOSTILE, chunk
+
+from pale_heron.capture import pcapng as blocks
+from pale_heron.capture.places import capture_folder, new_capture_path
+from pale_heron.capture.reader import CaptureReader, is_capture
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import SECOND, Chunk, Direction, Event
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.trouble import Trouble
+
+RECORDS: list[Chunk | Event] = [
+    Event(BEGIN, "curlew", "opened", {"rate": 9600, "role": "buoy 7"}),
+    chunk(GGA, BEGIN + 1),
+    chunk(b"AT\r", BEGIN + 2, "bittern", Direction.OUT),
+    chunk(b"", BEGIN + 3),
+    chunk(bytes(range(256)), BEGIN + 3 * SECOND + 7, "bittern"),
+    Event(BEGIN + 4 * SECOND, "", "mark", {"text": "unter der Brücke"}),
+    Event(BEGIN + 5 * SECOND, "curlew", "lost", {"reason": "the device hung up"}),
+]
+
+
+pytestmark = pytest.mark.filterwarnings("ignore:Field type should not be:DeprecationWarning")
+
+
+@pytest.fixture
+def capture(tmp_path: Path) -> Path:
+    """A capture of RECORDS."""
+    path = tmp_path / "saltmarsh.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "/dev/ttyUSB0", LineSettings(9600))
+    writer.add_lane("bittern", "socket://127.0.0.1:7000", LineSettings(115200, decorative=True))
+    write(writer, RECORDS)
+    writer.close()
+    assert writer.size == path.stat().st_size
+    return path
+
+
+def write(writer: CaptureWriter, records: list[Chunk | Event]) -> None:
+    for record in records:
+        if isinstance(record, Chunk):
+            writer.chunk(record)
+        else:
+            writer.event(record, comment=str(record.details.get("text", "")))
+
+
+def test_what_was_written_is_read(capture: Path) -> None:
+    reader = CaptureReader(capture)
+    assert list(reader.records()) == RECORDS
+    assert reader.torn == ""
+    assert reader.position == capture.stat().st_size
+    assert {name: lane.speed for name, lane in reader.lanes.items()} == {"curlew": 9600, "bittern": None}
+
+
+def test_another_reader_of_the_format_reads_it(capture: Path) -> None:
+    with capture.open("rb") as file:
+        found = list(pcapng.FileScanner(file))
+    lanes = [block for block in found if isinstance(block, InterfaceDescription)]
+    assert [(lane.options["if_name"], lane.link_type) for lane in lanes] == [
+        ("events", 148),
+        ("curlew", 147),
+        ("bittern", 147),
+    ]
+    assert lanes[1].options["if_speed"] == 9600
+    packets = [block for block in found if isinstance(block, EnhancedPacket)]
+    assert len(packets) == len(RECORDS)
+    for packet, record in zip(packets, RECORDS, strict=True):
+        assert round(packet.timestamp * 1e6) == round(record.time / 1e3)  # its times are floats
+        if isinstance(record, Chunk):
+            assert packet.packet_data == record.data
+            assert packet.options["epb_flags"].inout == ("outbound" if record.direction is Direction.OUT else "inbound")
+        else:
+            assert json.loads(packet.packet_data)["event"] == record.name
+    assert packets[5].options["opt_comment"] == "unter der Brücke"
+
+
+def test_torn_at_every_byte_everything_before_is_used(capture: Path, tmp_path: Path) -> None:
+    whole, cut = capture.read_bytes(), tmp_path / "cut.pcapng"
+    ends = [block.offset for block in blocks.read_blocks(capture.open("rb")) if isinstance(block, blocks.Block)]
+    ends.append(len(whole))
+    for length in range(4, len(whole)):
+        cut.write_bytes(whole[:length])
+        reader = CaptureReader(cut)
+        records = list(reader.records())
+        whole_blocks = sum(end <= length for end in ends) - 1
+        assert records == RECORDS[: max(0, whole_blocks - 4)]
+        assert bool(reader.torn) == (length not in ends)
+
+
+@given(at=st.integers(0, 2000), byte=st.integers(0, 255))
+@settings(max_examples=300)
+def test_a_changed_byte_never_raises(tmp_path_factory: pytest.TempPathFactory, at: int, byte: int) -> None:
+    path = tmp_path_factory.mktemp("changed") / "a.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "x", None)
+    writer.add_lane("bittern", "x", None)
+    write(writer, RECORDS)
+    writer.close()
+    data = bytearray(path.read_bytes())
+    data[4 + at % (len(data) - 4)] = byte
+    path.write_bytes(data)
+    reader = CaptureReader(path)
+    assert len(list(reader.records())) <= len(RECORDS)
+
+
+def big_endian() -> Iterator[bytes]:
+    """A capture of another program: the other byte order, microseconds, two sections, a block of no known type."""
+    for second in range(2):
+        yield struct.pack(">IIIHHqI", blocks.SECTION, 28, blocks.BYTE_ORDER, 1, 0, -1, 28)
+        yield struct.pack(">IIHHIHH4sHHI", 1, 32, 147, 0, 0, 2, 2, b"ab\0\0", 0, 0, 32)
+        yield struct.pack(">IIII", 0x0BAD, 16, 5, 16)
+        moment = (BEGIN // 1000) + second
+        yield struct.pack(">IIIIIII4sI", 6, 36, 0, moment >> 32, moment & 0xFFFFFFFF, 3, 3, b"abc\0", 36)
+
+
+def test_other_byte_order_and_resolution(tmp_path: Path) -> None:
+    path = tmp_path / "other.pcapng"
+    path.write_bytes(b"".join(big_endian()))
+    expected = [Chunk("ab", Direction.IN, BEGIN + second * 1000, b"abc") for second in range(2)]
+    assert list(CaptureReader(path).records()) == expected
+
+
+def test_a_full_disk_stops_the_record_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    real, room = os.write, [900]
+
+    def limited(file: int, data: bytes) -> int:
+        if room[0] <= 0:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        written = real(file, data[: room[0]])
+        room[0] -= written
+        return written
+
+    monkeypatch.setattr("pale_heron.capture.writer.os.write", limited)
+    writer = CaptureWriter(tmp_path / "full.pcapng")
+    writer.add_lane("curlew", "x", None)
+    for count in range(20):
+        writer.chunk(chunk(GGA, BEGIN + count))
+    writer.close()
+    assert "No space left" in writer.failure
+    reader = CaptureReader(writer.path)
+    assert list(reader.records()) == [chunk(GGA, BEGIN + count) for count in range(5)]
+    assert reader.torn == ""
+    assert writer.size == writer.path.stat().st_size
+
+
+def test_a_capture_is_never_overwritten(capture: Path) -> None:
+    with pytest.raises(Trouble, match="there already"):
+        CaptureWriter(capture)
+
+
+def test_a_place_that_cannot_be_written_is_told(tmp_path: Path) -> None:
+    (tmp_path / "file").touch()
+    with pytest.raises(Trouble, match="--no-capture"):
+        CaptureWriter(tmp_path / "file" / "a.pcapng")
+
+
+def test_what_is_no_capture_is_told(tmp_path: Path) -> None:
+    raw = tmp_path / "raw.txt"
+    raw.write_bytes(GGA)
+    assert not is_capture(raw)
+    with pytest.raises(Trouble, match="no capture"):
+        list(CaptureReader(raw).records())
+    for path, words in ((tmp_path / "none", "No such file"), (tmp_path, "Is a directory")):
+        with pytest.raises(Trouble, match=words):
+            is_capture(path)
+
+
+def test_names_in_a_capture_cannot_act_on_a_screen(tmp_path: Path) -> None:
+    path = tmp_path / "hostile.pcapng"
+    name = HOSTILE.decode("latin-1")[:40]
+    path.write_bytes(blocks.section("x") + blocks.interface(147, name, name) + blocks.packet(0, BEGIN, b"x"))
+    reader = CaptureReader(path)
+    (record,) = reader.records()
+    assert record.lane.isprintable()
+    assert all(lane.description.isprintable() for lane in reader.lanes.values())
+
+
+def test_new_names_are_dated_and_free(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PALE_HERON_CAPTURES", str(tmp_path))
+    assert capture_folder() == tmp_path
+    first = new_capture_path("salt marsh/../x", BEGIN)
+    assert first == tmp_path / "salt-marsh-x-20310504-094000.pcapng"
+    first.touch()
+    assert new_capture_path("salt marsh/../x", BEGIN).name == "salt-marsh-x-20310504-094000-2.pcapng"

@@ -1,0 +1,249 @@
+"""The commands as a user types them, in processes of their own."""
+
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from tests.streams import BEGIN, GGA, HOSTILE, RTCM, said
+
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.cli.durations import moment, seconds
+from pale_heron.core.frames import SECOND
+from pale_heron.core.trouble import Trouble
+
+COMMANDS = ("demo", "watch", "open", "ports", "record", "decode", "summary", "sim")
+
+
+def run(*words: str | Path, given: bytes = b"", **environ: str) -> subprocess.CompletedProcess[bytes]:
+    return subprocess.run(
+        [sys.executable, "-m", "pale_heron", *map(str, words)],
+        input=given,
+        capture_output=True,
+        timeout=60,
+        env=os.environ | environ,
+    )
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_help_with_an_example(command: str) -> None:
+    done = run(command, "--help")
+    assert done.returncode == 0
+    assert f"Example: pale-heron {command}" in " ".join(done.stdout.decode().split())
+
+
+WRONG = {
+    "a file that is not there": (["decode", "/nowhere"], "cannot be read: No such file"),
+    "a folder": (["summary", "/tmp"], "Is a directory"),
+    "no capture to open": (["open", "/nowhere"], "No such file"),
+    "a lane without address": (["record", "a=", "-o", "/tmp/x.pcapng"], "names no address"),
+    "a rate that is none": (["watch", "/dev/x@fast"], "Rate 'fast'"),
+    "a duration that is none": (["record", "/dev/x", "-o", "/nowhere/x/y.pcapng", "--for", "soon"], "no duration"),
+    "a device that is none": (["sim", "owl"], "There is no simulated device 'owl'"),
+    "a scene that is none": (["sim", "curlew", "--scene", "desert"], "There are: saltmarsh"),
+    "a link that cannot be": (["sim", "curlew", "--link", "/proc/x/y"], "cannot be made"),
+    "an option that is none": (["decode", "--fast", "x"], "No such option"),
+    "a command that is none": (["listen"], "No such command"),
+}
+
+
+@pytest.mark.parametrize(("words", "told"), WRONG.values(), ids=WRONG.keys())
+def test_wrong_usage_is_one_clear_message_and_status_2(words: list[str], told: str) -> None:
+    done = run(*words)
+    assert done.returncode == 2
+    assert told in done.stderr.decode()
+    assert b"Traceback" not in done.stderr
+
+
+def test_decode_tells_every_frame_as_json_with_its_fields() -> None:
+    done = run("decode", "-", "--json", given=GGA + RTCM + b"OK\r\n" + GGA.replace(b"46", b"47"))
+    found = [json.loads(row) for row in done.stdout.splitlines()]
+    assert done.returncode == 0
+    assert [each["kind"] for each in found] == ["nmea", "rtcm3", "text", "nmea"]
+    assert [each["status"] for each in found] == ["ok", "ok", "ok", "bad-checksum"]
+    assert found[0]["fields"]["latitude"] == -46.1173
+    assert found[3]["fields"]["latitude"] == pytest.approx(-47.1173)
+    assert [each["offset"] for each in found] == [0, len(GGA), len(GGA) + len(RTCM), len(GGA) + len(RTCM) + 4]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_decode_of_any_bytes_ends_plainly(seed: int, tmp_path: Path) -> None:
+    chance = random.Random(seed)
+    file = tmp_path / "any"
+    lead = (b"", b"\x0a\x0d\x0d\x0a", b"\x0a\x0d\x0d\x0a\x1c\0\0\0\x4d\x3c\x2b\x1a", HOSTILE)[seed]
+    file.write_bytes(lead + chance.randbytes(50_000))
+    for command in ("decode", "summary"):
+        for words in ([command, file], [command, file, "--json"]):
+            done = run(*words)
+            assert done.returncode in (0, 1)
+            assert b"fault" not in done.stderr
+            assert all(text.isprintable() for text in done.stdout.decode().splitlines())
+
+
+def test_nothing_legible_is_status_1() -> None:
+    done = run("decode", "-", given=b"\xff\xfe" * 50)
+    assert (done.returncode, b"nothing legible" in done.stderr) == (1, True)
+
+
+def test_a_reader_that_has_enough_is_no_fault(tmp_path: Path) -> None:
+    file = tmp_path / "long"
+    file.write_bytes(GGA * 20_000)
+    command = f"{sys.executable} -m pale_heron decode {file} | head -n 1"
+    done = subprocess.run(command, shell=True, capture_output=True, timeout=60)
+    assert done.stdout.count(b"\n") == 1
+    assert done.stderr == b""
+
+
+def test_summary_as_json_and_text(tmp_path: Path) -> None:
+    file = tmp_path / "buoy.nmea"
+    file.write_bytes(b"".join(said(60)))
+    found = json.loads(run("summary", file, "--json").stdout)
+    assert found["lanes"][0]["fix"]["state"] == "3D"
+    text = run("summary", file).stdout.decode()
+    assert "first fix after an unknown time: no arrival times" in text
+    assert "GNGGA" in text
+
+
+@pytest.fixture
+def device(tmp_path: Path) -> Iterator[Path]:
+    """The path of a simulated receiver that runs, fast and fixed at once."""
+    link = tmp_path / "curlew"
+    words = [
+        sys.executable,
+        "-m",
+        "pale_heron",
+        "sim",
+        "curlew",
+        "--link",
+        str(link),
+        "--start",
+        "hot",
+        "--every",
+        "200",
+    ]
+    process = subprocess.Popen([*words, "--rate", "38400"], stdout=subprocess.PIPE)
+    assert process.stdout is not None
+    assert process.stdout.readline().strip() == str(link).encode()
+    yield link
+    process.terminate()
+    assert process.wait(10) == 0
+    assert not link.is_symlink()
+
+
+def test_record_for_a_while_then_summary(device: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.pcapng"
+    done = run("record", f"buoy={device}@38400", "-o", out, "--for", "4s")
+    assert done.returncode == 0, done.stderr
+    (lane,) = json.loads(run("summary", out, "--json").stdout)["lanes"]
+    assert (lane["lane"], lane["fix"]["state"]) == ("buoy", "3D")
+    assert lane["readable_share"] == 1.0
+    again = run("record", f"buoy={device}", "-o", out)
+    assert (again.returncode, b"there already" in again.stderr) == (2, True)
+
+
+def test_a_wrong_rate_is_found(device: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.pcapng"
+    done = run("record", f"buoy={device}@9600", "-o", out, "--for", "3s")
+    assert b"Bytes come, but they are not legible." in done.stderr
+    assert b"Try other rates" in done.stderr
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_record_ends_whole_on_every_signal(device: Path, tmp_path: Path, number: int) -> None:
+    out = tmp_path / "out.pcapng"
+    words = [sys.executable, "-m", "pale_heron", "record", f"buoy={device}@38400", "-o", str(out)]
+    process = subprocess.Popen(words, stderr=subprocess.DEVNULL)
+    wait_for_size(out, 3000)
+    process.send_signal(number)
+    assert process.wait(10) == 0
+    reader = CaptureReader(out)
+    records = list(reader.records())
+    assert reader.torn == ""
+    assert records[-1][2] == "closed"
+
+
+def test_a_killed_record_is_readable_up_to_a_quarter_of_a_second(device: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.pcapng"
+    words = [sys.executable, "-m", "pale_heron", "record", f"buoy={device}@38400", "-o", str(out)]
+    process = subprocess.Popen(words, stderr=subprocess.DEVNULL)
+    wait_for_size(out, 5000)
+    killed = time.time_ns()
+    process.kill()
+    process.wait(10)
+    *_, last = CaptureReader(out).records()
+    # The device speaks every 0.2 s, so the last byte before the end is that old at most.
+    assert killed - (last.time or 0) < (0.25 + 0.2) * SECOND
+
+
+def wait_for_size(path: Path, size: int) -> None:
+    limit = time.monotonic() + 20
+    while not path.exists() or path.stat().st_size < size:
+        assert time.monotonic() < limit
+        time.sleep(0.02)
+
+
+def test_a_silent_lane_is_status_1_with_what_to_try(tmp_path: Path) -> None:
+    own, other = os.openpty()
+    done = run("record", os.ttyname(other), "-o", tmp_path / "out.pcapng", "--for", "3.5s")
+    os.close(own)
+    os.close(other)
+    assert done.returncode == 1
+    assert b"Nothing has come since the lane was opened." in done.stderr
+
+
+def test_ports_lists_a_running_simulated_device(tmp_path: Path) -> None:
+    words = [sys.executable, "-m", "pale_heron", "sim", "curlew"]
+    environ = {"XDG_RUNTIME_DIR": str(tmp_path)}
+    watch = subprocess.Popen(
+        [sys.executable, "-m", "pale_heron", "ports", "--watch", "--json"],
+        stdout=subprocess.PIPE,
+        env=os.environ | environ,
+    )
+    time.sleep(1.5)
+    process = subprocess.Popen(words, stdout=subprocess.PIPE, env=os.environ | environ)
+    assert process.stdout is not None
+    process.stdout.readline()
+    found = [json.loads(row) for row in run("ports", "--json", **environ).stdout.splitlines()]
+    assert [each["device"] for each in found if each["state"] == "simulated"] == [f"{tmp_path}/pale-heron/sim/curlew"]
+    time.sleep(1)
+    process.terminate()
+    process.wait(10)
+    time.sleep(1.5)
+    watch.terminate()
+    changes = [json.loads(row) for row in watch.communicate()[0].splitlines() if b"change" in row]
+    assert [(each["change"], each["description"]) for each in changes] == [
+        ("came", "simulated curlew"),
+        ("went", "simulated curlew"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"), [("60s", 60), ("1.5min", 90), ("2h", 7200), ("90", 90), ("500ms", 0.5), (" 3 s ", 3)]
+)
+def test_durations(text: str, expected: float) -> None:
+    assert seconds(text) == expected
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("+90s", BEGIN + 90 * SECOND),
+        ("09:41:07", BEGIN + 67 * SECOND),
+        ("09:39", BEGIN + 86_340 * SECOND),
+        ("2031-05-04T09:41:07Z", BEGIN + 67 * SECOND),
+    ],
+)
+def test_moments(text: str, expected: int) -> None:
+    assert moment(text, BEGIN) == expected
+
+
+@pytest.mark.parametrize("text", ["", "soon", "25:00:00", "2031-13-01", "+x"])
+def test_what_is_no_moment_is_told(text: str) -> None:
+    with pytest.raises(Trouble):
+        moment(text, BEGIN)

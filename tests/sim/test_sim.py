@@ -1,0 +1,182 @@
+"""The simulated receiver and its world."""
+
+import itertools
+import os
+import time
+from collections.abc import Iterator
+
+import pytest
+import serial
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.streams import BEGIN, GGA, fed, said
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.geodesy import offset_m
+from pale_heron.core.nmea.sentence import parse, sealed, values
+from pale_heron.sim import marsh
+from pale_heron.sim.constellations import Constellations
+from pale_heron.sim.curlew import CHANNELS, Curlew
+from pale_heron.sim.scenes import SCENES, START_TIMES, Scene
+from pale_heron.sim.solution import dilution
+from pale_heron.sim.terminal import MOST_QUEUED, Terminal
+from pale_heron.sim.wire import resampled
+
+
+def test_the_same_seed_gives_the_same_run() -> None:
+    assert said(60, SCENES["saltmarsh"], 3) == said(60, SCENES["saltmarsh"], 3)
+    assert said(60, SCENES["saltmarsh"], 3) != said(60, SCENES["saltmarsh"], 4)
+
+
+@pytest.mark.parametrize("mode", START_TIMES)
+def test_time_to_first_fix_is_that_of_the_start_mode(mode: str) -> None:
+    lane = fed(said(40, Scene("", start=mode, quick=1.0)))
+    (start,) = lane.snapshot(BEGIN + 39 * SECOND).fix.history.starts
+    # The reader knows the fix with the first epoch after it.
+    assert start.seconds_to_first_fix == pytest.approx(START_TIMES[mode].two_d, abs=1.0)
+
+
+def test_found_positions_lie_about_the_truth_as_the_dilution_says() -> None:
+    lane = fed(said(400, Scene("", start="hot", quick=1.0)))
+    positions = list(lane.snapshot(BEGIN + 399 * SECOND).fix.positions)
+    errors = []
+    for position in positions[20:]:
+        truth = marsh.buoy((position.time - BEGIN) / SECOND)
+        errors.append(offset_m(position.latitude, position.longitude, truth.latitude, truth.longitude))
+    rms = (sum(east**2 + north**2 for east, north in errors) / len(errors)) ** 0.5
+    assert 0.2 < rms < 3.0
+
+
+def test_satellites_move_across_the_sky_rise_and_set() -> None:
+    orbits = Constellations(7)
+    first = {(each.system, each.number): each for each in orbits.above(*marsh.HUT, 0.0)}
+    hour = {(each.system, each.number): each for each in orbits.above(*marsh.HUT, 3600.0)}
+    assert first.keys() - hour.keys()
+    assert hour.keys() - first.keys()
+    for name in first.keys() & hour.keys():
+        assert abs(first[name].elevation - hour[name].elevation) + abs(first[name].azimuth - hour[name].azimuth) > 1.0
+    minute = {(each.system, each.number): each for each in orbits.above(*marsh.HUT, 60.0)}
+    assert all(abs(minute[name].elevation - first[name].elevation) < 1.0 for name in first.keys() & minute.keys())
+    assert {system for system, _ in first} == set("GREC")
+    assert all(0 <= each.azimuth < 360 and 3 <= each.elevation <= 90 for each in first.values())
+
+
+def test_dilution_is_best_under_a_full_sky() -> None:
+    wide = [(90, 0), (10, 0), (10, 120), (10, 240), (45, 60)]
+    narrow = [(80, 0), (70, 0), (70, 120), (70, 240), (75, 60)]
+    assert dilution(wide) < dilution(narrow)
+    assert dilution(wide[:2]) is None
+    assert dilution([(10, 0)] * 5) is None or max(dilution([(10, 0)] * 5)) > 50
+
+
+def test_all_its_sentences_are_right_and_complete() -> None:
+    stream = b"".join(said(70))
+    lane = fed(said(70))
+    line = lane.snapshot(BEGIN + 69 * SECOND).line
+    assert (line.damaged, line.unreadable_bytes) == (0, 0)
+    assert {each.type[2:] for each in line.types} == {"RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST", "TXT"}
+    assert stream.count(b"\r\n") == line.frames
+    assert max(len(lane.snapshot(BEGIN + 69 * SECOND).fix.sky.satellites), 1) <= CHANNELS
+
+
+COMMANDS = [
+    ("WHO", "IAM,Curlew,1.4,7"),
+    ("START,HOT", "DONE,START,HOT"),
+    ("SEND,GSV,0", "DONE,SEND,GSV,0"),
+    ("EVERY,200", "DONE,EVERY,200"),
+    ("LINE,38400", "DONE,LINE,38400"),
+    ("STORE", "DONE,STORE"),
+    ("RESTART", "DONE,RESTART"),
+    ("START,LUKEWARM", "REFUSED,START with these values"),
+    ("SEND,XYZ,1", "REFUSED,SEND with these values"),
+    ("SEND,GGA,-1", "REFUSED,SEND with these values"),
+    ("EVERY,99", "REFUSED,EVERY with these values"),
+    ("LINE,12345", "REFUSED,LINE with these values"),
+    ("FLY", "REFUSED,FLY with these values"),
+]
+
+
+@pytest.mark.parametrize(("command", "answer"), COMMANDS)
+def test_it_answers(command: str, answer: str) -> None:
+    assert Curlew(SCENES["open-sky"]).obey(sealed(f"PCURLEW,{command}"), 1.0) == sealed(f"PCURLEW,{answer}")
+
+
+@given(st.binary(max_size=60))
+def test_it_is_silent_about_what_is_none_of_its_own(line: bytes) -> None:
+    assert Curlew(SCENES["open-sky"]).obey(line, 1.0) == b""
+
+
+def test_it_obeys_stores_and_restarts() -> None:
+    curlew = Curlew(Scene("", start="hot"))
+    curlew.epoch(0.0)
+    for body in ("SEND,GSV,0", "STORE", "SEND,GGA,0", "LINE,38400"):
+        curlew.obey(sealed(f"PCURLEW,{body}"), 9.0)
+    told = curlew.epoch(10.0)
+    assert b"GSV" not in told
+    assert b"GGA" not in told
+    curlew.obey(sealed("PCURLEW,RESTART"), 10.5)
+    told = curlew.epoch(11.0)
+    assert b"GSV" not in told, "stored"
+    assert b"GGA" in told, "not stored"
+    assert curlew.setup.rate == 9600
+    assert values(parse(told[told.index(b"$GNRMC") :].partition(b"\r")[0]))["status"] == "V"
+
+
+def test_a_wrong_rate_reads_as_garbage_and_the_right_one_as_sent() -> None:
+    assert resampled(GGA, 9600, 9600) == GGA
+    assert resampled(GGA, 9600, 9700) == GGA, "one percent is within what a UART bears"
+    for sent, read in itertools.permutations((4800, 9600, 38400, 115200), 2):
+        heard = resampled(GGA * 5, sent, read)
+        assert GGA[:20] not in heard
+        assert heard, "something is heard at every rate"
+
+
+@pytest.fixture
+def terminal() -> Iterator[Terminal]:
+    made = Terminal(9600)
+    yield made
+    made.close()
+
+
+def test_a_program_that_sets_another_rate_gets_garbage(terminal: Terminal) -> None:
+    with serial.Serial(terminal.path, 4800, timeout=0.2) as port:
+        assert terminal.other_rate == 4800
+        terminal.send(GGA)
+        terminal.work(1.0)
+        assert GGA[:20] not in port.read(200)
+        port.baudrate = 9600
+        terminal.send(GGA)
+        for _ in range(20):
+            terminal.work(0.1)
+        assert port.read(400).endswith(GGA)
+        port.write(b"$PCURLEW,WHO*2A\r\n")
+        time.sleep(0.05)
+        assert terminal.work(0.01) == [b"$PCURLEW,WHO*2A"]
+
+
+def test_output_keeps_to_the_line_rate_and_too_much_is_lost(terminal: Terminal) -> None:
+    with serial.Serial(terminal.path, 9600, timeout=0) as port:
+        terminal.send(b"x" * 9000)
+        assert terminal.lost == 9000 - MOST_QUEUED
+        heard = 0
+        for _ in range(100):
+            terminal.work(0.01)
+            heard += len(port.read(10_000))
+        assert heard == pytest.approx(960, abs=15)
+
+
+def test_nobody_listening_blocks_nothing(terminal: Terminal) -> None:
+    for _ in range(60):
+        terminal.send(b"x" * 900)
+        terminal.work(1.0)
+    assert terminal.lost > 0
+
+
+def test_the_link_goes_with_its_device_but_never_with_anothers(tmp_path: object) -> None:
+    link = __import__("pathlib").Path(str(tmp_path)) / "curlew"
+    first = Terminal(9600, link)
+    second = Terminal(9600, link)
+    first.close()
+    assert os.path.realpath(link) == second.path
+    second.close()
+    assert not link.is_symlink()

@@ -1,0 +1,212 @@
+"""The whole program on a terminal, as a user meets it."""
+
+import re
+import signal
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from tests.bench.test_bench import recorded
+from tests.streams import GGA, HOSTILE, said
+from tests.terminal.screen import PROGRAM, Screen
+
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.sim.terminal import Terminal
+
+pytestmark = pytest.mark.terminal
+
+
+@pytest.fixture
+def open_screen(tmp_path: Path) -> Iterator[Callable[..., Screen]]:
+    screens: list[Screen] = []
+
+    def opened(columns: int = 142, rows: int = 42) -> Screen:
+        screens.append(Screen(tmp_path, columns, rows))
+        return screens[-1]
+
+    yield opened
+    for screen in screens:
+        screen.close()
+
+
+def captures(tmp_path: Path) -> list[Path]:
+    return sorted((tmp_path / "captures").glob("*.pcapng"))
+
+
+def test_the_demo_goes_from_a_cold_start_to_a_fix_and_ends_clean(
+    open_screen: Callable[..., Screen], tmp_path: Path
+) -> None:
+    screen = open_screen()
+    before = screen.title()
+    screen.start("demo")
+    screen.until("Where are we, and how sure?", "No fix yet", "Waiting for")
+    screen.until("Time is known, the position is not yet")
+    text = screen.until("3D fix for", "epochs with a fix")
+    assert re.search(r"[1-9]\d* of \d+ satellites used", text)
+    assert re.search(r"4607\.\d{5},S   06718\.\d{5},W", text)
+    screen.press("1")
+    screen.until("Is anything arriving", "Yes: ", "GNGGA", "at 9600 8N1")
+    screen.press("2")
+    screen.until("What is being said", "$GNGGA,")
+    screen.press("Space")
+    held = screen.until("new since")
+    newest = [row for row in held.splitlines() if "◂" in row and "$G" in row][-1]
+    later = screen.until(lambda text: bool(re.search(r"Held: [2-9]\d new", text)))
+    assert newest in later, "the list stands still while the counter goes on"
+    screen.press("Up", "Up")
+    screen.press("Enter")
+    screen.until("checksum", "right", "escape closes this page")
+    screen.press("Escape")
+    screen.until(lambda text: "escape closes" not in text)
+    screen.press("End")
+    screen.until(lambda text: "new since" not in text)
+    screen.press("m")
+    screen.until("what happened?")
+    screen.type("under the bridge")
+    screen.press("Enter")
+    screen.until("mark", "under the bridge")
+    screen.press("?")
+    screen.until("KEYS HERE", "escape closes this page")
+    screen.press("Escape")
+    screen.until(lambda text: "KEYS HERE" not in text)
+    screen.press("C-p")
+    screen.until("Choose the next lane")
+    screen.press("Escape")
+    screen.until(lambda text: "Choose the next lane" not in text)
+    screen.press("q")
+    screen.until("Recorded", "$ ")
+    assert screen.title() == before, "cursor, mouse and screen are as they were"
+    (capture,) = captures(tmp_path)
+    reader = CaptureReader(capture)
+    names = [record[2] for record in reader.records() if isinstance(record[2], str)]
+    assert (names[-1], reader.torn) == ("closed", "")
+    assert "mark" in names
+    assert not list(tmp_path.glob("pale-heron/sim/*")), "the simulated device is gone"
+
+
+@pytest.mark.parametrize(("columns", "rows"), [(100, 30), (200, 60)])
+def test_other_sizes_hold_all_views(
+    open_screen: Callable[..., Screen], tmp_path: Path, columns: int, rows: int
+) -> None:
+    screen = open_screen(columns, rows)
+    screen.start("open", recorded(tmp_path / "a.pcapng", said(60)), "--speed", "1000")
+    screen.until("What is being said", "at the end")
+    screen.press("Up", "Enter")
+    screen.until("checksum", "24 47", "escape closes this page")
+    screen.press("Escape")
+    screen.until(lambda text: "escape closes" not in text)
+    screen.press("1")
+    screen.until("WHAT ARRIVES", "STEPS", "HOW FULL THE LINE IS")
+    screen.press("3")
+    text = screen.until("3D", "SKY", "SATELLITES", "SESSION", "-46.117")
+    assert all(len(row) <= columns for row in text.splitlines())
+    for size in ((142, 42), (80, 24), (40, 10), (columns, rows)):
+        screen.resize(*size)
+    screen.until("SKY", "SESSION")
+    screen.press("q")
+    screen.until("$ ")
+
+
+def test_a_replay_pauses_steps_and_goes_back(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
+    screen = open_screen()
+    screen.start("open", recorded(tmp_path / "a.pcapng", said(90)), "--at", "+60s", "--paused")
+    screen.until("paused", "09:41:00 UTC")
+    screen.press(".")
+    screen.until("09:41:01 UTC")
+    screen.press("[")
+    screen.until("09:40:51 UTC")
+    screen.press("Space")
+    screen.until("playing × 1")
+    screen.press("+", "+", "+", "+")
+    screen.until("playing × 30")
+    screen.until("at the end")
+    screen.press("q")
+    screen.until("$ ")
+
+
+def test_hostile_bytes_do_nothing(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
+    screen = open_screen()
+    title = screen.title().split()[0]
+    terminal = Terminal(9600, tmp_path / "hostile")
+    screen.start("watch", f"hostile={tmp_path / 'hostile'}", "--no-capture")
+    screen.until("no record is kept", "◂ ")
+    sentence = b"$GPTXT,01,01,02,\x1b[2J\x1b]0;owned\x07[/b]*00\r\n"
+    for _ in range(4):
+        terminal.send(HOSTILE + sentence + GGA)
+        for _ in range(30):
+            terminal.work(0.05)
+            time.sleep(0.005)
+    screen.press("2")
+    text = screen.until("[b]bold[/b][/][link=file:///]x[/link]", "␛]0;owned␇␛[2J␛[6n", "$GNGGA,094107.00")
+    assert "hostile" in text
+    screen.press("Up", "Up")
+    screen.until("new since")
+    for key in ("1", "3", "?", "Escape"):
+        screen.press(key)
+        time.sleep(0.2)
+    screen.until("Where are we")
+    assert screen.title().split()[0] == title
+    terminal.close()
+    screen.press("1")
+    screen.until("No: the device hung up", "are kept; it is opened again")
+    screen.press("q")
+    screen.until("$ ")
+    assert captures(tmp_path) == []
+
+
+def test_a_device_that_comes_back_goes_on(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
+    screen = open_screen()
+    screen.start("watch", f"curlew={tmp_path / 'curlew'}")
+    screen.until("is not there", "List what is: pale-heron ports")
+    words = [*PROGRAM, "sim", "curlew", "--link", str(tmp_path / "curlew"), "--start", "hot"]
+    for count in range(2):
+        process = subprocess.Popen(words, stdout=subprocess.DEVNULL)
+        screen.until("Yes: ", f"came back {count} times" if count else "opened ")
+        process.terminate()
+        process.wait(10)
+        screen.until("No: the device hung up")
+    screen.press("C-c")
+    screen.press("q")
+    screen.until("Recorded")
+
+
+def test_the_port_list_opens_what_is_chosen(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
+    screen = open_screen()
+    screen.start("watch")
+    screen.until("Which port is it?")
+    terminal = Terminal(9600, tmp_path / "pale-heron" / "sim" / "curlew")
+    screen.until("simulated curlew")
+    screen.press("Up")
+    screen.press("Enter")
+    screen.until("Is anything arriving", "Nothing yet")
+    screen.press("q")
+    screen.until("Recorded")
+    terminal.close()
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
+def test_a_closed_terminal_leaves_a_whole_capture(
+    open_screen: Callable[..., Screen], tmp_path: Path, number: int
+) -> None:
+    screen = open_screen()
+    screen.start("demo")
+    screen.until("No fix yet")
+    if number == signal.SIGHUP:
+        screen.close()
+    else:
+        subprocess.run(["pkill", "-TERM", "-f", f"{PROGRAM[0]} -m pale_heron demo"], check=True)
+    (capture,) = captures(tmp_path)
+    limit = time.monotonic() + 15
+    while True:
+        reader = CaptureReader(capture)
+        names = [record[2] for record in reader.records() if isinstance(record[2], str)]
+        if names and names[-1] == "closed":
+            break
+        assert time.monotonic() < limit, names
+        time.sleep(0.1)
+    assert reader.torn == ""
+    while list(tmp_path.glob("pale-heron/sim/*")):
+        assert time.monotonic() < limit, "the simulated device ends too"
+        time.sleep(0.1)

@@ -1,0 +1,296 @@
+"""What the views say, without a screen."""
+
+import dataclasses
+import random
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said, sentences
+
+from pale_heron.bench.log import Entry
+from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
+from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.lane import Lane
+from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.ports.listing import Port
+from pale_heron.sim.scenes import SCENES, Scene
+from pale_heron.tui import figures, ports_app, shell
+from pale_heron.tui.actions import ACTIONS, working
+from pale_heron.tui.app import PaleHeron
+from pale_heron.tui.dialogs import help_lines
+from pale_heron.tui.dots import Dots
+from pale_heron.tui.paint import Line, Span, beside, cut, ends, line, padded, plain, width_of, wrapped
+from pale_heron.tui.theme import PALETTES, style_of
+from pale_heron.tui.views import fix, traffic
+from pale_heron.tui.views import line as line_view
+
+WIDTHS = (72, 114, 172)
+
+
+def snapshot(*lanes: Lane, now: int = BEGIN, replay: ReplayState | None = None) -> BenchSnapshot:
+    return BenchSnapshot(
+        bench="saltmarsh",
+        now=now,
+        began=BEGIN,
+        lanes=tuple(lane.snapshot(now) for lane in lanes),
+        capture=CaptureState("/captures/saltmarsh.pcapng", 1_900_000, ""),
+        replay=replay,
+        host_ahead_s=0.0,
+    )
+
+
+def opened(lane: Lane, **details: object) -> Lane:
+    lane.event(Event(BEGIN, lane.name, "opened", {"rate": 9600, "framing": "8N1", "role": "buoy 7"} | details))
+    return lane
+
+
+LANES = {
+    "nothing": (Lane("curlew"), 5),
+    "cold": (opened(fed(said(3))), 3),
+    "time": (opened(fed(said(8))), 8),
+    "seen": (opened(fed(said(12))), 12),
+    "3D": (opened(fed(said(40))), 40),
+    "outage": (opened(fed(said(92, SCENES["saltmarsh"]))), 92),
+    "at rest": (opened(fed([GGA.replace(b"094107.00", b"0941%02d.00" % s)[:-5] + b"\r\n" for s in range(30)])), 30),
+    "garbage": (opened(fed([bytes(range(128, 256)) * 4])), 1),
+    "text": (opened(fed([b"hello\r\n" * 30])), 1),
+    "silent": (opened(fed(said(20))), 60),
+    "hostile": (opened(fed([HOSTILE * 3, b"$GP" + HOSTILE])), 2),
+    "bad": (opened(fed([GGA.replace(b"46", b"47")] * 3)), 3),
+}
+
+
+@pytest.mark.parametrize("name", LANES)
+@pytest.mark.parametrize("width", WIDTHS)
+def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
+    lane, seconds = LANES[name]
+    shown = snapshot(lane, now=BEGIN + seconds * SECOND)
+    blocks = [
+        line_view.paint(shown, shown.lanes[0], width),
+        fix.paint(shown, shown.lanes[0], width, 36),
+        traffic.head(shown, 12, BEGIN, width),
+        shell.rail(shown, 0, 30),
+        [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
+    ]
+    for rows, limit in zip(blocks, (width, width, width, 25, width), strict=True):
+        for row in rows:
+            assert width_of(row) <= limit, plain([row])
+            assert plain([row]).isprintable()
+
+
+ANSWERS = {
+    "nothing": ("Nothing yet: 0 bytes in 5.0 s", "Unknown: no sentence"),
+    "cold": ("Yes: 100.0 %", "No fix yet, after 3.0 s: 0 satellites seen, 0 used. Waiting for: time"),
+    "time": ("Yes:", "Time is known, the position is not yet, after 5.0 s: "),
+    "3D": ("The line is", "3D fix for "),
+    "outage": ("Yes:", "The fix is lost since "),
+    "at rest": ("Legible, but no sentence", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
+    "garbage": ("Bytes come, but not legible ones: 0 % of the last 512 bytes at 9600 8N1.", "Unknown"),
+    "text": ("Legible, but no sentence: 30 lines", "Unknown"),
+    "silent": ("Not any more: silent for 41 s", "Unknown now: the lane is silent for 41 s; it said 3D last"),
+    "bad": ("Yes: 0.0 % of 3", "Unknown"),
+}
+
+
+@pytest.mark.parametrize(("name", "expected"), ANSWERS.items())
+def test_answers_in_words(name: str, expected: tuple[str, str]) -> None:
+    lane, seconds = LANES[name]
+    shown = snapshot(lane, now=BEGIN + seconds * SECOND)
+    assert expected[0] in plain([line_view.answer_of(shown, shown.lanes[0])[1]])
+    assert expected[1] in plain([fix.answer_of(shown, shown.lanes[0], None)[1]])
+
+
+def test_the_fix_view_shows_three_notations_and_the_raw_digits() -> None:
+    lane = opened(fed([GGA]))
+    shown = snapshot(lane, now=BEGIN + SECOND)
+    text = plain(fix.paint(shown, shown.lanes[0], 114, 36))
+    for words in ("-46.1173000°", "067°18.40000′ W", "46°07′02.28″ S", "4607.03800,S   06718.40000,W", "GNGGA 1.0 s"):
+        assert words in text
+    assert "3.4 m above sea level" in text
+    assert "14.6 m above the ellipsoid" in text
+
+
+def test_a_lost_position_stays_with_its_age_and_says_why() -> None:
+    lane, seconds = LANES["outage"]
+    shown = snapshot(lane, now=BEGIN + seconds * SECOND)
+    text = plain(fix.paint(shown, shown.lanes[0], 114, 36))
+    assert "empty now GNGGA 7.0 s" in text
+
+
+def test_rest_claims_scatter_and_motion_does_not() -> None:
+    moving = opened(fed(said(60)))
+    shown = snapshot(moving, now=BEGIN + 60 * SECOND)
+    assert "so no scatter is claimed" in plain(fix.paint(shown, shown.lanes[0], 114, 36))
+    stream = [
+        sentences(f"GNGGA,0941{s:02d}.00,4607.0380{s % 7},S,06718.4000{s % 5},W,1,11,0.8,3.4,M,11.2,M,,")
+        for s in range(40)
+    ]
+    shown = snapshot(opened(fed(stream)), now=BEGIN + 40 * SECOND)
+    assert "Half of the last 40 positions lie within 4 cm" in plain(fix.paint(shown, shown.lanes[0], 114, 36))
+
+
+def test_the_ribbon_shows_the_shortest_outage() -> None:
+    lane = opened(fed(said(300, Scene("", start="hot", bridge_every_s=100, bridge_s=1))))
+    shown = snapshot(lane, now=BEGIN + 300 * SECOND)
+    ribbon = plain(fix.paint(shown, shown.lanes[0], 114, 36)).splitlines()[-2]
+    assert ribbon.count("▒") >= 3
+    assert len(ribbon) == 114
+
+
+ENTRIES: list[Entry] = [
+    *framed([GGA, HOSTILE, RTCM, bytes(range(200, 256)), GGA.replace(b"46", b"47"), b"$GP" + HOSTILE, b"> "]),
+    Event(BEGIN, "curlew", "lost", {"reason": HOSTILE.decode("latin-1")}),
+    Event(BEGIN, "", "mark", {"text": "under the bridge"}),
+    Event(BEGIN, "", "never heard of", {}),
+]
+
+
+@pytest.mark.parametrize("width", WIDTHS)
+@pytest.mark.parametrize("entry", [*ENTRIES, None])
+def test_traffic_rows_and_details_fit_and_are_printable(entry: Entry | None, width: int) -> None:
+    for chosen in (False, True):
+        row = traffic.row_of(entry, ENTRIES[0], 2, width, chosen)
+        assert width_of(row) <= width
+        assert not chosen or entry is None or width_of(row) == width
+        assert plain([row]).isprintable()
+    for row in traffic.detail(entry, width, 14):
+        assert width_of(row) <= width
+        assert plain([row]).isprintable()
+
+
+def test_traffic_tells_damage_with_what_was_expected() -> None:
+    (frame,) = framed([GGA.replace(b"46", b"47")], BEGIN)
+    text = plain([traffic.row_of(frame, None, 1, 110, False)])
+    assert text.startswith("✕ 09:40:00.000")
+    assert "checksum 79 found, 78 expected" in text
+    assert "checksum 79  expected 78" in plain(traffic.detail(frame, 110, 14))
+
+
+def test_bytes_stand_beside_fields() -> None:
+    (frame,) = framed([GGA], BEGIN)
+    text = plain(traffic.detail(frame, 110, 14))
+    assert "fix quality" in text
+    assert "single" in text
+    assert "24 47 4e 47 47 41 2c 30 $GNGGA,0" in text
+
+
+def test_the_rail_shows_many_lanes_around_the_chosen_one() -> None:
+    lanes = [opened(Lane(f"lane {number}")) for number in range(16)]
+    shown = snapshot(*lanes, now=BEGIN + SECOND)
+    text = plain(shell.rail(shown, 9, 38))
+    assert "lane 9" in text
+    assert "and 10 more" in text
+
+
+def test_the_record_is_told_loudly_where_there_is_none() -> None:
+    shown = snapshot(Lane("curlew"))
+    assert "capture saltmarsh.pcapng  1.9 MB" in plain([shell.head(shown, 142)])
+    none = dataclasses.replace(shown, capture=CaptureState("", 0, ""))
+    assert "no record is kept" in plain([shell.head(none, 142)])
+    full = dataclasses.replace(shown, capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
+    assert "the record stopped: No space left" in plain([shell.head(full, 142)])
+    state = ReplayState(playing=True, speed=10, share=0.25, ended=False, torn="the file ends", seeking=False)
+    replay = dataclasses.replace(shown, replay=state)
+    assert "playing × 10  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
+
+
+def test_ports_are_painted_with_state_and_way_out() -> None:
+    port = Port("/dev/ttyUSB0", "serial adapter", "", "1209:0001", "A1", "1-2", "no permission", "Join its group: x")
+    text = plain(ports_app.paint([port], 0, 9600, 114))
+    for words in ("/dev/ttyUSB0", "1209:0001", "no permission", "Join its group", "9600 8N1"):
+        assert words in text
+    assert "pale-heron sim curlew" in plain(ports_app.paint([], 0, 9600, 114))
+
+
+@given(st.binary(max_size=80))
+def test_safe_text_is_one_printable_column_a_byte(data: bytes) -> None:
+    text = safe_text(data)
+    assert len(text) == len(data)
+    assert text.isprintable()
+
+
+@given(st.text(max_size=40))
+def test_safe_labels_are_printable(text: str) -> None:
+    assert safe_label(text).isprintable()
+
+
+spans = st.lists(st.tuples(st.text("ab ·", max_size=30), st.just("text")), max_size=6).map(lambda parts: line(*parts))
+
+
+@given(spans, spans, st.integers(1, 60))
+def test_lines_keep_to_their_width(one: Line, other: Line, width: int) -> None:
+    assert width_of(cut(one, width)) <= width
+    assert width_of(padded(one, width)) == width
+    assert width_of(ends(one, other, width)) <= width
+    assert all(width_of(row) <= width for row in wrapped(one, width))
+    assert width_of(beside([([one], width), ([other], width)])[0]) <= 2 * width + 2
+
+
+def test_wrapping_keeps_every_word() -> None:
+    row = line(("Yes: ", "*reed"), "98.7 % of 1 204", (" lines", "quiet"), " are valid.")
+    for width in range(8, 60):
+        words = " ".join(plain([each]).strip() for each in wrapped(row, width))
+        assert words.split() == plain([row]).split()
+
+
+FIGURES = [
+    (figures.duration(None), "–"), (figures.duration(0.44), "0.4 s"), (figures.duration(41), "41 s"),
+    (figures.duration(252), "4 min 12 s"), (figures.duration(11_220), "3 h 07 min"),
+    (figures.duration(59.7), "1 min 00 s"),
+    (figures.share(0.99999, 1), "99.9 %"), (figures.share(1.0, 1), "100.0 %"), (figures.share(None), "–"),
+    (figures.rate(612), "612 B/s"), (figures.size(1_900_000), "1.9 MB"), (figures.count(1204), "1 204"),
+    (figures.difference(41_000_000), "+0.041"), (figures.difference(-2_000_000_000), "-2.000"),
+    (figures.difference(15_000_000_000), "+15.0"), (figures.difference(None), ""), (figures.metres(None), "–"),
+    (figures.distance(1.13), "1.1 m"), (figures.distance(0.042), "4 cm"), (figures.distance(0.003), "3 mm"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("shown", "expected"), FIGURES)
+def test_figures(shown: str, expected: str) -> None:
+    assert shown == expected
+
+
+def test_every_action_is_there_and_no_key_is_taken_twice_in_one_place() -> None:
+    for action in ACTIONS:
+        name = action.name.partition("(")[0]
+        assert name == "play" or hasattr(PaleHeron, f"action_{name}"), name
+    for view in shell.VIEWS:
+        for replay in (False, True):
+            keys = [action.key for action in working(view, replay)]
+            assert len(keys) == len(set(keys))
+            assert "KEYS HERE" in plain(help_lines(view, replay, 70))
+
+
+def test_both_palettes_have_every_role_and_contrast_with_their_ground() -> None:
+    assert PALETTES["heron-dark"].keys() == PALETTES["heron-light"].keys()
+    for palette in PALETTES.values():
+        for role in ("text", "quiet", "heron", "amber", "reed", "coral", "tide", "heather"):
+            assert _contrast(palette[role], palette["ground"]) >= 4.5, role
+    assert style_of("heron-dark", "*amber@select", "ground").bold
+
+
+def _contrast(one: str, other: str) -> float:
+    """Of two colours, by WCAG 2."""
+
+    def luminance(colour: str) -> float:
+        parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+        linear = [part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    light, dark = sorted((luminance(one), luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+def test_a_drawing_puts_dots_and_words_where_they_belong() -> None:
+    dots = Dots(4, 2)
+    dots.dot(0, 0, "tide")
+    dots.dot(7, 7, "tide")
+    dots.dot(99, -1, "tide")
+    dots.word(4, 0, "N", "text")
+    assert plain(dots.lines()) == "⠁ N \n   ⢀"
+    chance = random.Random(1)
+    for _ in range(100):
+        dots.line(chance.uniform(-9, 9), chance.uniform(-9, 9), chance.uniform(-9, 19), chance.uniform(-9, 19), "tide")
+    assert [width_of(row) for row in dots.lines()] == [4, 4]
+    assert Span("x") == Span("x", "text", "")
