@@ -130,16 +130,17 @@ def test_hostile_bytes_do_nothing(open_screen: Callable[..., Screen], tmp_path: 
     screen = open_screen()
     title = screen.title().split()[0]
     terminal = Terminal(9600, tmp_path / "hostile")
+    markup = b"[b]bold[/b][/][link=file:///]x[/link][@click=app.quit]press[/] \x1b]0;owned\x07\x1b[6n\r\n"
     screen.start("watch", f"hostile={tmp_path / 'hostile'}", "--no-capture")
     screen.until("no record is kept", "◂ ")
     sentence = b"$GPTXT,01,01,02,\x1b[2J\x1b]0;owned\x07[/b]*00\r\n"
     for _ in range(4):
-        terminal.send(HOSTILE + sentence + GGA)
+        terminal.send(HOSTILE + sentence + markup + GGA)
         for _ in range(30):
             terminal.work(0.05)
             time.sleep(0.005)
     screen.press("2")
-    text = screen.until("[b]bold[/b][/][link=file:///]x[/link]", "␛]0;owned␇␛[2J␛[6n", "$GNGGA,094107.00")
+    text = screen.until("[b]bold[/b][/][link=file:///]x[/link]", "␛]0;owned␇␛[6n", "$GNGGA,094107.00")
     assert "hostile" in text
     screen.press("Up", "Up")
     screen.until("new since")

@@ -12,11 +12,8 @@ import typer
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.listing import simulated_folder
-from pale_heron.sim.curlew import RATES, Curlew
 from pale_heron.sim.marsh import BEGIN_UTC
-from pale_heron.sim.run import run_curlew, wait_for_second
-from pale_heron.sim.scenes import SCENES, START_TIMES
-from pale_heron.sim.terminal import Terminal
+from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 
 DEVICES = ("curlew",)
 
@@ -37,6 +34,11 @@ def sim(
 
     Example: pale-heron sim curlew --start cold --seed 3
     """
+    # The simulation needs numpy, which no other command should wait for.
+    from pale_heron.sim.curlew import Curlew
+    from pale_heron.sim.run import run_curlew, wait_for_second
+    from pale_heron.sim.terminal import Terminal
+
     _check(device, rate, every, start, scene)
     played = SCENES[scene]
     played = type(played)(

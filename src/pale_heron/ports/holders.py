@@ -6,8 +6,6 @@ import pwd
 import stat
 from pathlib import Path
 
-import psutil
-
 
 def holders(device: str) -> list[tuple[int, str]]:
     """Process id and name of the programs that hold a device open, as far as this user may see; ourselves left out."""
@@ -21,6 +19,9 @@ def holders(device: str) -> list[tuple[int, str]]:
 
 
 def _processes() -> list[tuple[int, str]]:
+    # Asked for only when a port refuses, and slow to load.
+    import psutil
+
     return [(process.pid, process.info["name"] or "?") for process in psutil.process_iter(["name"])]
 
 

@@ -29,6 +29,7 @@ class Stream:
         """Open it, or raise Trouble with the reason and the way out."""
         settings = spec.settings
         self.settings = _as_opened(spec)
+        self._networked = spec.networked
         try:
             self._port = serial.serial_for_url(
                 spec.address,
@@ -66,7 +67,7 @@ class Stream:
         except (serial.SerialException, OSError, ValueError) as problem:
             raise Gone(_reason(problem)) from None
         if not data:
-            raise Gone("the other side closed it")
+            raise Gone("the other side closed it" if self._networked else "the device hung up")
         return data
 
     def close(self) -> None:

@@ -23,12 +23,11 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.sentence import encode, parse, sealed
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations, InSky
-from pale_heron.sim.scenes import START_TIMES, Scene, StartTimes
+from pale_heron.sim.scenes import RATES, START_TIMES, Scene, StartTimes
 from pale_heron.sim.solution import Errors, dilution
 
 VERSION = "1.4"
 TALKERS = {"G": ("GP", 1), "R": ("GL", 2), "E": ("GA", 3), "C": ("GB", 4)}
-RATES = (4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 SENTENCES = ("RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST", "TXT")
 CHANNELS = 24
 """The most satellites it follows at a time."""

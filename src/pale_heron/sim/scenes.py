@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
+RATES: Final = (4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
+"""Line rates that a simulated device knows, in baud."""
+
 
 class StartTimes(NamedTuple):
     """Seconds from the start of a receiver until each thing is known, under an open sky."""

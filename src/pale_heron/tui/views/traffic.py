@@ -118,6 +118,7 @@ def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: i
     lanes = snapshot.lanes
     bad = sum(lane.line.recent_bad for lane in lanes)
     rates = [each.hz for lane in lanes for each in lane.line.types if each.hz]
+    lines = sum(lane.line.recent_lines for lane in lanes)
     role = "coral" if bad else "reed" if rates else "amber"
     words = [
         Span(f"{len(lanes)} lane{'s' if len(lanes) != 1 else ''}, "),
@@ -130,8 +131,10 @@ def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: i
             "coral" if bad else "text",
         ),
     ]
-    if not rates:
+    if not lines:
         words = [Span("Nothing is being said: ", "*amber"), Span("no line in the last minute.")]
+    elif not rates:
+        words[1:3] = [Span(f"{figures.count(lines)} lines in the last minute. ", "*text")]
     if new is not None and held_at is not None:
         role = "amber"
         words.append(Span(f"  Held: {figures.count(new)} new since {clock(held_at, 0)}.", "*amber"))

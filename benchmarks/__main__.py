@@ -1,0 +1,30 @@
+"""`python -m benchmarks [NAME...]`: runs the benchmarks and prints what was measured beside the figure to hold."""
+
+import sys
+
+from benchmarks import day, decode, hostile, kill, live, memory, startup, unplug
+
+ALL = {
+    "decode": decode.run,
+    "startup": startup.run,
+    "memory": memory.run,
+    "kill": kill.run,
+    "unplug": unplug.run,
+    "hostile": hostile.run,
+    "day": day.run,
+    "live": live.run,
+}
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or list(ALL)
+    unknown = [name for name in wanted if name not in ALL]
+    if unknown:
+        sys.exit(f"no benchmark called {', '.join(unknown)}; there are {', '.join(ALL)}")
+    for name in wanted:
+        print(f"{name}:", flush=True)
+        for row in ALL[name]():
+            print(f"  {row}", flush=True)
+
+
+main()

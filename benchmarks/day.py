@@ -1,0 +1,55 @@
+"""A day of one receiver at 1 Hz in one capture: how soon the first screen stands, how long a jump takes."""
+
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from benchmarks.terminal import Terminal
+from benchmarks.traffic import epochs
+from pale_heron.bench.replay import Replay
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import SECOND, Chunk, Direction
+from pale_heron.sim.marsh import BEGIN_UTC
+
+SECONDS = 86_400
+
+
+def write_day(path: Path) -> None:
+    """One chunk a second, its times those of the day."""
+    said, begin = epochs(3600), BEGIN_UTC * SECOND
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "/dev/ttyUSB0", None)
+    for second in range(SECONDS):
+        writer.chunk(Chunk("curlew", Direction.IN, begin + second * SECOND, said[second % 3600]))
+    writer.close()
+
+
+def seconds_to(replay: Replay, moment: int) -> float:
+    begin = time.perf_counter()
+    replay.seek(moment)
+    while replay.snapshot().replay.seeking or replay.snapshot().now < moment - SECOND:  # type: ignore[union-attr]
+        time.sleep(0.002)
+    return time.perf_counter() - begin
+
+
+def run() -> Iterator[str]:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "day.pcapng"
+        write_day(path)
+        yield f"a capture of {path.stat().st_size / 1e6:.0f} MB, {SECONDS} s"
+        terminal = Terminal([sys.executable, "-m", "pale_heron", "open", str(path)])
+        first = terminal.wait(b"What is being said")
+        terminal.end()
+        yield f"first screen after {first:.2f} s (to hold: 2 s)"
+        replay = Replay(path, playing=False)
+        replay.start()
+        while not replay.snapshot().now:
+            time.sleep(0.01)
+        begin = BEGIN_UTC * SECOND
+        forward = seconds_to(replay, begin + SECONDS // 2 * SECOND)
+        again = [seconds_to(replay, begin + hour * 3600 * SECOND) for hour in (20, 3, 23, 11, 1, 22, 7)]
+        replay.stop()
+        yield f"first jump to noon, with everything before it still unread: {forward:.1f} s"
+        yield f"jumps after that: {max(again):.2f} s at most (to hold: 0.2 s)"
