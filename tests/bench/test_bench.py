@@ -19,7 +19,7 @@ from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire import rtcm3
 from pale_heron.ports.address import LaneSpec
@@ -199,3 +199,23 @@ def test_the_log_keeps_numbers_and_forgets_the_oldest() -> None:
     log.extend(events)
     assert (log.begin, log.end) == (6, 10)
     assert [log.get(number) for number in (5, 6, 9, 10, -1)] == [None, events[6], events[9], None, None]
+
+
+def test_a_fault_in_decoding_costs_no_byte_of_the_record(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    terminal = Terminal(9600, tmp_path / "curlew")
+    session = Session("bench", [LaneSpec("curlew", str(tmp_path / "curlew"))], tmp_path / "a.pcapng")
+
+    def broken(_record: object) -> None:
+        raise RuntimeError("an owl in the works")
+
+    monkeypatch.setattr(session.model, "feed", broken)
+    session.start()
+    until(lambda: "an owl" in session.snapshot().fault)
+    terminal.send(GGA)
+    while terminal.queued:
+        terminal.work(0.05)
+    until(lambda: session.snapshot().capture.size > 700)
+    session.stop()
+    terminal.close()
+    data = [record.data for record in CaptureReader(tmp_path / "a.pcapng").records() if isinstance(record, Chunk)]
+    assert b"".join(data) == GGA

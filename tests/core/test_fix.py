@@ -213,3 +213,14 @@ def test_own_time_crosses_midnight_and_learns_the_date() -> None:
 @given(st.integers(0, 4_000_000_000_000_000_000))
 def test_iso_and_back(time: int) -> None:
     assert utc.from_iso(utc.iso(time)[:26] + "Z") == time // 1000 * 1000
+
+
+def test_gsa_that_stops_and_comes_back_decides_again() -> None:
+    gsa = sentences("GNGSA,A,3,07,09,,,,,,,,,,,1.6,0.8,1.5,1")
+    gga = [sentences(f"GNGGA,0941{second:02d},4607.0,S,06718.4,W,1,11,0.8,3.4,M,11.2,M,,") for second in range(40)]
+    epochs = [data + (gsa if second < 5 or second > 30 else b"") for second, data in enumerate(gga)]
+    lane, states = Lane("curlew"), []
+    for second, data in enumerate(epochs):
+        lane.feed(chunk(data, BEGIN + second * SECOND))
+        states.append(lane.snapshot(BEGIN + second * SECOND).fix.state.state)
+    assert (states[4], states[20], states[35]) == ("3D", "fix", "3D")

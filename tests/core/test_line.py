@@ -1,5 +1,7 @@
 """The inventory, the steps and the findings of a lane."""
 
+import random
+
 import pytest
 from tests.streams import BEGIN, GGA, RTCM, chunk, fed, said, sentences
 
@@ -8,7 +10,9 @@ from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.steps import Stand
 from pale_heron.core.line.tracker import MOST_TYPES
+from pale_heron.core.nmea import explain
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.nmea.sentences import LAYOUTS
 
 
 def opened(time: int = BEGIN, **details: object) -> Event:
@@ -154,3 +158,19 @@ def test_capacity_follows_from_rate_and_framing(settings: LineSettings, bits: fl
 def test_impossible_settings_are_refused(wrong: tuple[int, str, str]) -> None:
     with pytest.raises(ValueError, match="is n"):
         LineSettings(*wrong)
+
+
+def test_sentences_with_right_checksums_and_senseless_fields_never_raise() -> None:
+    chance = random.Random(11)
+    fields = ["", "0", "-1", "9" * 30, "A", "N", "1.5", "nan", "1e9", "4607.038", "246060", "320199", "\xff", "*", "3"]
+    lane = Lane("curlew")
+    for second in range(900):
+        formatter = chance.choice([*LAYOUTS, "XYZ"])
+        talker = chance.choice(["GN", "GP", "GL", "P", "XX"])
+        body = ",".join([talker + formatter, *chance.choices(fields, k=chance.randrange(30))])
+        frames = lane.feed(chunk(sealed(body), BEGIN + second * SECOND // 4))
+        for frame in frames:
+            explain.rows(frame.data)
+        snapshot = lane.snapshot(BEGIN + second * SECOND // 4)
+    assert snapshot.line.frames >= 900
+    assert snapshot.line.valid_sentences > 300

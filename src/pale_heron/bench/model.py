@@ -29,6 +29,8 @@ class BenchSnapshot:
     capture: CaptureState
     replay: "ReplayState | None"
     host_ahead_s: float
+    fault: str = ""
+    """A fault of this program that ended decoding; the record goes on. Empty while all is well."""
 
     def lane(self, index: int) -> LaneSnapshot | None:
         """The lane of that place; None where there is none."""

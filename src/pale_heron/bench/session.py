@@ -1,8 +1,9 @@
 """A live bench: opens the lanes, writes down every byte, then feeds it to the lanes.
 
-    reader threads ──▶ inbox ──▶ ingest thread: capture, then model ──▶ snapshot() for whoever looks
+    reader threads ──▶ inbox ──▶ recorder: capture ──▶ inbox ──▶ decoder: model ──▶ snapshot() for whoever looks
 
-The screen is nowhere on this path: however slow it is, nothing waits for it.
+The screen is nowhere on this path: however slow it is, nothing waits for it. And the record does not wait for decoding:
+a stream that is made to be slow to decode, or a fault of ours in a decoder, costs pictures, never bytes.
 """
 
 import threading
@@ -36,6 +37,8 @@ class Session:
         self._clock = StampClock()
         self._began = self._clock.now()
         self._inbox = Inbox()
+        self._recorded = Inbox(loss="skipped")
+        self._fault = ""
         self._model = Model(Lane(spec.name, spec.settings, role=spec.role, address=spec.address) for spec in specs)
         self._writer = CaptureWriter(capture) if capture else None
         if self._writer:
@@ -44,8 +47,10 @@ class Session:
         self._readers = [Reader(spec, self._inbox, self._clock) for spec in specs]
         self._step_ns = 0
         self._stopping = threading.Event()
+        self._all_recorded = threading.Event()
         self._threads = [
-            threading.Thread(target=self._ingest, name="ingest", daemon=True),
+            threading.Thread(target=self._record, name="recorder", daemon=True),
+            threading.Thread(target=self._decode, name="decoder", daemon=True),
             threading.Thread(target=self._sync, name="sync", daemon=True),
         ]
 
@@ -71,7 +76,6 @@ class Session:
         for thread in self._threads:
             if thread.is_alive():
                 thread.join()
-        self._model.finish()
         if self._writer:
             self._writer.close()
         return hanging
@@ -93,20 +97,23 @@ class Session:
             capture=capture,
             replay=None,
             host_ahead_s=self._clock.host_ahead_ns() / SECOND,
+            fault=self._fault,
         )
 
-    def _ingest(self) -> None:
+    def _record(self) -> None:
+        """Everything from the readers into the capture, then on to the decoder."""
         while True:
             ending = self._stopping.is_set()
-            for record in self._inbox.take(TAKE_WAIT_S, self._clock.now()):
-                self._record(record)
-                self._model.feed(record)
-            self._notice_step()
-            self._model.tick(self._clock.now() - TICK_MARGIN_NS)
+            taken = self._inbox.take(TAKE_WAIT_S, self._clock.now())
+            step = self._clock_step()
+            for record in [*taken, step] if step else taken:
+                self._write(record)
+                self._recorded.put(record)
             if ending:
+                self._all_recorded.set()
                 return
 
-    def _record(self, record: Chunk | Event) -> None:
+    def _write(self, record: Chunk | Event) -> None:
         if self._writer is None:
             return
         if isinstance(record, Chunk):
@@ -114,14 +121,27 @@ class Session:
         else:
             self._writer.event(record, comment=str(record.details.get("text", "")))
 
-    def _notice_step(self) -> None:
-        """Record that somebody set the host's clock; the stamps do not follow it."""
+    def _clock_step(self) -> Event | None:
+        """An event where somebody set the host's clock; the stamps do not follow it."""
         ahead = self._clock.host_ahead_ns()
-        if abs(ahead - self._step_ns) > STEP_NS:
-            event = Event(self._clock.now(), "", "clock-step", {"seconds": (ahead - self._step_ns) / SECOND})
-            self._step_ns = ahead
-            self._record(event)
-            self._model.feed(event)
+        if abs(ahead - self._step_ns) <= STEP_NS:
+            return None
+        seconds, self._step_ns = (ahead - self._step_ns) / SECOND, ahead
+        return Event(self._clock.now(), "", "clock-step", {"seconds": seconds})
+
+    def _decode(self) -> None:
+        """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
+        try:
+            while True:
+                ending = self._all_recorded.is_set()
+                for record in self._recorded.take(TAKE_WAIT_S, self._clock.now()):
+                    self._model.feed(record)
+                self._model.tick(self._clock.now() - TICK_MARGIN_NS)
+                if ending:
+                    self._model.finish()
+                    return
+        except Exception as fault:
+            self._fault = f"{type(fault).__name__}: {fault}"
 
     def _sync(self) -> None:
         while not self._stopping.wait(SYNC_S):

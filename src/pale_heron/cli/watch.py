@@ -50,5 +50,8 @@ def show(bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line")
             typer.echo(f"The record stopped: {state.failure}.", err=True)
         else:
             typer.echo(f"Recorded {state.size} bytes in {path}")
-    if app.return_code:
-        raise typer.Exit(app.return_code)
+    fault = session.snapshot().fault
+    if fault:
+        typer.echo(f"A fault of this program ended decoding: {fault}. The record is whole. Please report it.", err=True)
+    if app.return_code or fault:
+        raise typer.Exit(app.return_code or 70)

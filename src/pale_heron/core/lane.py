@@ -1,6 +1,8 @@
 """One lane: its framers and trackers put together. Live, on replay and for a raw file the same code runs."""
 
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import Chunk, Direction, Event, Frame, Kind, Status
@@ -25,6 +27,9 @@ class LaneSnapshot:
     opened: int | None
     returns: int
     dropped_bytes: int
+    """Received and lost: neither recorded nor shown."""
+    skipped_bytes: int
+    """Recorded, but not decoded, because decoding was too slow."""
     line: LineSnapshot
     fix: FixSnapshot
     steps: tuple[Step, ...]
@@ -61,7 +66,7 @@ class Lane:
         self._why_not_open = self._way_out = ""
         self._opened: int | None = None
         self._returns = 0
-        self._dropped = 0
+        self._dropped = self._skipped = 0
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes; the trackers have seen them."""
@@ -95,7 +100,9 @@ class Lane:
         elif event.name == "closed":
             self._opening = Opening.CLOSED
         elif event.name == "dropped":
-            self._dropped += int(details.get("bytes", 0))
+            self._dropped += _count(details)
+        elif event.name == "skipped":
+            self._skipped += _count(details)
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""
@@ -121,6 +128,7 @@ class Lane:
             opened=self._opened,
             returns=self._returns,
             dropped_bytes=self._dropped,
+            skipped_bytes=self._skipped,
             line=line,
             fix=fix,
             steps=steps(self._opening, line, fix.state.has_position, now),
@@ -132,15 +140,19 @@ class Lane:
         return chunk.direction is Direction.OUT or self._line.has_bytes
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
-        for frame in frames:
-            seen = frame
-            if self._own_time is not None:
-                seen = frame._replace(time=self._own_time.read(frame))
-                self._line.turn(seen.time)
-            self._line.feed(seen)
+        for frame in frames if self._own_time is None else self._retimed(frames):
+            self._line.feed(frame)
             if frame.kind is Kind.NMEA and frame.direction is Direction.IN and self._believes(frame):
-                self._fix.feed(seen)
+                self._fix.feed(frame)
         return frames
+
+    def _retimed(self, frames: list[Frame]) -> Iterator[Frame]:
+        """The frames with the times that the stream itself tells."""
+        assert self._own_time is not None, "asked only of a raw file"
+        for frame in frames:
+            time = self._own_time.read(frame)
+            self._line.turn(time)
+            yield frame._replace(time=time)
 
     def _believes(self, frame: Frame) -> bool:
         """A right checksum; or none, on a lane that never sent one (the checksum is optional in NMEA 0183 2.x)."""
@@ -148,6 +160,12 @@ class Lane:
             self._checksums_seen = True
             return True
         return frame.status is Status.NO_CHECKSUM and not self._checksums_seen
+
+
+def _count(details: Mapping[str, Any]) -> int:
+    """The number of bytes that an event tells; 0 where it tells none (a capture may hold anything)."""
+    told = details.get("bytes")
+    return told if isinstance(told, int) and told > 0 else 0
 
 
 def settings_of(details: object) -> LineSettings | None:

@@ -1,4 +1,4 @@
-"""Hands chunks and events from the reader threads to the one thread that records and decodes them.
+"""Hands chunks and events from one stage to the next: from the reader threads to the recorder, from it to the decoder.
 
 It is bounded in bytes. What does not fit is dropped, counted per lane, and told as an event when there is room again:
 a loss is never silent.
@@ -13,10 +13,11 @@ MOST_BYTES = 64 << 20
 
 
 class Inbox:
-    """Many threads put, one takes."""
+    """Many threads put, one takes. A loss is told as an event called `loss`."""
 
-    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(self, most_bytes: int = MOST_BYTES, loss: str = "dropped") -> None:
         self._most_bytes = most_bytes
+        self._loss = loss
         self._waiting: deque[Chunk | Event] = deque()
         self._bytes = 0
         self._dropped: dict[str, int] = {}
@@ -42,4 +43,4 @@ class Inbox:
             self._waiting.clear()
             self._bytes = 0
             lost, self._dropped = self._dropped, {}
-        return taken + [Event(now, lane, "dropped", {"bytes": count}) for lane, count in lost.items()]
+        return taken + [Event(now, lane, self._loss, {"bytes": count}) for lane, count in lost.items()]

@@ -51,11 +51,25 @@ NEEDS_FIX: Final = frozenset(
 """Facts that mean something only in a sentence that says there is a fix."""
 
 
-class Heard(NamedTuple):
+BURST_NS = SECOND // 20
+"""Sentences of one formatter that are closer together are one saying."""
+
+
+class Heard:
     """The newest sentence of one formatter, and the time between it and the one before (0 where unknown)."""
 
-    frame: Frame
-    interval: int
+    __slots__ = ("frame", "interval")
+
+    def __init__(self, frame: Frame) -> None:
+        self.frame = frame
+        self.interval = 0
+
+    def hear(self, frame: Frame) -> None:
+        """Take a newer one."""
+        before = self.frame.time
+        self.frame = frame
+        if frame.time is not None and before is not None and frame.time - before > BURST_NS:
+            self.interval = frame.time - before
 
 
 class Fact(NamedTuple):
@@ -92,7 +106,7 @@ def is_stale(heard: Heard, now: int | None) -> bool:
     return now - heard.frame.time > max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS)
 
 
-def facts(latest: Mapping[str, Heard], believed: Mapping[str, Heard], now: int | None) -> dict[str, Fact]:
+def facts(latest: Mapping[str, Heard], believed: Mapping[str, Frame], now: int | None) -> dict[str, Fact]:
     """All facts by name, from the newest sentence of each formatter and the newest of each that said there is a fix.
 
     A fact whose sentences were never heard is missing.
@@ -110,7 +124,7 @@ def _fact(
     name: str,
     sources: list[tuple[str, str]],
     latest: Mapping[str, Heard],
-    believed: Mapping[str, Heard],
+    believed: Mapping[str, Frame],
     decoded: Mapping[str, Mapping[str, Any]],
     now: int | None,
 ) -> Fact:
@@ -123,14 +137,14 @@ def _fact(
     standing = _standing(name, formatter, fields, key)
     if standing == GOOD:
         stale = is_stale(heard, now)
-        return Fact(fields[key], heard.frame.type, heard.frame.time, raw_of(heard, key), STALE if stale else GOOD)
+        return Fact(fields[key], heard.frame.type, heard.frame.time, raw_of(heard.frame, key), STALE if stale else GOOD)
     for other, other_key in sources:
         last = believed.get(other)
         if last is not None:
-            value = values(parse(last.frame.data)).get(other_key)
+            value = values(parse(last.data)).get(other_key)
             if value is not None:
-                return Fact(value, last.frame.type, last.frame.time, raw_of(last, other_key), standing)
-    return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard, key), standing)
+                return Fact(value, last.type, last.time, raw_of(last, other_key), standing)
+    return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard.frame, key), standing)
 
 
 def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) -> str:
@@ -142,9 +156,9 @@ def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) ->
     return ZERO if value == 0 else INVALID
 
 
-def raw_of(heard: Heard, key: str) -> str:
+def raw_of(frame: Frame, key: str) -> str:
     """The raw digits of one field, with the letter that belongs to them."""
-    sentence = parse(heard.frame.data)
+    sentence = parse(frame.data)
     at = 0
     for column in sentence.layout.columns if sentence.layout else ():
         if column.key == key:

@@ -7,6 +7,8 @@ sentence of each kind when a snapshot is asked for.
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Final
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.facts import Fact, Heard, facts, position_of
@@ -17,6 +19,24 @@ from pale_heron.core.gnss.states import NO_FIX, FixState, Says, judge
 
 POSITIONS_KEPT = 20_000
 DIMENSION_FRESH_NS = 10 * SECOND
+
+_DECIDING: Final = {
+    "GGA": ("quality", "time"),
+    "GNS": ("modes",),
+    "RMC": ("status", "status_mode", "time"),
+    "GLL": ("status", "status_mode"),
+    "GSA": ("dimension",),
+}
+"""Which words of Says each sentence gives."""
+
+
+@lru_cache(maxsize=64)
+def _gsa_words(data: bytes) -> tuple[str, bytes, bytes] | None:
+    """Fix mode, first satellite and system id; None of a sentence too short. GSA often repeats itself to the letter."""
+    fields = data.partition(b"*")[0].split(b",")
+    if len(fields) < 16:
+        return None
+    return fields[2].decode("latin-1"), fields[3], fields[18] if len(fields) > 18 else b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,14 +65,14 @@ class FixTracker:
 
     def __init__(self) -> None:
         self._latest: dict[str, Heard] = {}
-        self._believed: dict[str, Heard] = {}
+        self._believed: dict[str, Frame] = {}
         self._sky = SkyTracker()
         self._history = History()
         self._says = Says()
         self._dimension_time: int | None = None
         self._state = FixState(NO_FIX)
         self._since: int | None = None
-        self._judged = False
+        self._words: dict[str, tuple[str, ...]] = {}
         self._epoch = b""
         self._epochs = 0
         self._epochs_with_fix = 0
@@ -98,18 +118,14 @@ class FixTracker:
 
     def _hear(self, frame: Frame, says_fix: bool) -> None:
         formatter = frame.type[2:]
-        before = self._latest.get(formatter)
-        interval = 0
-        if before is None:
+        heard = self._latest.get(formatter)
+        if heard is None:
+            self._latest[formatter] = Heard(frame)
             self._history.milestone("sentence", frame.time)
-        elif frame.time is not None and before.frame.time is not None:
-            # Several sentences of one formatter in a burst are one saying; the interval is that between bursts.
-            apart = frame.time - before.frame.time
-            interval = apart if apart > SECOND // 20 else before.interval
-        heard = Heard(frame, interval)
-        self._latest[formatter] = heard
+        else:
+            heard.hear(frame)
         if says_fix:
-            self._believed[formatter] = heard
+            self._believed[formatter] = frame
 
     def _begin_epoch(self, time: bytes, arrived: int | None) -> None:
         if b"." in time:
@@ -135,15 +151,18 @@ class FixTracker:
             height = None
         self._positions.append(Position(frame.time, *where, height))
 
-    def _judge(self, frame: Frame, **said: str) -> None:
-        """Take the deciding words of one sentence; judge anew only where one of them is another than before."""
-        if self._dimension_ended(frame.time):
-            said["dimension"] = ""
-        says = self._says
-        if self._judged and all(getattr(says, name) == word for name, word in said.items()):
+    def _judge(self, frame: Frame, words: tuple[str, ...]) -> None:
+        """Take the deciding words of one sentence; judge anew only where they are others than before."""
+        formatter = frame.type[2:]
+        ended = self._dimension_ended(frame.time)
+        if self._words.get(formatter) == words and not ended:
             return
-        self._says = says._replace(**said)
-        self._judged = True
+        self._words[formatter] = words
+        says = self._says._replace(**dict(zip(_DECIDING[formatter], words, strict=True)))
+        self._says = says._replace(dimension="") if ended else says
+        if ended:
+            self._dimension_time = None
+            self._words.pop("GSA", None)
         state = judge(self._says)
         if state != self._state or self._since is None:
             self._state = state
@@ -166,7 +185,7 @@ class FixTracker:
         self._begin_epoch(fields[1], frame.time)
         if has_fix:
             self._count_fix(frame, 2, fields[9])
-        self._judge(frame, quality=quality or "0", time="known" if fields[1] else "")
+        self._judge(frame, (quality or "0", "known" if fields[1] else ""))
 
     def _gns(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 10)
@@ -178,7 +197,7 @@ class FixTracker:
         self._begin_epoch(fields[1], frame.time)
         if has_fix:
             self._count_fix(frame, 2, fields[9])
-        self._judge(frame, modes=modes or "N")
+        self._judge(frame, (modes or "N",))
 
     def _rmc(self, frame: Frame) -> None:
         fields = frame.data.partition(b"*")[0].split(b",")
@@ -193,7 +212,7 @@ class FixTracker:
             self._history.milestone("date", frame.time)
         if has_fix and "GGA" not in self._latest and "GNS" not in self._latest:
             self._count_fix(frame, 3, b"")
-        self._judge(frame, status=status or "V", status_mode=mode, time="known" if fields[1] else "")
+        self._judge(frame, (status or "V", mode, "known" if fields[1] else ""))
 
     def _gll(self, frame: Frame) -> None:
         fields = frame.data.partition(b"*")[0].split(b",")
@@ -205,19 +224,19 @@ class FixTracker:
             if fields[6] == b"A":
                 self._count_fix(frame, 1, b"")
             mode = fields[7].decode("latin-1") if len(fields) > 7 else ""
-            self._judge(frame, status=fields[6].decode("latin-1") or "V", status_mode=mode)
+            self._judge(frame, (fields[6].decode("latin-1") or "V", mode))
 
     def _gsa(self, frame: Frame) -> None:
-        fields = frame.data.partition(b"*")[0].split(b",")
-        if len(fields) < 16:
+        told = _gsa_words(frame.data)
+        if told is None:
             return
-        dimension = fields[2].decode("latin-1")
+        dimension, first, system = told
         self._hear(frame, dimension in ("2", "3"))
-        self._sky.feed_gsa(frame, fields[3], fields[18] if len(fields) > 18 else b"")
-        if fields[3]:
+        self._sky.feed_gsa(frame, first, system)
+        if first:
             self._history.milestone("satellite used", frame.time)
         self._dimension_time = frame.time
-        self._judge(frame, dimension=dimension)
+        self._judge(frame, (dimension,))
 
     def _gsv(self, frame: Frame) -> None:
         if self._sky.feed_gsv(frame):

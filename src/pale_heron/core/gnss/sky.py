@@ -50,10 +50,23 @@ class Sky:
         return counts
 
 
-class _Heard(NamedTuple):
-    frames: tuple[Frame, ...]
-    time: int | None
-    interval: int
+class _Heard:
+    """The newest complete list under one key, and the time between it and the one before."""
+
+    __slots__ = ("frames", "interval", "time")
+
+    def __init__(self, frames: tuple[Frame, ...]) -> None:
+        self.frames = frames
+        self.time = frames[-1].time
+        self.interval = 0
+
+    def hear(self, frames: tuple[Frame, ...]) -> None:
+        """Take a newer one."""
+        self.frames = frames
+        time = frames[-1].time
+        if time is not None and self.time is not None:
+            self.interval = time - self.time
+        self.time = time
 
     def fresh(self, now: int | None) -> bool:
         return now is None or self.time is None or now - self.time <= max(FRESH_NS, 3 * self.interval)
@@ -93,12 +106,11 @@ class SkyTracker:
         self._keep(self._used, (frame.type, system or _range_of(first)), (frame,))
 
     def _keep(self, lists: dict[tuple[str, bytes], _Heard], key: tuple[str, bytes], frames: tuple[Frame, ...]) -> None:
-        before = lists.get(key)
-        if before is None and len(lists) >= MOST_LISTS:
-            return
-        time = frames[-1].time
-        interval = time - before.time if before and time is not None and before.time is not None else 0
-        lists[key] = _Heard(frames, time, interval)
+        heard = lists.get(key)
+        if heard is not None:
+            heard.hear(frames)
+        elif len(lists) < MOST_LISTS:
+            lists[key] = _Heard(frames)
 
     def snapshot(self, now: int | None) -> Sky:
         """The sky as of `now`."""
@@ -148,4 +160,4 @@ def _used_names(frame: Frame) -> list[SatelliteName]:
     sentence = parse(frame.data)
     fields = values(sentence)
     system = system_of(sentence.talker, fields["system_id"])
-    return [satellite_name(system, number) for number in fields["satellites"]]
+    return [satellite_name(system, number) for number in fields["satellites"] or ()]

@@ -241,6 +241,9 @@ def _port(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
         ("legible", f"{figures.share(lane.line.readable_share, 1)} of all bytes in"),
     ]
     rows = [padded(line((f"{name:<11}", "quiet"), text), width) for name, text in facts]
+    if lane.skipped_bytes:
+        told = f"{figures.size(lane.skipped_bytes)} recorded but not decoded: too slow"
+        rows.append(line((f"{'skipped':<11}", "quiet"), (told, "amber")))
     if lane.dropped_bytes:
         rows.append(line((f"{'dropped':<11}", "quiet"), (f"{figures.size(lane.dropped_bytes)}: too fast", "coral")))
     return titled("THE PORT", rows)

@@ -39,12 +39,20 @@ _EVENT_WORDS = {
     "lost": "lost",
     "refused": "cannot be opened",
     "closed": "closed",
+    "skipped": "bytes were recorded but not decoded: decoding was too slow",
     "dropped": "bytes were dropped: the lane was faster than this machine",
     "mark": "mark",
     "clock-step": "the host's clock was set",
     "settings": "settings changed",
 }
-_EVENT_ROLES = {"lost": "coral", "refused": "coral", "dropped": "coral", "mark": "heather", "clock-step": "amber"}
+_EVENT_ROLES = {
+    "lost": "coral",
+    "skipped": "amber",
+    "refused": "coral",
+    "dropped": "coral",
+    "mark": "heather",
+    "clock-step": "amber",
+}
 
 
 def heading(lanes: int) -> Line:
