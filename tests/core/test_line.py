@@ -42,7 +42,7 @@ def test_the_window_forgets_what_is_older_than_a_minute() -> None:
     for second in range(1, 130):
         lane.feed(chunk(GGA, BEGIN + second * SECOND))
     line = lane.snapshot(BEGIN + 130 * SECOND).line
-    assert line.recent_bad == 0
+    assert line.recent_damaged == 0
     assert line.bad_checksums == 1
     assert line.recent_valid == 60
     assert len(line.activity) == 60
@@ -91,7 +91,7 @@ CHAINS = {
         [GGA.replace(b"4607", b"4608")],
         1,
         ["reached", "reached", "reached", "broken", "not-yet"],
-        ["many-bad-checksums"],
+        ["many-damaged"],
     ),
     "empty sentences": (
         [sentences("GNGGA,,,,,,0,00,99.9,,M,,M,,", "GNRMC,,V,,,,,,,,,,N,V")] * 3,

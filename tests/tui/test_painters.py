@@ -21,7 +21,7 @@ from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.dialogs import help_lines
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.paint import Line, Span, beside, cut, ends, line, padded, plain, width_of, wrapped
-from pale_heron.tui.theme import PALETTES, style_of
+from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views import fix, traffic
 from pale_heron.tui.views import line as line_view
 
@@ -185,7 +185,7 @@ def test_the_rail_shows_many_lanes_around_the_chosen_one() -> None:
 
 def test_the_record_is_told_loudly_where_there_is_none() -> None:
     shown = snapshot(Lane("curlew"))
-    assert "capture saltmarsh.pcapng  1.9 MB" in plain([shell.head(shown, 142)])
+    assert "capture 1.9 MB  0.0 s  saltmarsh.pcapng" in plain([shell.head(shown, 142)])
     none = dataclasses.replace(shown, capture=CaptureState("", 0, ""))
     assert "no record is kept" in plain([shell.head(none, 142)])
     full = dataclasses.replace(shown, capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
@@ -263,10 +263,12 @@ def test_every_action_is_there_and_no_key_is_taken_twice_in_one_place() -> None:
 
 
 def test_both_palettes_have_every_role_and_contrast_with_their_ground() -> None:
-    assert PALETTES["heron-dark"].keys() == PALETTES["heron-light"].keys()
+    assert len({tuple(palette) for palette in PALETTES.values()}) == 1
     for palette in PALETTES.values():
         for role in ("text", "quiet", "heron", "amber", "reed", "coral", "tide", "heather"):
             assert _contrast(palette[role], palette["ground"]) >= 4.5, role
+    assert theme_names("truecolor") == ("heron-dark", "heron-light")
+    assert theme_names("256") == ("heron-dark-256", "heron-light-256")
     assert style_of("heron-dark", "*amber@select", "ground").bold
 
 

@@ -18,7 +18,7 @@ from pale_heron.tui import shell
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.dialogs import MarkLine, Page, help_lines
 from pale_heron.tui.paint import line
-from pale_heron.tui.theme import THEMES
+from pale_heron.tui.theme import THEMES, theme_names
 from pale_heron.tui.views import fix as fix_view
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.views import traffic as traffic_view
@@ -65,7 +65,7 @@ class PaleHeron(App[None]):
         self._snapshot = bench.snapshot()
         for theme in THEMES:
             self.register_theme(theme)
-        self.theme = THEMES[0].name
+        self.theme = theme_names(self.console.color_system)[0]
 
     def compose(self) -> ComposeResult:
         yield Canvas(ground="panel", id="head")
@@ -179,8 +179,8 @@ class PaleHeron(App[None]):
         self.action_choose_lane((self._chosen_lane - 1) % max(1, len(self._snapshot.lanes)))
 
     def action_other_theme(self) -> None:
-        dark, light = THEMES
-        self.theme = light.name if self.theme == dark.name else dark.name
+        dark, light = theme_names(self.console.color_system)
+        self.theme = light if self.theme == dark else dark
         self.refresh(layout=True)
         for widget in self.screen_stack[0].query("*"):
             widget.refresh()

@@ -9,6 +9,11 @@ def count(number: int) -> str:
     return f"{number:,}".replace(",", " ")
 
 
+def several(number: int, word: str) -> str:
+    """`1 satellite`, `1 204 satellites`."""
+    return f"{count(number)} {word}{'' if number == 1 else 's'}"
+
+
 def size(number: float) -> str:
     """`612 B`, `1.9 MB`."""
     for unit, scale in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):

@@ -9,8 +9,8 @@ from textual.binding import Binding, BindingType
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
-from pale_heron.tui.paint import BLANK, Line, Span, ends, headline, line
-from pale_heron.tui.theme import THEMES
+from pale_heron.tui.paint import BLANK, Line, headline, line, padded
+from pale_heron.tui.theme import THEMES, theme_names
 from pale_heron.tui.widgets.canvas import Canvas
 
 LOOK_S = 0.5
@@ -63,7 +63,7 @@ def _row(port: Port, place: int, chosen: bool, width: int) -> Line:
         (f"{port.description[:29]:<30}", f"quiet{ground}"),
         (port.state, f"{state}{ground}"),
     )
-    return tuple(span._replace(action=f"choose({place})") for span in ends(left, (Span("", "text"),), width))
+    return tuple(span._replace(action=f"choose({place})") for span in padded(left, width, f"text{ground}"))
 
 
 class PortsApp(App[LaneSpec]):
@@ -83,7 +83,7 @@ class PortsApp(App[LaneSpec]):
         self._rate = RATES.index(9600)
         for theme in THEMES:
             self.register_theme(theme)
-        self.theme = THEMES[0].name
+        self.theme = theme_names(self.console.color_system)[0]
 
     def compose(self) -> ComposeResult:
         yield Canvas(ground="panel", id="head")

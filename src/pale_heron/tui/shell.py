@@ -48,7 +48,7 @@ def _record(snapshot: BenchSnapshot) -> Line:
     if capture.failure:
         return line(("✕ the record stopped: ", "*coral"), (safe_label(capture.failure), "coral"))
     name = safe_label(Path(capture.path).name)
-    return line(("● ", "coral"), ("capture ", "text"), (f"{name}  {figures.size(capture.size)}  {passed}", "quiet"))
+    return line(("● ", "coral"), ("capture ", "text"), (f"{figures.size(capture.size)}  {passed}  {name}", "quiet"))
 
 
 def _replay(snapshot: BenchSnapshot) -> Line:

@@ -36,7 +36,44 @@ LIGHT: Final = {
     "tide": "#166f6a",
     "heather": "#6d4b97",
 }
-PALETTES: Final = {"heron-dark": DARK, "heron-light": LIGHT}
+DARK_256: Final = {
+    "ground": "#1c1c1c",
+    "panel": "#262626",
+    "select": "#3a3a3a",
+    "line": "#4e4e4e",
+    "faint": "#767676",
+    "text": "#dadada",
+    "quiet": "#9e9e9e",
+    "heron": "#87afd7",
+    "amber": "#d7af5f",
+    "reed": "#87af87",
+    "coral": "#d7875f",
+    "tide": "#5fafaf",
+    "heather": "#af87d7",
+}
+LIGHT_256: Final = {
+    "ground": "#eeeeee",
+    "panel": "#e4e4e4",
+    "select": "#d0d0d0",
+    "line": "#bcbcbc",
+    "faint": "#949494",
+    "text": "#262626",
+    "quiet": "#585858",
+    "heron": "#005f87",
+    "amber": "#875f00",
+    "reed": "#005f00",
+    "coral": "#af0000",
+    "tide": "#005f5f",
+    "heather": "#5f5f87",
+}
+"""For terminals of 256 colours: colours that these have, since the nearest to a dark slate is a loud blue there."""
+
+PALETTES: Final = {
+    "heron-dark": DARK,
+    "heron-light": LIGHT,
+    "heron-dark-256": DARK_256,
+    "heron-light-256": LIGHT_256,
+}
 
 
 def _theme(name: str, roles: dict[str, str], dark: bool) -> Theme:
@@ -58,7 +95,12 @@ def _theme(name: str, roles: dict[str, str], dark: bool) -> Theme:
     )
 
 
-THEMES: Final = (_theme("heron-dark", DARK, True), _theme("heron-light", LIGHT, False))
+THEMES: Final = tuple(_theme(name, roles, "dark" in name) for name, roles in PALETTES.items())
+
+
+def theme_names(color_system: str | None) -> tuple[str, str]:
+    """The dark and the light theme for what the terminal can show."""
+    return ("heron-dark", "heron-light") if color_system == "truecolor" else ("heron-dark-256", "heron-light-256")
 
 
 @lru_cache(maxsize=1024)

@@ -111,21 +111,21 @@ def _garbage(evidence: Evidence) -> Finding | None:
 
 def _bad_checksums(evidence: Evidence) -> Finding | None:
     line = evidence.line
-    checked = line.recent_valid + line.recent_bad
-    if not line.recent_bad or not checked:
+    checked = line.recent_valid + line.recent_damaged
+    if not line.recent_damaged or not checked:
         return None
-    share = line.recent_bad / checked
-    seen = f"{line.recent_bad} of {checked} checksums in the last minute are wrong"
+    share = line.recent_damaged / checked
+    seen = f"{line.recent_damaged} of {checked} sentences in the last minute are damaged"
     if share < MANY_BAD:
         return Finding(
-            "few-bad-checksums",
+            "few-damaged",
             "Single sentences arrive damaged.",
             seen,
             "Look for noise: a long cable, a missing ground, a supply that switches.",
             0.3,
         )
     return Finding(
-        "many-bad-checksums",
+        "many-damaged",
         "Many sentences arrive damaged.",
         seen,
         "A rate slightly off, bytes lost on the way (overrun), or more sentences than the line carries.",

@@ -93,4 +93,4 @@ def _readable(line: LineSnapshot) -> Stand:
 def _valid(line: LineSnapshot) -> Stand:
     if line.recent_valid or (line.valid_sentences and not line.recent_bytes):
         return Stand.REACHED
-    return Stand.BROKEN if line.recent_bad else Stand.WAITING
+    return Stand.BROKEN if line.recent_damaged else Stand.WAITING

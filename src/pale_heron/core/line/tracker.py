@@ -52,7 +52,8 @@ class LineSnapshot:
     bad_checksums: int
     damaged: int
     recent_valid: int
-    recent_bad: int
+    recent_damaged: int
+    """Sentences and messages of the last minute with a wrong checksum or a broken form."""
     recent_lines: int
     first_byte: int | None
     last_byte: int | None
@@ -95,7 +96,7 @@ class _Totals:
     sent: int
     unreadable: int
     valid: int
-    bad: int
+    damaged: int
     lines: int
 
 
@@ -173,7 +174,7 @@ class LineTracker:
     def _totals(self, second: int) -> _Totals:
         types = {name: (row.count, row.bytes) for name, row in self._rows.items()}
         lines = sum(row.count for row in self._rows.values() if row.kind is not Kind.BYTES)
-        return _Totals(second, types, self._received, self._sent, self._unreadable, self._valid, self._bad, lines)
+        return _Totals(second, types, self._received, self._sent, self._unreadable, self._valid, self._damaged, lines)
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
@@ -192,7 +193,7 @@ class LineTracker:
             bad_checksums=self._bad,
             damaged=self._damaged,
             recent_valid=self._valid - begin.valid,
-            recent_bad=self._bad - begin.bad,
+            recent_damaged=self._damaged - begin.damaged,
             recent_lines=end.lines - begin.lines,
             first_byte=self._first_byte,
             last_byte=self._last_byte,

@@ -18,7 +18,7 @@ from pale_heron.core.nmea import degrees
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.large import large
-from pale_heron.tui.paint import BLANK, Line, Span, beside, ends, headline, line, titled, width_of, wrapped
+from pale_heron.tui.paint import BLANK, Line, Span, beside, ends, headline, line, titled, width_of
 from pale_heron.tui.views.sky import sky, strength_role
 
 QUESTION = "Where are we, and how sure?"
@@ -56,7 +56,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int, height: int) 
     left_width = 42 if narrow else 50
     right_width = width - left_width - 3
     satellites = _counts(fix) if narrow else _satellites(fix, right_width)
-    sky_rows = max(9, room - len(satellites) - 2)
+    sky_rows = max(9, room - len(satellites) - (2 if narrow else 3))
     right = [
         *titled("SKY", sky(fix.sky.satellites, right_width, sky_rows), "● used  ○ seen only"),
         BLANK,
@@ -119,7 +119,7 @@ def _satellite_words(fix: FixSnapshot) -> str:
 def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
     """No position: since when, and what is being waited for."""
     outage = fix.history.outages[-1] if fix.history.outages else None
-    seen = f"{len(fix.sky.satellites)} satellites seen, {fix.sky.used} used"
+    seen = f"{figures.several(len(fix.sky.satellites), 'satellite')} seen, {fix.sky.used} used"
     if outage is not None and outage.end is None:
         lost = figures.duration((snapshot.now - outage.begin) / SECOND)
         return line(
@@ -134,10 +134,10 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
 def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     """The state in letters that are read from where one stands."""
     role = STATE_ROLES[fix.state.state]
-    words = large(fix.state.state)
+    words = large("time" if fix.state.state == TIME_ONLY else fix.state.state)
     since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
     beside_it = (
-        (fix.state.kind or "no position", "*text"),
+        (fix.state.kind or ("time, no position" if fix.state.state == TIME_ONLY else "no position"), "*text"),
         (f"for {since}", "quiet"),
         (f"decided by {fix.deciding}" if fix.deciding else "nothing said yet", "quiet"),
     )
@@ -193,11 +193,11 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
     sigma = [error.value for error in errors if error is not None and error.value is not None]
     rows = [
         ("height", _shown(altitude, "{:.1f} m above sea level"), altitude),
-        ("", figures.metres(ellipsoid) + " above the ellipsoid", separation),
+        ("", figures.NONE if ellipsoid is None else f"{ellipsoid:.1f} m above the ellipsoid", separation),
         ("moving", _shown(fix.value("speed_knots"), "{:.1f} kn") + heading, fix.value("speed_knots")),
         ("time", _shown(fix.value("time"), "{} UTC"), fix.value("time")),
         ("date", day, date),
-        ("dilution", _dops(fix), fix.value("hdop")),
+        ("dilution", _dops(fix, ("HDOP", "VDOP", "PDOP") if width >= 50 else ("HDOP", "VDOP")), fix.value("hdop")),
         ("expected", f"{math.hypot(*sigma):.1f} m horizontal error" if len(sigma) == 2 else figures.NONE, errors[0]),
     ]
     out = []
@@ -212,8 +212,8 @@ def _shown(fact: Fact | None, form: str) -> str:
     return figures.NONE if fact is None or fact.value is None else form.format(fact.value)
 
 
-def _dops(fix: FixSnapshot) -> str:
-    values = [(name, fix.value(name.lower())) for name in ("HDOP", "VDOP", "PDOP")]
+def _dops(fix: FixSnapshot, names: tuple[str, ...]) -> str:
+    values = [(name, fix.value(name.lower())) for name in names]
     return "  ".join(f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None) or figures.NONE
 
 
@@ -301,18 +301,18 @@ def _session(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line
     if outages:
         ended = [(each.end - each.begin) / SECOND for each in outages if each.end is not None]
         longest = f", the longest {figures.duration(max(ended))}" if ended else ""
-        count = f"{len(outages)} outage{'s' if len(outages) > 1 else ''}"
+        count = figures.several(len(outages), "outage")
         note = f"{count}{longest}{', one now' if outages[-1].end is None else ''}"
     else:
         note = "no outage" if fix.epochs_with_fix else ""
     if start is not None and start.begin is not None:
-        words = [Span("first", "quiet")]
+        cells = []
         for name in MILESTONES[1:]:
             time = start.reached.get(name)
             passed = figures.duration((time - start.begin) / SECOND) if time is not None else "…"
             short = name.removeprefix("satellite ")
-            words += [Span(f"   {short} ", "quiet"), Span(passed, "text" if time is not None else "amber")]
-        rows += wrapped(tuple(words), width)
+            cells.append(line((f"{short} ", "quiet"), (f"{passed}   ", "text" if time is not None else "amber")))
+        rows += _flowed(cells, width)
     share = f"{figures.count(fix.epochs_with_fix)} of {figures.count(fix.epochs)} epochs with a fix"
     passed = figures.duration((snapshot.now - begin) / SECOND) if begin else figures.NONE
     title = ends(
@@ -321,6 +321,16 @@ def _session(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line
         width,
     )
     return [title, *(rows or [BLANK])]
+
+
+def _flowed(cells: list[Line], width: int) -> list[Line]:
+    """Cells one after the other, as many in a row as there is room for."""
+    rows: list[Line] = [BLANK]
+    for cell in cells:
+        if width_of(rows[-1]) + width_of(cell) > width and rows[-1]:
+            rows.append(BLANK)
+        rows[-1] = (*rows[-1], *cell)
+    return rows
 
 
 def _ribbon(states: list[tuple[int, FixState]], begin: int, end: int, width: int) -> Line:

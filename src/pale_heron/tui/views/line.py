@@ -75,7 +75,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
             ("Bytes come, but not legible ones: ", f"*{role}"),
             f"{legible} of the last {figures.count(tracked.recent_bytes)} bytes at {lane.settings or '–'}.",
         )
-    checked = tracked.recent_valid + tracked.recent_bad
+    checked = tracked.recent_valid + tracked.recent_damaged
     if not checked:
         return "amber", line(
             ("Legible, but no sentence: ", "*amber"), f"{figures.count(tracked.recent_lines)} lines in the last minute."

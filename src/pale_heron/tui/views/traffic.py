@@ -124,18 +124,18 @@ def _frame(frame: Frame, width: int) -> tuple[str, str, str, Line, str]:
 def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: int) -> list[Line]:
     """Question and answer; `new` lines have come since the list is held."""
     lanes = snapshot.lanes
-    bad = sum(lane.line.recent_bad for lane in lanes)
+    bad = sum(lane.line.recent_damaged for lane in lanes)
     rates = [each.hz for lane in lanes for each in lane.line.types if each.hz]
     lines = sum(lane.line.recent_lines for lane in lanes)
     role = "coral" if bad else "reed" if rates else "amber"
     words = [
-        Span(f"{len(lanes)} lane{'s' if len(lanes) != 1 else ''}, "),
+        Span(f"{figures.several(len(lanes), 'lane')}, "),
         Span(f"{sum(rates):.0f} lines a second", "*text"),
         Span(f" of {len(rates)} types. "),
         Span(
-            f"{bad} wrong checksum{'s' if bad > 1 else ''} in the last minute."
+            f"{figures.several(bad, 'line')} damaged in the last minute."
             if bad
-            else "No wrong checksum in the last minute.",
+            else "None damaged in the last minute.",
             "coral" if bad else "text",
         ),
     ]

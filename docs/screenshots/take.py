@@ -1,0 +1,122 @@
+"""Takes the pictures in this folder: the simulated bench in a real terminal window on a virtual display, 1280 by 800.
+
+Needs Xvfb, xterm, ImageMagick's `import`, tmux and the font DejaVu Sans Mono; `make screenshots` installs them.
+"""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+HERE = Path(__file__).parent
+PROGRAM = f"{sys.executable} -m pale_heron"
+LIMIT_S = 150.0
+
+XTERM = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0+0", "-b", "0", "-bw", "0", "+sb"]
+XTERM += ["-u8", "-xrm", "XTerm*directColor: true"]
+
+SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
+    # The program to run, then what to do: wait for a text, press a key, take a picture.
+    (
+        f"{PROGRAM} demo",
+        (
+            ("until", "Time is known"),
+            ("pause", "4"),
+            ("picture", "fix-cold-start"),
+            ("until", "1 outage, the longest"),
+            ("pause", "12"),
+            ("picture", "fix"),
+            ("key", "d"),
+            ("picture", "fix-light"),
+            ("key", "d"),
+            ("key", "1"),
+            ("picture", "line"),
+            ("key", "2"),
+            ("until", "GNGGA"),
+            ("key", "Space"),
+            *(("key", "Up"),) * 10,
+            ("pause", "1"),
+            ("picture", "traffic"),
+            ("key", "q"),
+        ),
+    ),
+    (f"{PROGRAM} watch", (("until", "Which port"), ("pause", "1"), ("picture", "ports"), ("key", "q"))),
+)
+
+
+@contextmanager
+def window(command: str) -> Iterator[tuple[list[str], dict[str, str]]]:
+    """A terminal window on a display of its own; gives the words that reach its tmux, and its environment."""
+    with tempfile.TemporaryDirectory() as folder:
+        read_end, write_end = os.pipe()
+        display = subprocess.Popen(
+            ["Xvfb", "-displayfd", str(write_end), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+            pass_fds=[write_end],
+            stderr=subprocess.DEVNULL,
+        )
+        os.close(write_end)
+        environ = os.environ | {
+            "DISPLAY": ":" + os.read(read_end, 16).decode().strip(),
+            "COLORTERM": "truecolor",
+            "LANG": "C.UTF-8",
+            "TZ": "<-03>3",
+            "PALE_HERON_CAPTURES": folder,
+        }
+        environ.pop("TMUX", None)
+        settings = Path(folder) / "tmux.conf"
+        settings.write_text(
+            'set -g status off\nset -g default-terminal "tmux-256color"\nset -as terminal-overrides ",*:Tc"\n'
+            "setenv -g COLORTERM truecolor\nset -sg escape-time 10\n"
+        )
+        tmux = ["tmux", "-S", f"{folder}/socket", "-f", str(settings)]
+        terminal = subprocess.Popen(
+            [*XTERM, "-e", *tmux, "new-session", command],
+            env=environ,
+            stderr=subprocess.DEVNULL,
+        )
+        try:
+            yield tmux, environ
+        finally:
+            subprocess.run([*tmux, "kill-server"], check=False, capture_output=True)
+            for process in (terminal, display):
+                process.terminate()
+                process.wait()
+
+
+def act(what: str, value: str, tmux: list[str], environ: dict[str, str]) -> None:
+    """Carry out one step of a scene."""
+    if what == "key":
+        subprocess.run([*tmux, "send-keys", value], check=True)
+        time.sleep(0.3)
+    elif what == "pause":
+        time.sleep(float(value))
+    elif what == "picture":
+        time.sleep(0.6)
+        subprocess.run(["import", "-window", "root", str(HERE / f"{value}.png")], env=environ, check=True)
+        print(f"{value}.png")
+    else:
+        limit = time.monotonic() + LIMIT_S
+        while value not in subprocess.run([*tmux, "capture-pane", "-p"], capture_output=True, text=True).stdout:
+            if time.monotonic() > limit:
+                sys.exit(f"{value!r} never stood on the screen")
+            time.sleep(0.2)
+
+
+def main() -> None:
+    device = subprocess.Popen([*PROGRAM.split(), "sim", "curlew"], stdout=subprocess.DEVNULL)
+    try:
+        for command, steps in SCENES:
+            with window(command) as (tmux, environ):
+                for what, value in steps:
+                    act(what, value, tmux, environ)
+    finally:
+        device.terminate()
+        device.wait()
+
+
+if __name__ == "__main__":
+    main()
