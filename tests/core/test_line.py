@@ -13,6 +13,8 @@ from pale_heron.core.line.tracker import MOST_TYPES
 from pale_heron.core.nmea import explain
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.nmea.sentences import LAYOUTS
+from pale_heron.sim.scenes import SCENES
+from pale_heron.sim.wire import resampled
 
 
 def opened(time: int = BEGIN, **details: object) -> Event:
@@ -109,7 +111,9 @@ def test_steps_and_findings(epochs: list[bytes], wait_s: int, chain: list[str], 
     lane.event(opened())
     for second, data in enumerate(epochs):
         lane.feed(chunk(data, BEGIN + second * SECOND))
-    snapshot = lane.snapshot(BEGIN + (len(epochs) - 1 + wait_s) * SECOND)
+    now = BEGIN + (len(epochs) - 1 + wait_s) * SECOND
+    lane.tick(now)
+    snapshot = lane.snapshot(now)
     assert [step.state.value for step in snapshot.steps] == chain
     assert [finding.id for finding in snapshot.findings] == findings
 
@@ -174,3 +178,20 @@ def test_sentences_with_right_checksums_and_senseless_fields_never_raise() -> No
         snapshot = lane.snapshot(BEGIN + second * SECOND // 4)
     assert snapshot.line.frames >= 900
     assert snapshot.line.valid_sentences > 300
+
+
+@pytest.mark.parametrize("read_rate", [1200, 2400, 4800, 19200, 38400, 57600, 115200])
+def test_every_wrong_rate_is_known_for_what_it_is(read_rate: int) -> None:
+    """Also where four bytes of five happen to be printable."""
+    lane = Lane("curlew")
+    lane.event(opened(rate=read_rate))
+    for second, data in enumerate(said(12, SCENES["open-sky"])):
+        lane.feed(chunk(resampled(data, 9600, read_rate), BEGIN + second * SECOND))
+    snapshot = lane.snapshot(BEGIN + 12 * SECOND)
+    assert snapshot.steps[2].state is Stand.BROKEN
+    assert [finding.id for finding in snapshot.findings] == ["rate-mismatch"]
+
+
+def test_binary_that_is_recognised_is_legible() -> None:
+    line = fed([GGA + RTCM * 5]).snapshot(BEGIN).line
+    assert line.readable_share == 1.0

@@ -53,7 +53,8 @@ LANES = {
     "3D": (opened(fed(said(40))), 40),
     "outage": (opened(fed(said(92, SCENES["saltmarsh"]))), 92),
     "at rest": (opened(fed([GGA.replace(b"094107.00", b"0941%02d.00" % s)[:-5] + b"\r\n" for s in range(30)])), 30),
-    "garbage": (opened(fed([bytes(range(128, 256)) * 4])), 1),
+    "garbage": (opened(fed([bytes(range(128, 256)) * 4, b"\n"])), 1),
+    "no end": (opened(fed([b"hello, is anybody there"])), 0),
     "text": (opened(fed([b"hello\r\n" * 30])), 1),
     "silent": (opened(fed(said(20))), 60),
     "hostile": (opened(fed([HOSTILE * 3, b"$GP" + HOSTILE])), 2),
@@ -88,6 +89,7 @@ ANSWERS = {
     "at rest": ("Legible, but no sentence", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
     "garbage": ("Bytes come, but not legible ones: 0 % of the last 512 bytes at 9600 8N1.", "Unknown"),
     "text": ("Legible, but no sentence: 30 lines", "Unknown"),
+    "no end": ("Bytes come, but no line has ended yet: 23 B", "Unknown"),
     "silent": ("Not any more: silent for 41 s", "Unknown now: the lane is silent for 41 s; it said 3D last"),
     "bad": ("Yes: 0.0 % of 3", "Unknown"),
 }

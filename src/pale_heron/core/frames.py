@@ -37,6 +37,12 @@ class Status(StrEnum):
     PARTIAL = "partial"
 
 
+# Looking a member up in its class costs as much as a dictionary of our own would; what runs for every frame uses these.
+IN, OUT = Direction.IN, Direction.OUT
+NMEA, TEXT, RTCM3, BYTES = Kind.NMEA, Kind.TEXT, Kind.RTCM3, Kind.BYTES
+OK, BAD_CHECKSUM, NO_CHECKSUM = Status.OK, Status.BAD_CHECKSUM, Status.NO_CHECKSUM
+
+
 class Chunk(NamedTuple):
     """Bytes of one lane and direction as they were handed over; `time` is that of the first byte."""
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from pale_heron.core.clock.own_time import OwnTime
-from pale_heron.core.frames import Chunk, Direction, Event, Frame, Kind, Status
+from pale_heron.core.frames import IN, NMEA, NO_CHECKSUM, OK, OUT, Chunk, Direction, Event, Frame
 from pale_heron.core.gnss.fix import FixSnapshot, FixTracker
 from pale_heron.core.line.findings import Evidence, Finding, findings
 from pale_heron.core.line.settings import LineSettings
@@ -137,13 +137,20 @@ class Lane:
         )
 
     def _line_has_bytes(self, chunk: Chunk) -> bool:
-        return chunk.direction is Direction.OUT or self._line.has_bytes
+        return chunk.direction is OUT or self._line.has_bytes
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
+        line, fix = self._line.feed, self._fix.feed
         for frame in frames if self._own_time is None else self._retimed(frames):
-            self._line.feed(frame)
-            if frame.kind is Kind.NMEA and frame.direction is Direction.IN and self._believes(frame):
-                self._fix.feed(frame)
+            line(frame)
+            if frame.kind is not NMEA or frame.direction is not IN:
+                continue
+            if frame.status is OK:
+                self._checksums_seen = True
+                fix(frame)
+            elif frame.status is NO_CHECKSUM and not self._checksums_seen:
+                # The checksum is optional in NMEA 0183 2.x: it is not asked of a device that never sent one.
+                fix(frame)
         return frames
 
     def _retimed(self, frames: list[Frame]) -> Iterator[Frame]:
@@ -153,13 +160,6 @@ class Lane:
             time = self._own_time.read(frame)
             self._line.turn(time)
             yield frame._replace(time=time)
-
-    def _believes(self, frame: Frame) -> bool:
-        """A right checksum; or none, on a lane that never sent one (the checksum is optional in NMEA 0183 2.x)."""
-        if frame.status is Status.OK:
-            self._checksums_seen = True
-            return True
-        return frame.status is Status.NO_CHECKSUM and not self._checksums_seen
 
 
 def _count(details: Mapping[str, Any]) -> int:

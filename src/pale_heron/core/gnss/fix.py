@@ -73,7 +73,8 @@ class FixTracker:
         self._state = FixState(NO_FIX)
         self._since: int | None = None
         self._words: dict[str, tuple[str, ...]] = {}
-        self._epoch = b""
+        self._raw_time = self._epoch = b""
+        self._dated = False
         self._epochs = 0
         self._epochs_with_fix = 0
         self._counted_epoch = b""
@@ -128,6 +129,9 @@ class FixTracker:
             self._believed[formatter] = frame
 
     def _begin_epoch(self, time: bytes, arrived: int | None) -> None:
+        if time == self._raw_time:
+            return
+        self._raw_time = time
         if b"." in time:
             time = time.rstrip(b"0").rstrip(b".")
         if time and time != self._epoch:
@@ -135,6 +139,11 @@ class FixTracker:
                 self._history.milestone("time", arrived)
             self._epoch = time
             self._epochs += 1
+
+    def _date_known(self, arrived: int | None) -> None:
+        if not self._dated:
+            self._dated = True
+            self._history.milestone("date", arrived)
 
     def _count_fix(self, frame: Frame, at: int, altitude: bytes) -> None:
         """One position an epoch, from whichever sentence has it first."""
@@ -209,7 +218,7 @@ class FixTracker:
         self._hear(frame, has_fix)
         self._begin_epoch(fields[1], frame.time)
         if fields[9]:
-            self._history.milestone("date", frame.time)
+            self._date_known(frame.time)
         if has_fix and "GGA" not in self._latest and "GNS" not in self._latest:
             self._count_fix(frame, 3, b"")
         self._judge(frame, (status or "V", mode, "known" if fields[1] else ""))
@@ -248,7 +257,7 @@ class FixTracker:
         if len(fields) > 4:
             self._begin_epoch(fields[1], frame.time)
             if fields[4]:
-                self._history.milestone("date", frame.time)
+                self._date_known(frame.time)
 
     def _other(self, frame: Frame) -> None:
         self._hear(frame, b",N*" not in frame.data)

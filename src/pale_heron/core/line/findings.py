@@ -96,13 +96,13 @@ def _silent_now(evidence: Evidence) -> Finding | None:
 
 def _garbage(evidence: Evidence) -> Finding | None:
     line, share = evidence.line, evidence.line.recent_readable_share
-    if share is None or line.recent_bytes < ENOUGH_BYTES or line.recent_valid or share >= ILLEGIBLE_SHARE:
+    if share is None or line.recent_framed < ENOUGH_BYTES or line.recent_valid or share >= ILLEGIBLE_SHARE:
         return None
     rate = f" at {evidence.settings}" if evidence.settings else ""
     return Finding(
         "rate-mismatch",
         "Bytes come, but they are not legible.",
-        f"{share:.0%} of the last {line.recent_bytes} bytes are legible{rate}, and no sentence is valid",
+        f"{100 * share:.0f} % of the last {line.recent_framed} bytes are legible{rate}, and no sentence is valid",
         "Try other rates: 9600, 38400 and 115200 are the commonest. If none is legible, look at the level of the "
         "signal, or the device may speak a binary protocol.",
         0.8,

@@ -83,7 +83,7 @@ def _bytes(line: LineSnapshot, now: int | None) -> Stand:
 
 def _readable(line: LineSnapshot) -> Stand:
     share = line.recent_readable_share
-    if share is None or line.recent_bytes < ENOUGH_BYTES:
+    if share is None or line.recent_framed < ENOUGH_BYTES:
         return Stand.REACHED if line.valid_sentences else Stand.WAITING
     if line.recent_valid or share >= LEGIBLE_SHARE:
         return Stand.REACHED

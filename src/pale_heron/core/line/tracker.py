@@ -7,7 +7,7 @@ costs a few additions, whatever the window, and the memory does not depend on th
 from collections import deque
 from dataclasses import dataclass
 
-from pale_heron.core.frames import SECOND, Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.wire.visible import unreadable_count
 
 WINDOW_S = 60
@@ -45,8 +45,12 @@ class LineSnapshot:
     bytes_in: int
     bytes_out: int
     frames: int
+    framed_bytes: int
+    """Bytes received that stand in a frame; the rest waits for the end of its frame."""
     unreadable_bytes: int
+    """Bytes in runs that are no text, and single ones that are not printable in lines that are."""
     recent_bytes: int
+    recent_framed: int
     recent_unreadable: int
     valid_sentences: int
     bad_checksums: int
@@ -68,13 +72,13 @@ class LineSnapshot:
 
     @property
     def readable_share(self) -> float | None:
-        """0 to 1 over all bytes received; None before the first."""
-        return 1 - self.unreadable_bytes / self.bytes_in if self.bytes_in else None
+        """0 to 1 over all framed bytes; None before the first."""
+        return 1 - self.unreadable_bytes / self.framed_bytes if self.framed_bytes else None
 
     @property
     def recent_readable_share(self) -> float | None:
         """0 to 1 over the last minute; None where nothing came in it."""
-        return 1 - self.recent_unreadable / self.recent_bytes if self.recent_bytes else None
+        return 1 - self.recent_unreadable / self.recent_framed if self.recent_framed else None
 
 
 class _Row:
@@ -94,6 +98,7 @@ class _Totals:
     types: dict[str, tuple[int, int]]
     received: int
     sent: int
+    framed: int
     unreadable: int
     valid: int
     damaged: int
@@ -107,7 +112,7 @@ class LineTracker:
         self._rows: dict[str, _Row] = {}
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
-        self._received = self._sent = self._unreadable = 0
+        self._received = self._sent = self._framed = self._unreadable = 0
         self._frames = self._valid = self._bad = self._damaged = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
@@ -122,33 +127,36 @@ class LineTracker:
     def feed_chunk(self, chunk: Chunk) -> None:
         """Count the bytes of one chunk."""
         self.turn(chunk.time)
-        if chunk.direction is Direction.OUT:
+        if chunk.direction is OUT:
             self._sent += len(chunk.data)
             return
         self._received += len(chunk.data)
-        self._unreadable += unreadable_count(chunk.data)
         self._last_byte = chunk.time
         if self._first_byte is None:
             self._first_byte = chunk.time
 
     def feed(self, frame: Frame) -> None:
         """Count one frame."""
-        if frame.direction is Direction.OUT:
+        if frame.direction is OUT:
             return
         row = self._rows.get(frame.type) or self._new_row(frame)
         row.count += 1
         row.bytes += len(frame.data)
         row.last = frame.time
         self._frames += 1
-        if frame.kind is Kind.NMEA or frame.kind is Kind.RTCM3:
-            if frame.status is Status.OK:
-                self._valid += 1
-                self._last_valid = frame.time
-            elif frame.bad:
-                row.bad += 1
-                self._damaged += 1
-                self._troubles.append(frame)
-                self._bad += frame.status is Status.BAD_CHECKSUM
+        self._framed += len(frame.data)
+        kind = frame.kind
+        if frame.status is OK and (kind is NMEA or kind is RTCM3):
+            self._valid += 1
+            self._last_valid = frame.time
+            return
+        # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
+        self._unreadable += len(frame.data) if kind is BYTES else unreadable_count(frame.data)
+        if frame.bad:
+            row.bad += 1
+            self._damaged += 1
+            self._troubles.append(frame)
+            self._bad += frame.status is BAD_CHECKSUM
 
     def _new_row(self, frame: Frame) -> _Row:
         name = frame.type if len(self._rows) < MOST_TYPES else OTHER_TYPES
@@ -173,8 +181,18 @@ class LineTracker:
 
     def _totals(self, second: int) -> _Totals:
         types = {name: (row.count, row.bytes) for name, row in self._rows.items()}
-        lines = sum(row.count for row in self._rows.values() if row.kind is not Kind.BYTES)
-        return _Totals(second, types, self._received, self._sent, self._unreadable, self._valid, self._damaged, lines)
+        lines = sum(row.count for row in self._rows.values() if row.kind is not BYTES)
+        return _Totals(
+            second,
+            types,
+            received=self._received,
+            sent=self._sent,
+            framed=self._framed,
+            unreadable=self._unreadable,
+            valid=self._valid,
+            damaged=self._damaged,
+            lines=lines,
+        )
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
@@ -186,8 +204,10 @@ class LineTracker:
             bytes_in=self._received,
             bytes_out=self._sent,
             frames=self._frames,
+            framed_bytes=self._framed,
             unreadable_bytes=self._unreadable,
             recent_bytes=self._received - begin.received,
+            recent_framed=self._framed - begin.framed,
             recent_unreadable=self._unreadable - begin.unreadable,
             valid_sentences=self._valid,
             bad_checksums=self._bad,
@@ -211,7 +231,7 @@ class LineTracker:
             for totals in reversed(self._history):
                 if totals.second <= self._second - WINDOW_S:
                     return totals
-        return _Totals(0, {}, 0, 0, 0, 0, 0, 0)
+        return _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0)
 
     def _activity(self, now: int | None) -> tuple[int, ...]:
         if now is None or self._second is None:

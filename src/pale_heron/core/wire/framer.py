@@ -14,9 +14,11 @@ decides.
 """
 
 import re
+import sys
+from collections import deque
 from enum import Enum, auto
 
-from pale_heron.core.frames import Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.frames import BAD_CHECKSUM, NMEA, OK, Chunk, Direction, Frame, Kind, Status
 from pale_heron.core.wire import rtcm3, sentence
 from pale_heron.core.wire.checksum import crc24q, running_xor
 from pale_heron.core.wire.visible import unreadable_count
@@ -28,6 +30,7 @@ PAUSE_NS = 300_000_000
 """A silence that ends a frame without a line end, such as a prompt."""
 
 _whole = sentence.WHOLE.match
+_DIGITS = tuple(b"%02X" % value for value in range(256))
 _BOUNDARY = re.compile(rb"[\r\n$!\xd3]")
 _LINE_END = re.compile(rb"\r\n|\r|\n")
 _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
@@ -35,6 +38,7 @@ _LINE_ENDS = b"\r\n"
 _STARTS = b"$!"
 _CUT_SHORT = "cut short by what follows"
 _NO_LINE_END = "no line end before a pause"
+_NO_MARK = sys.maxsize
 _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
 
 
@@ -55,7 +59,9 @@ class Framer:
         self._scan = 0
         self._offset = 0
         self._last_time: int | None = None
-        self._marks: list[tuple[int, int | None]] = []
+        self._marks: deque[tuple[int, int | None]] = deque()
+        self._time: int | None = None
+        self._next_mark = _NO_MARK
         self._frames: list[Frame] = []
 
     @property
@@ -68,6 +74,7 @@ class Framer:
         if self._paused(chunk.time):
             self._cut(final=True)
         self._marks.append((self._offset + len(self._held), chunk.time))
+        self._next_mark = self._marks[0][0]
         self._last_time = chunk.time
         self._held += chunk.data
         self._cut(final=False)
@@ -100,11 +107,13 @@ class Framer:
             if self._scan <= start and (whole := _whole(held, start, start + LIMIT)):
                 running = running or running_xor(held)
                 star, end = whole.start(2) - 1, whole.end()
-                expected, found = running[start] ^ running[star - 1], int(whole[2], 16)
-                ok = expected == found
-                status = Status.OK if ok else Status.BAD_CHECKSUM
-                reason = None if ok else sentence.mismatch(expected, found)
-                self._emit(start, held[start:end], Kind.NMEA, status, reason, whole[1].decode("ascii"))
+                expected = running[start] ^ running[star - 1]
+                name, digits = whole.groups()
+                if digits == _DIGITS[expected] or (found := int(digits, 16)) == expected:
+                    self._emit(start, held[start:end], NMEA, OK, None, name.decode("ascii"))
+                else:
+                    reason = sentence.mismatch(expected, found)
+                    self._emit(start, held[start:end], NMEA, BAD_CHECKSUM, reason, name.decode("ascii"))
             else:
                 ended = self._line(start, final)
                 if ended is None:
@@ -204,9 +213,15 @@ class Framer:
             self._emit(start, data, Kind.TEXT, Status.OK, None, "text")
         return end
 
+    def _pass_marks(self, offset: int) -> None:
+        """Take the time of the chunk that holds `offset`."""
+        while self._marks and self._marks[0][0] <= offset:
+            self._time = self._marks.popleft()[1]
+        self._next_mark = self._marks[0][0] if self._marks else _NO_MARK
+
     def _emit(self, start: int, data: bytes, kind: Kind, status: Status, reason: str | None, name: str) -> None:
-        offset, marks = self._offset + start, self._marks
-        while len(marks) > 1 and marks[1][0] <= offset:
-            del marks[0]
-        time = marks[0][1] if marks else None
+        offset = self._offset + start
+        if self._next_mark <= offset:
+            self._pass_marks(offset)
+        time = self._time
         self._frames.append(Frame(self._lane, self._direction, time, offset, data, kind, status, reason, name))

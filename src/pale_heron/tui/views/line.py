@@ -67,13 +67,16 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     if is_silent(tracked, snapshot.now) and snapshot.replay is None:
         age = figures.duration((snapshot.now - (tracked.last_byte or 0)) / SECOND)
         return "coral", line(("Not any more: ", "*coral"), f"silent for {age}, after {figures.size(tracked.bytes_in)}.")
+    if not tracked.framed_bytes:
+        told = f"{figures.size(tracked.bytes_in)} so far."
+        return "amber", line(("Bytes come, but no line has ended yet: ", "*amber"), told)
     step = first_missing(lane.steps)
     if step is not None and step.step == "readable":
         legible = figures.share(tracked.recent_readable_share)
         role = "coral" if step.state is Stand.BROKEN else "amber"
         return role, line(
             ("Bytes come, but not legible ones: ", f"*{role}"),
-            f"{legible} of the last {figures.count(tracked.recent_bytes)} bytes at {lane.settings or '–'}.",
+            f"{legible} of the last {figures.count(tracked.recent_framed)} bytes at {lane.settings or '–'}.",
         )
     checked = tracked.recent_valid + tracked.recent_damaged
     if not checked:
@@ -168,7 +171,7 @@ def _load(lane: LaneSnapshot, width: int) -> list[Line]:
     rows: list[Line] = chart(activity, CHART_ROWS, width, capacity or 0.0)
     now = figures.rate(lane.line.bytes_per_s)
     if capacity is None:
-        rows.append(line(now, ("  the rate is decorative here: no wire keeps to it", "quiet")))
+        rows.append(line(now, ("  the rate is decorative here", "quiet")))
     else:
         load = load_of(lane)
         role = "coral" if load and load > FULL else "amber" if load and load > NEARLY_FULL else "text"
@@ -213,7 +216,8 @@ def _next(lane: LaneSnapshot, width: int) -> list[Line]:
         for part in (finding.evidence, finding.next):
             if part:
                 rows += [line("   ", *row) for row in wrapped(line((safe_label(part), "quiet")), width - 3)]
-    return titled("WHAT TO TRY NEXT", rows or [line(("nothing: all is as it should be", "quiet"))])
+    nothing = "nothing: all is as it should be" if first_missing(lane.steps) is None else "nothing found yet: listening"
+    return titled("WHAT TO TRY NEXT", rows or [line((nothing, "quiet"))])
 
 
 def _troubles(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:
