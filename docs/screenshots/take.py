@@ -12,9 +12,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from pale_heron.ports.listing import simulated_folder
+
 HERE = Path(__file__).parent
 PROGRAM = f"{sys.executable} -m pale_heron"
 LIMIT_S = 150.0
+CURLEW = simulated_folder() / "curlew"
 
 XTERM = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0+0", "-b", "0", "-bw", "0", "+sb"]
 XTERM += ["-u8", "-xrm", "XTerm*directColor: true"]
@@ -43,6 +46,10 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("picture", "traffic"),
             ("key", "q"),
         ),
+    ),
+    (
+        f"{PROGRAM} watch curlew={CURLEW}@4800",
+        (("until", "legible ones"), ("pause", "8"), ("picture", "line-wrong-rate"), ("key", "q")),
     ),
     (f"{PROGRAM} watch", (("until", "Which port"), ("pause", "1"), ("picture", "ports"), ("key", "q"))),
 )
@@ -107,7 +114,7 @@ def act(what: str, value: str, tmux: list[str], environ: dict[str, str]) -> None
 
 
 def main() -> None:
-    device = subprocess.Popen([*PROGRAM.split(), "sim", "curlew"], stdout=subprocess.DEVNULL)
+    device = subprocess.Popen([*PROGRAM.split(), "sim", "curlew", "--link", str(CURLEW)], stdout=subprocess.DEVNULL)
     try:
         for command, steps in SCENES:
             with window(command) as (tmux, environ):

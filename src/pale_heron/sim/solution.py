@@ -35,7 +35,8 @@ def dilution(directions: Sequence[tuple[float, float]]) -> tuple[float, float, f
         east, north, up, _ = np.diag(np.linalg.inv(lines.T @ lines))
     except np.linalg.LinAlgError:
         return None
-    return tuple(min(99.9, math.sqrt(part)) for part in (east + north + up, east + north, up))  # type: ignore[return-value]
+    pdop, hdop, vdop = (min(99.9, math.sqrt(part)) for part in (east + north + up, east + north, up))
+    return pdop, hdop, vdop
 
 
 class Errors:
