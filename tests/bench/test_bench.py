@@ -109,6 +109,33 @@ def test_a_replay_keeps_time_pauses_steps_and_goes_back(tmp_path: Path) -> None:
     replay.stop()
 
 
+def test_every_way_to_a_moment_shows_the_same(tmp_path: Path) -> None:
+    """Straight from the start, back from the end, and forth and back over states that were kept."""
+    path = recorded(tmp_path / "long.pcapng", said(1900, SCENES["saltmarsh"]))
+
+    def at(replay: Replay, moment: int) -> object:
+        replay.seek(moment)
+        until(lambda: not replay.snapshot().replay.seeking)
+        lane = replay.snapshot().lanes[0]
+        history, facts = lane.fix.history, lane.fix.facts
+        return lane.line.types, lane.line.activity, history, facts, list(lane.fix.positions), lane.steps
+
+    def opened() -> Replay:
+        replay = Replay(path, playing=False)
+        replay.start()
+        until(lambda: bool(replay.snapshot().now))
+        return replay
+
+    moments = [BEGIN + seconds * SECOND for seconds in (1850, 40, 299, 1000, 0)]
+    wandering = opened()
+    found = [at(wandering, moment) for moment in moments]
+    wandering.stop()
+    for moment, seen in zip(moments, found, strict=True):
+        straight = opened()
+        assert at(straight, moment) == seen, (moment - BEGIN) / SECOND
+        straight.stop()
+
+
 def test_a_raw_file_plays_by_its_own_times(tmp_path: Path) -> None:
     path = tmp_path / "raw.nmea"
     path.write_bytes(b"".join(said(30)))

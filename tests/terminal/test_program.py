@@ -169,7 +169,6 @@ def test_a_device_that_comes_back_goes_on(open_screen: Callable[..., Screen], tm
         process.wait(10)
         screen.until("No: the device hung up")
     screen.press("C-c")
-    screen.press("q")
     screen.until("Recorded")
 
 

@@ -1,6 +1,8 @@
 """The state that screens and summaries are drawn from: lanes and their traffic, fed with what was recorded."""
 
+import pickle
 import threading
+import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -89,6 +91,16 @@ class Model:
         with self._lock:
             for lane in self._lanes.values():
                 self.log.extend(lane.finish())
+
+    def saved(self) -> bytes:
+        """The lanes as they stand, without the log; `restored` takes them up again."""
+        with self._lock:
+            return zlib.compress(pickle.dumps(self._lanes), 1)
+
+    @classmethod
+    def restored(cls, saved: bytes) -> "Model":
+        """A model whose lanes stand as they were saved, by this program, in this run."""
+        return cls(pickle.loads(zlib.decompress(saved)).values())
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

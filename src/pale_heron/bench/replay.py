@@ -1,9 +1,15 @@
-"""A capture played again through the same core: at speed, paused, or from a moment on."""
+"""A capture played again through the same core: at speed, paused, or from a moment on.
 
+What a screen shows of a moment depends on everything before it. So the first way to a moment leads through all that
+lies between; on it the state of the lanes is kept every few minutes, and later jumps begin at the nearest such state.
+"""
+
+import bisect
 import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model, ReplayState
 from pale_heron.capture.reader import CaptureReader, Record, is_capture, open_file, raw_chunks
@@ -13,6 +19,18 @@ from pale_heron.core.wire.framer import Framer
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
+KEEP_NS = 300 * SECOND
+"""Time of the capture between two states that are kept."""
+
+MOST_KEPT = 400
+
+
+class Kept(NamedTuple):
+    """The lanes as they stood before the record that begins at `position` of the file."""
+
+    moment: int
+    position: int
+    lanes: bytes
 
 
 class Replay:
@@ -29,10 +47,13 @@ class Replay:
         self._model = Model()
         self._now = 0
         self._began = 0
-        self._read = 0
+        self._raw_read = 0
         self._ended = False
         self._step = False
         self._restart = False
+        self._kept: list[Kept] = []
+        self._keep_ns = KEEP_NS
+        self._from: Kept | None = None
         self._anchor = time.monotonic()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="replay", daemon=True)
@@ -71,8 +92,11 @@ class Replay:
         self._step = True
 
     def seek(self, moment: int) -> None:
-        """Go to a moment; one that lies before now is reached from the start of the file."""
-        self._restart = moment < self._now
+        """Go to a moment, from here or from the nearest state that was kept before it."""
+        place = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
+        nearest = self._kept[place - 1] if place else None
+        self._from = nearest
+        self._restart = moment < self._now or (nearest is not None and nearest.moment > self._now)
         self._target = moment
 
     def skip(self, seconds: float) -> None:
@@ -115,22 +139,24 @@ class Replay:
         self._playing = playing
 
     def _run(self) -> None:
-        while not self._stop.is_set():
+        while True:
             self._restart = False
             self._play()
             while not self._restart:
                 if self._stop.wait(POLL_S):
                     return
-            self._model, self._ended, self._now, self._read = Model(), False, 0, 0
+            start = self._from
+            self._model = Model.restored(start.lanes) if start else Model()
+            self._ended, self._now = False, start.moment if start else 0
 
     def _play(self) -> None:
-        """Feed the whole file, each record when its time has come; returns early for a restart or the end."""
+        """Feed the file from where it is, each record when its time has come; ends early for a restart."""
         last = 0
-        for record in self._records():
+        for record in self._records(self._from):
             moment = record.time or 0
             if not last:
                 self._set_now(moment)
-                self._began = moment
+                self._began = self._began or moment
             last = max(last, moment)
             while not self._due(moment):
                 if self._stop.wait(POLL_S) or self._restart:
@@ -138,14 +164,24 @@ class Replay:
                 self._model.tick(self._virtual_now())
             if self._stop.is_set() or self._restart:
                 return
+            self._keep(moment)
             self._model.feed(record)
             if self._target is not None:
                 self._set_now(max(self._now, moment))
         self._model.finish()
         self._set_now(last)
         self._target = None
-        self._read = self._size
         self._ended = True
+
+    def _keep(self, moment: int) -> None:
+        """Keep the state now and then; when there are many, every second one goes and the rest lie wider."""
+        last = self._kept[-1].moment if self._kept else self._began
+        if self._reader is None or moment - last < self._keep_ns:
+            return
+        self._kept.append(Kept(moment, self._reader.position, self._model.saved()))
+        if len(self._kept) > MOST_KEPT:
+            self._kept = self._kept[1::2]
+            self._keep_ns *= 2
 
     def _due(self, moment: int) -> bool:
         if self._target is not None:
@@ -159,14 +195,19 @@ class Replay:
             return True
         return self._playing and moment <= self._virtual_now()
 
-    def _records(self) -> Iterator[Record]:
-        if self._reader is not None:
-            self._reader = CaptureReader(self._path)
-            for record in self._reader.records():
-                self._read = self._reader.position
-                yield record
-        else:
+    def _records(self, start: Kept | None) -> Iterator[Record]:
+        if self._reader is None:
             yield from self._retimed()
+        elif start is not None:
+            yield from self._reader.resume(start.position)
+        else:
+            self._reader = CaptureReader(self._path)
+            yield from self._reader.records()
+
+    @property
+    def _read(self) -> int:
+        """Bytes of the file gone through."""
+        return self._raw_read if self._reader is None else self._reader.position
 
     def _retimed(self) -> Iterator[Record]:
         """A raw file, its frames given the times that its own sentences say."""
@@ -175,5 +216,5 @@ class Replay:
             for chunk in raw_chunks(file, self._path.name):
                 for frame in framer.feed(chunk):
                     last = max(last, own.read(frame) or last)
-                    self._read = frame.offset
+                    self._raw_read = frame.offset + len(frame.data)
                     yield Chunk(frame.lane, Direction.IN, last, frame.data)

@@ -101,9 +101,12 @@ def flags(outbound: bool) -> tuple[int, bytes]:
     return EPB_FLAGS, struct.pack("<I", OUTBOUND if outbound else INBOUND)
 
 
-def read_blocks(file: BinaryIO) -> Iterator[Block | Torn]:
-    """The whole blocks from the place where `file` stands; a Torn last where it does not end with one."""
-    offset, order = file.tell(), "<"
+def read_blocks(file: BinaryIO, order: str = "<") -> Iterator[Block | Torn]:
+    """The whole blocks from the place where `file` stands; a Torn last where it does not end with one.
+
+    `order` is the byte order of the section in whose midst it stands; each section header sets it anew.
+    """
+    offset = file.tell()
     while head := file.read(8):
         if len(head) < 8:
             yield Torn(offset, "the file ends in the midst of a block")

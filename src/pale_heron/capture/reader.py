@@ -39,7 +39,15 @@ class CaptureReader:
     lanes: dict[str, LaneInfo] = field(default_factory=dict)
     torn: str = ""
     position: int = 0
-    """Bytes of the file gone through so far."""
+    """Where the block of the latest record begins; at the end, the size of the file."""
+    _interfaces: list[_Interface] = field(default_factory=list)
+    _order: str = "<"
+
+    def resume(self, position: int) -> Iterator[Record]:
+        """The records from a `position` on that this reader has passed before."""
+        with open_file(self.path) as file:
+            file.seek(position)
+            yield from self.records_of(file)
 
     def records(self) -> Iterator[Record]:
         """Chunks and events. Raises Trouble where the file cannot be read or is no capture."""
@@ -51,19 +59,19 @@ class CaptureReader:
 
     def records_of(self, file: BinaryIO) -> Iterator[Record]:
         """The same for a file that is open already and can be sought in."""
-        interfaces: list[_Interface] = []
-        for block in pcapng.read_blocks(file):
+        for block in pcapng.read_blocks(file, self._order):
             self.position = block.offset
             if isinstance(block, pcapng.Torn):
                 self.torn = f"{block.why} at byte {block.offset}; everything before it is used"
                 return
+            self._order = block.order
             try:
                 if block.kind == pcapng.SECTION:
-                    interfaces = []
+                    self._interfaces = []
                 elif block.kind == pcapng.INTERFACE:
-                    interfaces.append(self._interface(block, len(interfaces)))
+                    self._interfaces.append(self._interface(block, len(self._interfaces)))
                 elif block.kind == pcapng.ENHANCED_PACKET:
-                    record = self._record(pcapng.parse_packet(block), interfaces, block.order)
+                    record = self._record(pcapng.parse_packet(block), self._interfaces, block.order)
                     if record is not None:
                         yield record
             except ValueError as problem:

@@ -6,7 +6,7 @@ from typing import Any
 
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, NMEA, NO_CHECKSUM, OK, OUT, Chunk, Direction, Event, Frame
-from pale_heron.core.gnss.fix import FixSnapshot, FixTracker
+from pale_heron.core.gnss.fix import POSITIONS_KEPT, FixSnapshot, FixTracker
 from pale_heron.core.line.findings import Evidence, Finding, findings
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.steps import Opening, Step, steps
@@ -41,7 +41,8 @@ class LaneSnapshot:
 class Lane:
     """Feed it chunks and events of one lane, in the order of their times.
 
-    With `own_time` the chunks carry no times and the trackers go by what the sentences say (a raw file).
+    With `own_time` the chunks carry no times and the trackers go by what the sentences say (a raw file). A lane can be
+    pickled: its state depends on nothing but what it was fed.
     """
 
     def __init__(
@@ -52,6 +53,7 @@ class Lane:
         role: str = "",
         address: str = "",
         own_time: bool = False,
+        positions_kept: int | None = POSITIONS_KEPT,
     ) -> None:
         self.name = name
         self._settings = settings
@@ -59,7 +61,7 @@ class Lane:
         self._address = address
         self._framers = {direction: Framer(name, direction) for direction in Direction}
         self._line = LineTracker()
-        self._fix = FixTracker()
+        self._fix = FixTracker(positions_kept)
         self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
         self._opening = Opening.OPEN if own_time else Opening.OPENING

@@ -55,6 +55,7 @@ class PaleHeron(App[None]):
             if action.key != "space"
         ),
         Binding("space", "hold_or_play", "hold", show=False),
+        Binding("ctrl+c", "quit", "quit", show=False, priority=True),
     ]
 
     def __init__(self, bench: Bench, *, view: str = "line") -> None:

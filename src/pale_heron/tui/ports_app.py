@@ -73,12 +73,13 @@ class PortsApp(App[LaneSpec]):
     ENABLE_COMMAND_PALETTE = False
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("q,escape", "quit", "quit"),
+        Binding("ctrl+c", "quit", "quit", priority=True),
         Binding("enter", "open", "open"),
     ]
 
     def __init__(self) -> None:
         super().__init__()
-        self._ports = ports()
+        self.ports = ports()
         self._chosen = 0
         self._rate = RATES.index(9600)
         for theme in THEMES:
@@ -97,14 +98,14 @@ class PortsApp(App[LaneSpec]):
         self.call_after_refresh(self._draw)
 
     def _look(self) -> None:
-        self._ports = ports()
+        self.ports = ports()
         self._draw()
 
     def _draw(self) -> None:
         canvas = self.query_one("#ports", Canvas)
-        self._chosen = max(0, min(self._chosen, len(self._ports) - 1))
+        self._chosen = max(0, min(self._chosen, len(self.ports) - 1))
         self.query_one("#head", Canvas).show([line((" pale heron ", "*heron"), (" ports", "quiet"))])
-        canvas.show(paint(self._ports, self._chosen, RATES[self._rate], canvas.size.width - 2))
+        canvas.show(paint(self.ports, self._chosen, RATES[self._rate], canvas.size.width - 2))
         keys = (("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("q", "quit"))
         shown = [part for key, word in keys for part in ((key, "amber"), (f" {word}   ", "quiet"))]
         self.query_one("#foot", Canvas).show([line(" ", *shown)])
@@ -112,8 +113,8 @@ class PortsApp(App[LaneSpec]):
     def on_key(self, event: events.Key) -> None:
         moves = {"up": -1, "down": 1}
         turns = {"left": -1, "right": 1}
-        if event.key in moves and self._ports:
-            self._chosen = (self._chosen + moves[event.key]) % len(self._ports)
+        if event.key in moves and self.ports:
+            self._chosen = (self._chosen + moves[event.key]) % len(self.ports)
         elif event.key in turns:
             self._rate = max(0, min(len(RATES) - 1, self._rate + turns[event.key]))
         else:
@@ -125,8 +126,8 @@ class PortsApp(App[LaneSpec]):
         self._draw()
 
     def action_open(self) -> None:
-        if self._ports:
-            port = self._ports[self._chosen]
+        if self.ports:
+            port = self.ports[self._chosen]
             name = port.device.rpartition("/")[2][:24]
             self.exit(LaneSpec(name, port.device, LineSettings(RATES[self._rate])))
 

@@ -17,7 +17,7 @@ from pale_heron.core.gnss.scatter import Position
 from pale_heron.core.gnss.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import NO_FIX, FixState, Says, judge
 
-POSITIONS_KEPT = 20_000
+POSITIONS_KEPT = 5_000
 DIMENSION_FRESH_NS = 10 * SECOND
 
 _DECIDING: Final = {
@@ -51,7 +51,7 @@ class FixSnapshot:
     epochs: int
     epochs_with_fix: int
     positions: Sequence[Position]
-    """The last positions with a fix, one an epoch, oldest first; at most POSITIONS_KEPT."""
+    """The last positions with a fix, one an epoch, oldest first."""
     deciding: str
     """The type of the sentence that decides the state; empty before one came."""
 
@@ -61,9 +61,12 @@ class FixSnapshot:
 
 
 class FixTracker:
-    """Feed it NMEA frames of the received direction that are whole and undamaged."""
+    """Feed it NMEA frames of the received direction that are whole and undamaged.
 
-    def __init__(self) -> None:
+    `positions_kept` limits how many positions stay for path and scatter; None keeps all.
+    """
+
+    def __init__(self, positions_kept: int | None = POSITIONS_KEPT) -> None:
         self._latest: dict[str, Heard] = {}
         self._believed: dict[str, Frame] = {}
         self._sky = SkyTracker()
@@ -78,7 +81,7 @@ class FixTracker:
         self._epochs = 0
         self._epochs_with_fix = 0
         self._counted_epoch = b""
-        self._positions: deque[Position] = deque(maxlen=POSITIONS_KEPT)
+        self._positions: deque[Position] = deque(maxlen=positions_kept)
         self._deciding = ""
         self._readers = {
             "GGA": self._gga,

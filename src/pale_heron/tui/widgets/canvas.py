@@ -28,6 +28,11 @@ class Canvas(ScrollView):
         self._ground = ground
         self._rows: list[Line] = []
 
+    @property
+    def rows(self) -> Sequence[Line]:
+        """The lines that are shown."""
+        return self._rows
+
     def show(self, rows: Sequence[Line]) -> None:
         """Put these lines on the screen."""
         before, self._rows = self._rows, list(rows)

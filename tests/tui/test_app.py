@@ -1,0 +1,163 @@
+"""The application with its widgets, driven by keys and clicks, on a bench that is made up."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+import pytest
+from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
+from textual.pilot import Pilot
+from textual.widgets import Input
+
+from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
+from pale_heron.core.frames import SECOND, Event
+from pale_heron.tui.app import PaleHeron
+from pale_heron.tui.paint import plain
+from pale_heron.tui.ports_app import PortsApp
+from pale_heron.tui.widgets.canvas import Canvas
+from pale_heron.tui.widgets.traffic_list import TrafficList
+
+
+class MadeUpBench:
+    """Two lanes whose time is told; what is marked is kept."""
+
+    def __init__(self, seconds: int = 60) -> None:
+        self.model = Model()
+        self.now = BEGIN
+        self.marks: list[str] = []
+        self.model.feed(Event(BEGIN, "hostile", "opened", {"rate": 9600, "role": "[/b][link]"}))
+        for data in said(seconds):
+            self.say(data)
+
+    def say(self, data: bytes, lane: str = "curlew") -> None:
+        self.model.feed(chunk(data, self.now, lane))
+        self.now += SECOND
+
+    def mark(self, text: str) -> None:
+        self.marks.append(text)
+
+    def snapshot(self) -> BenchSnapshot:
+        return BenchSnapshot(
+            bench="[b]saltmarsh[/]",
+            now=self.now,
+            began=BEGIN,
+            lanes=self.model.snapshots(self.now),
+            capture=CaptureState("/captures/[b].pcapng", 1, ""),
+            replay=None,
+            host_ahead_s=0.0,
+        )
+
+
+@asynccontextmanager
+async def running(
+    bench: MadeUpBench, view: str = "line", size: tuple[int, int] = (142, 42)
+) -> AsyncIterator[tuple[PaleHeron, Pilot[None]]]:
+    app = PaleHeron(bench, view=view)
+    async with app.run_test(size=size) as pilot:
+        await pilot.pause(0.3)
+        yield app, pilot
+
+
+def shown(app: PaleHeron, name: str) -> str:
+    """What a canvas says."""
+    return plain(app.screen_stack[0].query_one(f"#{name}", Canvas).rows)
+
+
+async def test_clicks_on_tabs_lanes_and_keys_do_what_keys_do() -> None:
+    async with running(MadeUpBench()) as (app, pilot):
+        assert "Is anything arriving" in shown(app, "line")
+        await pilot.click("#tabs", offset=(14, 0))
+        await pilot.pause(0.3)
+        assert "What is being said" in shown(app, "traffic-head")
+        await pilot.click("#foot", offset=(3, 0))
+        await pilot.pause(0.3)
+        assert "Held" in shown(app, "traffic-head")
+        await pilot.press("3")
+        await pilot.click("#rail", offset=(5, 7))
+        await pilot.pause(0.3)
+        assert "3D fix for" in shown(app, "fix")
+        await pilot.press("tab")
+        await pilot.pause(0.3)
+        assert "Unknown" in shown(app, "fix")
+        await pilot.press("shift+tab")
+        await pilot.pause(0.3)
+        assert "3D fix for" in shown(app, "fix")
+
+
+async def test_holding_counts_scrolls_and_follows_again() -> None:
+    bench = MadeUpBench()
+    async with running(bench, "traffic") as (app, pilot):
+        listed = app.query_one(TrafficList)
+        assert listed.new is None
+        end = bench.model.log.end
+        await pilot.press("up", "up")
+        assert listed.chosen == bench.model.log.get(end - 3)
+        bench.say(GGA)
+        await pilot.pause(0.3)
+        assert listed.new == 1
+        assert "Held: 1 new since" in shown(app, "traffic-head")
+        await pilot.press("home")
+        assert listed.chosen == bench.model.log.get(0)
+        await pilot.press("down", "pagedown", "pageup")
+        assert listed.chosen == bench.model.log.get(1)
+        await pilot.press("end")
+        assert listed.new is None
+        assert listed.chosen == bench.model.log.get(end)
+        await pilot.click("#traffic-list", offset=(20, 3))
+        assert listed.chosen is not None
+        assert listed.new == 0
+        await pilot.press("space")
+        assert listed.new is None
+
+
+async def test_the_whole_line_opens_and_closes() -> None:
+    bench = MadeUpBench()
+    bench.say(HOSTILE, "hostile")
+    async with running(bench, "traffic") as (app, pilot):
+        await pilot.press("enter")
+        await pilot.pause(0.3)
+        assert "bytes at offset 0" in plain(app.screen.query_one("#lines", Canvas).rows)
+        await pilot.press("escape")
+        await pilot.pause(0.2)
+        assert len(app.screen_stack) == 1
+
+
+async def test_a_mark_is_typed_or_given_up() -> None:
+    bench = MadeUpBench()
+    async with running(bench) as (app, pilot):
+        await pilot.press("m", *"reeds", "enter")
+        await pilot.press("m", "x", "escape")
+        await pilot.press("m", "enter")
+        await pilot.pause(0.2)
+        assert bench.marks == ["reeds"]
+        assert not app.screen.query(Input)
+
+
+async def test_colours_change_and_markup_of_devices_stays_text() -> None:
+    async with running(MadeUpBench()) as (app, pilot):
+        before = app.theme
+        await pilot.press("d")
+        assert app.theme != before
+        assert "[b]saltmarsh" in shown(app, "head")
+        assert "[b].pcapng" in shown(app, "head")
+        assert "[/b][link]" in shown(app, "rail")
+
+
+@pytest.mark.parametrize("size", [(100, 30), (142, 42), (200, 60), (40, 12), (10, 4)])
+async def test_every_size_draws_every_view(size: tuple[int, int]) -> None:
+    async with running(MadeUpBench(), "line", size) as (app, pilot):
+        for key in ("1", "2", "3", "question_mark"):
+            await pilot.press(key)
+            await pilot.pause(0.2)
+        assert app.return_code is None
+
+
+async def test_ports_are_listed_chosen_and_given_back() -> None:
+    app = PortsApp()
+    async with app.run_test(size=(142, 42)) as pilot:
+        await pilot.pause(0.3)
+        assert "Which port is it?" in plain(app.query_one("#ports", Canvas).rows)
+        await pilot.press("down", "up", "right", "right", "left")
+        await pilot.pause(0.2)
+        assert "19200 8N1" in plain(app.query_one("#ports", Canvas).rows) or not app.ports
+        await pilot.press("ctrl+c")
+    assert app.return_value is None
