@@ -13,7 +13,7 @@ from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, s
 
 from pale_heron.bench.decoded import decoded
 from pale_heron.bench.log import TrafficLog
-from pale_heron.bench.replay import Replay
+from pale_heron.bench.replay import LARGE_BYTES, Replay
 from pale_heron.bench.session import Session
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
@@ -110,8 +110,9 @@ def test_a_replay_keeps_time_pauses_steps_and_goes_back(tmp_path: Path) -> None:
 
 
 def test_every_way_to_a_moment_shows_the_same(tmp_path: Path) -> None:
-    """Straight from the start, back from the end, and forth and back over states that were kept."""
+    """Straight from the start, back from the end, and forth and back over states that a scout kept."""
     path = recorded(tmp_path / "long.pcapng", said(1900, SCENES["saltmarsh"]))
+    assert path.stat().st_size > LARGE_BYTES
 
     def at(replay: Replay, moment: int) -> object:
         replay.seek(moment)
@@ -128,6 +129,8 @@ def test_every_way_to_a_moment_shows_the_same(tmp_path: Path) -> None:
 
     moments = [BEGIN + seconds * SECOND for seconds in (1850, 40, 299, 1000, 0)]
     wandering = opened()
+    until(lambda: wandering.surveyed)
+    assert wandering.snapshot().now == BEGIN
     found = [at(wandering, moment) for moment in moments]
     wandering.stop()
     for moment, seen in zip(moments, found, strict=True):

@@ -6,7 +6,7 @@ import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from pale_heron.bench.log import TrafficLog
+from pale_heron.bench.log import CAPACITY, TrafficLog
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
 
@@ -54,10 +54,10 @@ class ReplayState:
 class Model:
     """Lanes by nickname and the log of their traffic. Methods may be called from several threads."""
 
-    def __init__(self, lanes: Iterable[Lane] = ()) -> None:
+    def __init__(self, lanes: Iterable[Lane] = (), log_lines: int = CAPACITY) -> None:
         self._lock = threading.Lock()
         self._lanes = {lane.name: lane for lane in lanes}
-        self.log = TrafficLog()
+        self.log = TrafficLog(log_lines)
 
     def add(self, lane: Lane) -> None:
         """One more lane, where none of that name is there yet."""

@@ -1,17 +1,16 @@
 """A capture played again through the same core: at speed, paused, or from a moment on.
 
-What a screen shows of a moment depends on everything before it. So the first way to a moment leads through all that
-lies between; on it the state of the lanes is kept every few minutes, and later jumps begin at the nearest such state.
+What a screen shows of a moment depends on everything before it. So a scout reads a large capture ahead and keeps the
+state of the lanes every few minutes of it; a jump begins at the nearest such state before its moment.
 """
 
-import bisect
 import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from typing import NamedTuple
 
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model, ReplayState
+from pale_heron.bench.scout import Kept, Scout
 from pale_heron.capture.reader import CaptureReader, Record, is_capture, open_file, raw_chunks
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND, Chunk, Direction
@@ -19,18 +18,8 @@ from pale_heron.core.wire.framer import Framer
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
-KEEP_NS = 300 * SECOND
-"""Time of the capture between two states that are kept."""
-
-MOST_KEPT = 400
-
-
-class Kept(NamedTuple):
-    """The lanes as they stood before the record that begins at `position` of the file."""
-
-    moment: int
-    position: int
-    lanes: bytes
+LARGE_BYTES = 1 << 20
+"""From this size on a scout reads a capture ahead."""
 
 
 class Replay:
@@ -51,8 +40,7 @@ class Replay:
         self._ended = False
         self._step = False
         self._restart = False
-        self._kept: list[Kept] = []
-        self._keep_ns = KEEP_NS
+        self._scout = Scout(path) if self._reader and self._size > LARGE_BYTES else None
         self._from: Kept | None = None
         self._anchor = time.monotonic()
         self._stop = threading.Event()
@@ -64,13 +52,22 @@ class Replay:
 
     def start(self) -> None:
         self._thread.start()
+        if self._scout:
+            self._scout.start()
 
     def stop(self) -> list[str]:
         """End playing; nothing can hang here."""
         self._stop.set()
+        if self._scout:
+            self._scout.stop()
         if self._thread.is_alive():
             self._thread.join()
         return []
+
+    @property
+    def surveyed(self) -> bool:
+        """Whether every jump can begin near its moment: the scout is through, or none is needed."""
+        return self._scout is None or self._scout.done
 
     def toggle(self) -> None:
         """Play or pause; after the end, play again from the start."""
@@ -93,8 +90,7 @@ class Replay:
 
     def seek(self, moment: int) -> None:
         """Go to a moment, from here or from the nearest state that was kept before it."""
-        place = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
-        nearest = self._kept[place - 1] if place else None
+        nearest = self._scout.nearest(moment) if self._scout else None
         self._from = nearest
         self._restart = moment < self._now or (nearest is not None and nearest.moment > self._now)
         self._target = moment
@@ -164,7 +160,6 @@ class Replay:
                 self._model.tick(self._virtual_now())
             if self._stop.is_set() or self._restart:
                 return
-            self._keep(moment)
             self._model.feed(record)
             if self._target is not None:
                 self._set_now(max(self._now, moment))
@@ -172,16 +167,6 @@ class Replay:
         self._set_now(last)
         self._target = None
         self._ended = True
-
-    def _keep(self, moment: int) -> None:
-        """Keep the state now and then; when there are many, every second one goes and the rest lie wider."""
-        last = self._kept[-1].moment if self._kept else self._began
-        if self._reader is None or moment - last < self._keep_ns:
-            return
-        self._kept.append(Kept(moment, self._reader.position, self._model.saved()))
-        if len(self._kept) > MOST_KEPT:
-            self._kept = self._kept[1::2]
-            self._keep_ns *= 2
 
     def _due(self, moment: int) -> bool:
         if self._target is not None:
