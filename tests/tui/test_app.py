@@ -1,7 +1,10 @@
 """The application with its widgets, driven by keys and clicks, on a bench that is made up."""
 
+import subprocess
+import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from pathlib import Path
 
 import pytest
 from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
@@ -15,6 +18,8 @@ from pale_heron.tui.paint import plain
 from pale_heron.tui.ports_app import PortsApp
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
+
+ROOT = Path(__file__).parents[2]
 
 
 class MadeUpBench:
@@ -161,3 +166,29 @@ async def test_ports_are_listed_chosen_and_given_back() -> None:
         assert "19200 8N1" in plain(app.query_one("#ports", Canvas).rows) or not app.ports
         await pilot.press("ctrl+c")
     assert app.return_value is None
+
+
+BROKEN = """
+import sys
+from tests.tui.test_app import MadeUpBench
+from pale_heron.tui.app import PaleHeron
+class Broken(MadeUpBench):
+    shots = 0
+    def snapshot(self):
+        pass_phrase = "curlews are wading"
+        self.shots += 1
+        if self.shots > 3:
+            raise ValueError("\\x1b[2J an owl in the works")
+        return super().snapshot()
+app = PaleHeron(Broken())
+app.run(headless=True)
+sys.exit(app.return_code)
+"""
+
+
+def test_a_fault_of_ours_ends_in_one_line_without_values() -> None:
+    done = subprocess.run([sys.executable, "-c", BROKEN], capture_output=True, text=True, timeout=60, cwd=ROOT)
+    assert done.returncode == 70
+    assert "a fault of this program: ValueError: ·[2J an owl in the works" in done.stderr.replace("\n", " ")
+    assert "wading" not in done.stdout + done.stderr
+    assert "Traceback" not in done.stderr

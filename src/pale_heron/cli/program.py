@@ -3,14 +3,13 @@
 import os
 import sys
 from enum import IntEnum
-from pathlib import Path
 from typing import Annotated, NoReturn
 
 import typer
 
 from pale_heron import __version__
 from pale_heron.cli import decode, demo, open_capture, ports, record, sim, summary, watch
-from pale_heron.core.trouble import Trouble
+from pale_heron.core.trouble import Trouble, fault_words
 
 
 class Exit(IntEnum):
@@ -70,19 +69,6 @@ def main() -> NoReturn:
     except KeyboardInterrupt:
         status = Exit.DONE
     except Exception as fault:
-        place = _place(fault)
-        typer.echo(
-            f"pale-heron: a fault of this program: {type(fault).__name__}: {fault} ({place}). "
-            "What was recorded is kept. Please report this line.",
-            err=True,
-        )
+        typer.echo(f"pale-heron: {fault_words(fault)}", err=True)
         status = Exit.OWN_FAULT
     sys.exit(status)
-
-
-def _place(fault: BaseException) -> str:
-    """File and line where a fault arose, without the values around it."""
-    trace = fault.__traceback__
-    while trace is not None and trace.tb_next is not None:
-        trace = trace.tb_next
-    return f"{Path(trace.tb_frame.f_code.co_filename).name}:{trace.tb_lineno}" if trace else "place unknown"

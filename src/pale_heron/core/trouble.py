@@ -1,4 +1,4 @@
-"""The one error that people see: what went wrong, and the way out."""
+"""The one error that people see: what went wrong, and the way out; and the words for a fault of our own."""
 
 
 class Trouble(Exception):
@@ -11,3 +11,19 @@ class Trouble(Exception):
 
     def __str__(self) -> str:
         return f"{self.what}. {self.way_out}" if self.way_out else f"{self.what}."
+
+
+def fault_words(fault: BaseException) -> str:
+    """One line about a fault of this program: its kind and place, and none of the values around it."""
+    trace = fault.__traceback__
+    while trace is not None and trace.tb_next is not None:
+        trace = trace.tb_next
+    place = "place unknown"
+    if trace is not None:
+        file = trace.tb_frame.f_code.co_filename.replace("\\", "/").rpartition("/")[2]
+        place = f"{file}:{trace.tb_lineno}"
+    told = "".join(letter if letter.isprintable() else "·" for letter in str(fault))[:200]
+    return (
+        f"a fault of this program: {type(fault).__name__}: {told} ({place}). "
+        "What was recorded is kept. Please report this line."
+    )

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from functools import partial
 from typing import ClassVar, Protocol
 
-from textual.app import App, ComposeResult, SystemCommand
+from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
@@ -16,9 +16,10 @@ from pale_heron.bench.replay import Replay
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import shell
 from pale_heron.tui.actions import ACTIONS, working
+from pale_heron.tui.base import FullScreen
 from pale_heron.tui.dialogs import MarkLine, Page, help_lines
 from pale_heron.tui.paint import line
-from pale_heron.tui.theme import THEMES, theme_names
+from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views import fix as fix_view
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.views import traffic as traffic_view
@@ -42,11 +43,9 @@ class Bench(Protocol):
     def snapshot(self) -> BenchSnapshot: ...
 
 
-class PaleHeron(App[None]):
+class PaleHeron(FullScreen[None]):
     """Shell and views. All that is shown comes from the bench's snapshot; nothing is kept here but what is chosen."""
 
-    TITLE = "pale heron"
-    CSS_PATH = "app.tcss"
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar[list[BindingType]] = [
         *(
@@ -64,23 +63,28 @@ class PaleHeron(App[None]):
         self._view = view
         self._chosen_lane = 0
         self._snapshot = bench.snapshot()
-        for theme in THEMES:
-            self.register_theme(theme)
-        self.theme = theme_names(self.console.color_system)[0]
+        self._canvases: dict[str, Canvas] = {}
+        self._list = TrafficList(lambda: self._bench.model.log, id="traffic-list")
 
     def compose(self) -> ComposeResult:
-        yield Canvas(ground="panel", id="head")
-        yield Canvas(ground="panel", id="tabs")
+        yield self._canvas("head", ground="panel")
+        yield self._canvas("tabs", ground="panel")
         with Horizontal(id="body"):
-            yield Canvas(ground="panel", id="rail")
-            yield Canvas(id="line", classes="view")
+            yield self._canvas("rail", ground="panel")
+            yield self._canvas("line", classes="view")
             with Vertical(id="traffic", classes="view"):
-                yield Canvas(id="traffic-head")
+                yield self._canvas("traffic-head")
                 with Horizontal(id="traffic-body"):
-                    yield TrafficList(lambda: self._bench.model.log, id="traffic-list")
-                    yield Canvas(id="traffic-detail")
-            yield Canvas(id="fix", classes="view")
-        yield Canvas(ground="panel", id="foot")
+                    yield self._list
+                    yield self._canvas("traffic-detail")
+            yield self._canvas("fix", classes="view")
+        yield self._canvas("foot", ground="panel")
+
+    def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
+        """The canvas of that name, made when it is first asked for."""
+        if name not in self._canvases:
+            self._canvases[name] = Canvas(ground=ground, id=name, classes=classes)
+        return self._canvases[name]
 
     def on_mount(self) -> None:
         self._show_view()
@@ -103,6 +107,8 @@ class PaleHeron(App[None]):
 
     def _draw(self) -> None:
         """One picture of the newest snapshot."""
+        if not self._list.is_attached:
+            return
         self._snapshot = snapshot = self._bench.snapshot()
         self._canvas("head").show([shell.head(snapshot, self.size.width)])
         self._canvas("tabs").show([shell.tabs(self._view)])
@@ -111,10 +117,6 @@ class PaleHeron(App[None]):
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
         draw = {"line": self._draw_line, "traffic": self._draw_traffic, "fix": self._draw_fix}
         draw[self._view]()
-
-    def _canvas(self, name: str) -> Canvas:
-        # The views' widgets lie on the first screen, whatever dialog is open over it.
-        return self.screen_stack[0].query_one(f"#{name}", Canvas)
 
     def _draw_line(self) -> None:
         canvas, lane = self._canvas("line"), self._lane
@@ -131,10 +133,6 @@ class PaleHeron(App[None]):
         listed.update(len(self._snapshot.lanes))
         head.show(traffic_view.head(self._snapshot, listed.new, listed.held_at, head.size.width - 2))
         detail.show(traffic_view.detail(listed.chosen, detail.size.width - 2, detail.size.height))
-
-    @property
-    def _list(self) -> TrafficList:
-        return self.screen_stack[0].query_one(TrafficList)
 
     def _show_view(self) -> None:
         for name in shell.VIEWS:

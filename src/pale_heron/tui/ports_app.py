@@ -3,14 +3,14 @@
 from typing import ClassVar
 
 from textual import events
-from textual.app import App, ComposeResult
+from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
+from pale_heron.tui.base import FullScreen
 from pale_heron.tui.paint import BLANK, Line, headline, line, padded
-from pale_heron.tui.theme import THEMES, theme_names
 from pale_heron.tui.widgets.canvas import Canvas
 
 LOOK_S = 0.5
@@ -66,10 +66,9 @@ def _row(port: Port, place: int, chosen: bool, width: int) -> Line:
     return tuple(span._replace(action=f"choose({place})") for span in padded(left, width, f"text{ground}"))
 
 
-class PortsApp(App[LaneSpec]):
+class PortsApp(FullScreen[LaneSpec]):
     """Ends with the chosen lane, or with None."""
 
-    CSS_PATH = "app.tcss"
     ENABLE_COMMAND_PALETTE = False
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("q,escape", "quit", "quit"),
@@ -82,14 +81,14 @@ class PortsApp(App[LaneSpec]):
         self.ports = ports()
         self._chosen = 0
         self._rate = RATES.index(9600)
-        for theme in THEMES:
-            self.register_theme(theme)
-        self.theme = theme_names(self.console.color_system)[0]
+        self._head = Canvas(ground="panel", id="head")
+        self._list = Canvas(id="ports", classes="view")
+        self._foot = Canvas(ground="panel", id="foot")
 
     def compose(self) -> ComposeResult:
-        yield Canvas(ground="panel", id="head")
-        yield Canvas(id="ports", classes="view")
-        yield Canvas(ground="panel", id="foot")
+        yield self._head
+        yield self._list
+        yield self._foot
 
     def on_mount(self) -> None:
         self.set_interval(LOOK_S, self._look)
@@ -102,13 +101,12 @@ class PortsApp(App[LaneSpec]):
         self._draw()
 
     def _draw(self) -> None:
-        canvas = self.query_one("#ports", Canvas)
         self._chosen = max(0, min(self._chosen, len(self.ports) - 1))
-        self.query_one("#head", Canvas).show([line((" pale heron ", "*heron"), (" ports", "quiet"))])
-        canvas.show(paint(self.ports, self._chosen, RATES[self._rate], canvas.size.width - 2))
+        self._head.show([line((" pale heron ", "*heron"), (" ports", "quiet"))])
+        self._list.show(paint(self.ports, self._chosen, RATES[self._rate], self._list.size.width - 2))
         keys = (("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("q", "quit"))
         shown = [part for key, word in keys for part in ((key, "amber"), (f" {word}   ", "quiet"))]
-        self.query_one("#foot", Canvas).show([line(" ", *shown)])
+        self._foot.show([line(" ", *shown)])
 
     def on_key(self, event: events.Key) -> None:
         moves = {"up": -1, "down": 1}
