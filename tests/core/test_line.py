@@ -5,7 +5,7 @@ import random
 import pytest
 from tests.streams import BEGIN, GGA, RTCM, chunk, fed, said, sentences
 
-from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.frames import SECOND, Event, Status
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.steps import Stand
@@ -195,3 +195,12 @@ def test_every_wrong_rate_is_known_for_what_it_is(read_rate: int) -> None:
 def test_binary_that_is_recognised_is_legible() -> None:
     line = fed([GGA + RTCM * 5]).snapshot(BEGIN).line
     assert line.readable_share == 1.0
+
+
+@pytest.mark.parametrize("name", ["lost", "closed"])
+def test_the_end_of_a_stream_leaves_what_was_waiting(name: str) -> None:
+    lane = fed([GGA + GGA[:20]])
+    left = lane.event(Event(BEGIN, "curlew", name, {}))
+    assert [(frame.data, frame.status) for frame in left] == [(GGA[:20], Status.PARTIAL)]
+    assert lane.feed(chunk(GGA[20:] + GGA, BEGIN + 1))[-1].data == GGA, "what comes after is not joined to it"
+    assert lane.snapshot(BEGIN + 1).line.damaged == 0

@@ -71,10 +71,9 @@ class Model:
             if lane is None and record.lane:
                 lane = self._lanes[record.lane] = Lane(record.lane)
             if isinstance(record, Event):
-                self.log.extend([record])
-                if lane is not None:
-                    lane.event(record)
-                return []
+                frames = lane.event(record) if lane is not None else []
+                self.log.extend([*frames, record])
+                return frames
             assert lane is not None, "a chunk names its lane"
             frames = lane.feed(record)
             self.log.extend(frames)

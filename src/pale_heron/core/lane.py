@@ -85,9 +85,13 @@ class Lane:
         """What is left at the end of the streams."""
         return [frame for framer in self._framers.values() for frame in self._take(framer.finish())]
 
-    def event(self, event: Event) -> None:
-        """Take what happened to the lane; names that concern nobody here pass."""
+    def event(self, event: Event) -> list[Frame]:
+        """Take what happened to the lane; names that concern nobody here pass.
+
+        A stream that ends leaves what was waiting for more bytes: those frames come back.
+        """
         details = event.details
+        left = self.finish() if event.name in ("lost", "closed") else []
         if event.name in ("opened", "returned", "settings"):
             self._opening = Opening.OPEN
             self._why_not_open = ""
@@ -105,6 +109,7 @@ class Lane:
             self._dropped += _count(details)
         elif event.name == "skipped":
             self._skipped += _count(details)
+        return left
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""

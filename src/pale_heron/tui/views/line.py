@@ -44,8 +44,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
         return [*head, *beside([(left, left_width), (right, right_width)], gap=3)]
     return [
         *head,
-        *_next(lane, width),
-        *([BLANK] if lane.findings else []),
+        *([*_next(lane, width), BLANK] if lane.findings else []),
         *_arrives(snapshot, lane, width),
         BLANK,
         *beside([(_load(lane, width // 2 - 2), width // 2 - 2), (_chain(lane), width // 2)]),
