@@ -11,11 +11,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import serial
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, said
 
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.cli.durations import moment, seconds
 from pale_heron.core.frames import SECOND
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.trouble import Trouble
 
 COMMANDS = ("demo", "watch", "open", "ports", "record", "decode", "summary", "sim")
@@ -247,3 +249,39 @@ def test_moments(text: str, expected: int) -> None:
 def test_what_is_no_moment_is_told(text: str) -> None:
     with pytest.raises(Trouble):
         moment(text, BEGIN)
+
+
+def test_the_simulated_receiver_changes_its_rate_when_told(device: Path) -> None:
+    """The whole way: its own sentence, the answer at the old rate, then garbage, then sense at the new one."""
+    with serial.Serial(str(device), 38400, timeout=0.3) as port:
+        port.write(sealed("PCURLEW,LINE,115200"))
+        assert b"$PCURLEW,DONE,LINE,115200" in heard(port, b"$PCURLEW,DONE", 5)
+        garbage = heard(port, b"never", 1)
+        assert b"$GNGGA" not in garbage[-200:]
+        port.baudrate = 115200
+        assert b"$GNRMC" in heard(port, b"$GNGGA", 5)
+
+
+def test_too_many_sentences_for_the_line_pile_up(tmp_path: Path) -> None:
+    link = tmp_path / "full"
+    words = [sys.executable, "-m", "pale_heron", "sim", "curlew", "--link", str(link), "--start", "hot"]
+    process = subprocess.Popen([*words, "--every", "200", "--rate", "9600"], stdout=subprocess.PIPE)
+    assert process.stdout is not None
+    process.stdout.readline()
+    out = tmp_path / "out.pcapng"
+    # Only its own simulated folder is known to keep to a rate; elsewhere the rate of a pseudo-terminal says nothing.
+    done = run("record", f"full={link}@9600", "-o", out, "--for", "8s")
+    process.terminate()
+    process.wait(10)
+    assert done.returncode == 0
+    (lane,) = json.loads(run("summary", out, "--json").stdout)["lanes"]
+    assert lane["bytes_in"] == pytest.approx(960 * 8, rel=0.1)
+    assert sum(each["bad"] for each in lane["types"]) > 0, "sentences are cut where the device's buffer was full"
+
+
+def heard(port: serial.Serial, wanted: bytes, limit_s: float) -> bytes:
+    """What came until `wanted` did, or the limit."""
+    data, limit = b"", time.monotonic() + limit_s
+    while wanted not in data and time.monotonic() < limit:
+        data += port.read(400)
+    return data

@@ -32,7 +32,7 @@ class BenchSnapshot:
     replay: "ReplayState | None"
     host_ahead_s: float
     fault: str = ""
-    """A fault of this program that ended decoding; the record goes on. Empty while all is well."""
+    """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
 
     def lane(self, index: int) -> LaneSnapshot | None:
         """The lane of that place; None where there is none."""

@@ -34,8 +34,8 @@ class Session:
     def __init__(self, bench: str, specs: Sequence[LaneSpec], capture: Path | None) -> None:
         """Begin the record. Raises Trouble where it cannot be written."""
         self._bench = bench
-        self._clock = StampClock()
-        self._began = self._clock.now()
+        self.clock = StampClock()
+        self._began = self.clock.now()
         self._inbox = Inbox()
         self._recorded = Inbox(loss="skipped")
         self._fault = ""
@@ -44,7 +44,7 @@ class Session:
         if self._writer:
             for spec in specs:
                 self._writer.add_lane(spec.name, spec.address, spec.settings)
-        self._readers = [Reader(spec, self._inbox, self._clock) for spec in specs]
+        self._readers = [Reader(spec, self._inbox, self.clock) for spec in specs]
         self._step_ns = 0
         self._stopping = threading.Event()
         self._all_recorded = threading.Event()
@@ -82,11 +82,11 @@ class Session:
 
     def mark(self, text: str) -> None:
         """Note something at this time, in the record and among the traffic."""
-        self._inbox.put(Event(self._clock.now(), "", "mark", {"text": text}))
+        self._inbox.put(Event(self.clock.now(), "", "mark", {"text": text}))
 
     def snapshot(self) -> BenchSnapshot:
         """Everything as of now."""
-        now = self._clock.now()
+        now = self.clock.now()
         writer = self._writer
         capture = CaptureState(str(writer.path), writer.size, writer.failure) if writer else CaptureState("", 0, "")
         return BenchSnapshot(
@@ -96,22 +96,25 @@ class Session:
             lanes=self._model.snapshots(now),
             capture=capture,
             replay=None,
-            host_ahead_s=self._clock.host_ahead_ns() / SECOND,
+            host_ahead_s=self.clock.host_ahead_ns() / SECOND,
             fault=self._fault,
         )
 
     def _record(self) -> None:
         """Everything from the readers into the capture, then on to the decoder."""
-        while True:
-            ending = self._stopping.is_set()
-            taken = self._inbox.take(TAKE_WAIT_S, self._clock.now())
-            step = self._clock_step()
-            for record in [*taken, step] if step else taken:
-                self._write(record)
-                self._recorded.put(record)
-            if ending:
-                self._all_recorded.set()
-                return
+        try:
+            ending = False
+            while not ending:
+                ending = self._stopping.is_set()
+                taken = self._inbox.take(TAKE_WAIT_S, self.clock.now())
+                step = self._clock_step()
+                for record in [*taken, step] if step else taken:
+                    self._write(record)
+                    self._recorded.put(record)
+        except Exception as fault:
+            self._fault = f"recording ended: {type(fault).__name__}: {fault}"
+        finally:
+            self._all_recorded.set()
 
     def _write(self, record: Chunk | Event) -> None:
         if self._writer is None:
@@ -123,25 +126,25 @@ class Session:
 
     def _clock_step(self) -> Event | None:
         """An event where somebody set the host's clock; the stamps do not follow it."""
-        ahead = self._clock.host_ahead_ns()
+        ahead = self.clock.host_ahead_ns()
         if abs(ahead - self._step_ns) <= STEP_NS:
             return None
         seconds, self._step_ns = (ahead - self._step_ns) / SECOND, ahead
-        return Event(self._clock.now(), "", "clock-step", {"seconds": seconds})
+        return Event(self.clock.now(), "", "clock-step", {"seconds": seconds})
 
     def _decode(self) -> None:
         """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
         try:
             while True:
                 ending = self._all_recorded.is_set()
-                for record in self._recorded.take(TAKE_WAIT_S, self._clock.now()):
+                for record in self._recorded.take(TAKE_WAIT_S, self.clock.now()):
                     self._model.feed(record)
-                self._model.tick(self._clock.now() - TICK_MARGIN_NS)
+                self._model.tick(self.clock.now() - TICK_MARGIN_NS)
                 if ending:
                     self._model.finish()
                     return
         except Exception as fault:
-            self._fault = f"{type(fault).__name__}: {fault}"
+            self._fault = f"decoding ended, the record goes on: {type(fault).__name__}: {fault}"
 
     def _sync(self) -> None:
         while not self._stopping.wait(SYNC_S):

@@ -52,6 +52,6 @@ def show(bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line")
             typer.echo(f"Recorded {state.size} bytes in {path}")
     fault = session.snapshot().fault
     if fault:
-        typer.echo(f"A fault of this program ended decoding: {fault}. The record is whole. Please report it.", err=True)
+        typer.echo(f"A fault of this program: {fault}. Please report this line.", err=True)
     if app.return_code or fault:
         raise typer.Exit(app.return_code or 70)

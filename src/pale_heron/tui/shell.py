@@ -39,7 +39,7 @@ def head(snapshot: BenchSnapshot, width: int) -> Line:
 
 def _record(snapshot: BenchSnapshot) -> Line:
     if snapshot.fault:
-        told = f"✕ a fault of this program: {safe_label(snapshot.fault)}; the record goes on"
+        told = f"✕ a fault of this program: {safe_label(snapshot.fault)}"
         return line((told, "*coral"))
     capture = snapshot.capture
     passed = figures.duration((snapshot.now - snapshot.began) / SECOND)

@@ -1,0 +1,151 @@
+"""A live session under trouble: many lanes, a full disk, a host clock that is set, too much traffic."""
+
+import errno
+import os
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from tests.streams import GGA, RTCM
+
+from pale_heron.bench.session import Session
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.inbox import Inbox
+from pale_heron.sim.terminal import Terminal
+
+Run = Callable[..., tuple[Session, list[Terminal]]]
+
+
+@pytest.fixture
+def run(tmp_path: Path) -> Iterator[Run]:
+    """Starts a session on so many simulated terminals; all of it ends with the test."""
+    ended: list[Callable[[], object]] = []
+
+    def started(count: int = 1) -> tuple[Session, list[Terminal]]:
+        terminals = [Terminal(115200, tmp_path / f"lane{number}") for number in range(count)]
+        specs = [LaneSpec(f"lane{number}", str(tmp_path / f"lane{number}")) for number in range(count)]
+        for terminal in terminals:
+            terminal.rate = 9600
+        session = Session("bench", specs, tmp_path / "a.pcapng")
+        ended.extend([session.stop, *(terminal.close for terminal in terminals)])
+        session.start()
+        until(lambda: all(lane.opening == "open" for lane in session.snapshot().lanes))
+        return session, terminals
+
+    yield started
+    for end in ended:
+        end()
+
+
+def until(done: Callable[[], bool]) -> None:
+    limit = time.monotonic() + 20
+    while not done():
+        assert time.monotonic() < limit
+        time.sleep(0.01)
+
+
+def speak(terminal: Terminal, data: bytes) -> None:
+    terminal.send(data)
+    while terminal.queued:
+        terminal.work(1.0)
+        time.sleep(0.001)
+
+
+def events(path: Path) -> list[Event]:
+    return [record for record in CaptureReader(path).records() if isinstance(record, Event)]
+
+
+def test_sixteen_lanes_at_once_lose_and_mix_nothing(run: Run, tmp_path: Path) -> None:
+    session, terminals = run(16)
+    sent = {f"lane{number}": (GGA + RTCM) * (number + 3) for number in range(16)}
+    for terminal, data in zip(terminals, sent.values(), strict=True):
+        speak(terminal, data)
+    until(lambda: sum(lane.line.bytes_in for lane in session.snapshot().lanes) == sum(map(len, sent.values())))
+    session.stop()
+    got: dict[str, bytes] = {}
+    for record in CaptureReader(tmp_path / "a.pcapng").records():
+        if isinstance(record, Chunk):
+            got[record.lane] = got.get(record.lane, b"") + record.data
+    assert got == sent
+    assert [lane.line.valid_sentences for lane in session.snapshot().lanes] == [2 * number + 6 for number in range(16)]
+
+
+def test_a_full_disk_is_told_and_the_lane_goes_on(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, (terminal,) = run()
+    real = os.write
+
+    def full(file: int, data: bytes) -> int:
+        if data[:4] == b"\6\0\0\0":
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(file, data)
+
+    monkeypatch.setattr("pale_heron.capture.writer.os.write", full)
+    speak(terminal, GGA * 3)
+    until(lambda: session.snapshot().lanes[0].line.valid_sentences == 3)
+    assert "No space left" in session.snapshot().capture.failure
+    session.stop()
+    assert [event.name for event in events(tmp_path / "a.pcapng")] == ["opened"]
+
+
+def test_a_host_clock_that_is_set_is_recorded_and_not_followed(
+    run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, (terminal,) = run()
+    speak(terminal, GGA)
+    until(lambda: session.snapshot().lanes[0].line.valid_sentences == 1)
+    real = session.clock.host_ahead_ns
+    monkeypatch.setattr(session.clock, "host_ahead_ns", lambda: real() - 3600 * SECOND)
+    until(lambda: session.snapshot().host_ahead_s < -3599)
+    speak(terminal, GGA)
+    until(lambda: session.snapshot().lanes[0].line.valid_sentences == 2)
+    session.stop()
+    records = list(CaptureReader(tmp_path / "a.pcapng").records())
+    (step,) = [record for record in records if isinstance(record, Event) and record.name == "clock-step"]
+    assert step.details["seconds"] == pytest.approx(-3600, abs=1)
+    times = [record.time or 0 for record in records if isinstance(record, Chunk)]
+    assert times == sorted(times)
+
+
+def test_decoding_that_is_too_slow_costs_no_byte_and_is_told(
+    run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(
+        "pale_heron.bench.session.Inbox", lambda loss="dropped": Inbox(300 if loss == "skipped" else 1 << 20, loss)
+    )
+    session, (terminal,) = run()
+    slow = session.model.feed
+
+    def feed(record: Chunk | Event) -> object:
+        time.sleep(0.2)
+        return slow(record)
+
+    monkeypatch.setattr(session.model, "feed", feed)
+    speak(terminal, GGA * 40)
+    until(lambda: session.snapshot().lanes[0].skipped_bytes > 0)
+    session.stop()
+    lane = session.snapshot().lanes[0]
+    assert lane.dropped_bytes == 0
+    assert lane.line.bytes_in + lane.skipped_bytes == len(GGA) * 40
+    recorded = [record.data for record in CaptureReader(tmp_path / "a.pcapng").records() if isinstance(record, Chunk)]
+    assert b"".join(recorded) == GGA * 40
+
+
+def test_a_fault_in_recording_is_told_and_the_end_still_comes(run: Run, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, _ = run()
+
+    def broken() -> None:
+        raise RuntimeError("an owl in the works")
+
+    monkeypatch.setattr(session, "_clock_step", broken)
+    until(lambda: "recording ended" in session.snapshot().fault)
+    session.stop()
+
+
+def test_stopping_twice_is_stopping_once(run: Run, tmp_path: Path) -> None:
+    session, _ = run()
+    assert session.stop() == []
+    assert session.stop() == []
+    assert [event.name for event in events(tmp_path / "a.pcapng")] == ["opened", "closed"]
