@@ -102,6 +102,8 @@ def test_a_replay_keeps_time_pauses_steps_and_goes_back(tmp_path: Path) -> None:
     until(lambda: replay.snapshot().replay.ended)
     assert replay.snapshot().lanes[0].fix.epochs == 57
     assert replay.snapshot().replay.share == 1.0
+    replay.skip(10)
+    assert not replay.snapshot().replay.seeking, "there is nothing behind the end"
     replay.toggle()
     until(lambda: replay.snapshot().now < BEGIN + 59 * SECOND and bool(replay.snapshot().lanes))
     replay.faster(-9)

@@ -65,6 +65,15 @@ def test_a_cold_start_passes_every_stage_in_order() -> None:
     assert (fix.epochs, fix.epochs_with_fix) == (27, 30 - states.index("2D"))
 
 
+def test_a_snapshot_does_not_change_with_what_comes_later() -> None:
+    lane = fed(said(40))
+    before = lane.snapshot(BEGIN + 39 * SECOND)
+    kept = (tuple(before.fix.positions), before.fix.history, dict(before.fix.facts), before.line.types)
+    for second, data in enumerate(said(60)[40:], 40):
+        lane.feed(chunk(data, BEGIN + second * SECOND))
+    assert (tuple(before.fix.positions), before.fix.history, dict(before.fix.facts), before.line.types) == kept
+
+
 def test_outages_under_the_bridge() -> None:
     scene = SCENES["saltmarsh"]
     lane = fed(said(200, scene))

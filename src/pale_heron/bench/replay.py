@@ -90,6 +90,8 @@ class Replay:
 
     def seek(self, moment: int) -> None:
         """Go to a moment, from here or from the nearest state that was kept before it."""
+        if self._ended and moment >= self._now:
+            return
         nearest = self._scout.nearest(moment) if self._scout else None
         self._from = nearest
         self._restart = moment < self._now or (nearest is not None and nearest.moment > self._now)

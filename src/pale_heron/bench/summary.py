@@ -57,7 +57,7 @@ def _lane(lane: LaneSnapshot) -> dict[str, Any]:
 
 
 def _fix(fix: FixSnapshot) -> dict[str, Any]:
-    scattered = scatter(tuple(fix.positions))
+    scattered = scatter(fix.positions)
     return {
         "state": fix.state.state,
         "kind": fix.state.kind or None,

@@ -34,7 +34,9 @@ def summary(
 
 def _text(found: dict[str, Any]) -> Iterator[str]:
     duration = found["duration_s"]
-    yield f"{found['file']}: {len(found['lanes'])} lanes, " + (f"{duration:.1f} s" if duration else "duration unknown")
+    lanes = len(found["lanes"])
+    span = f"{duration:.1f} s" if duration else "duration unknown"
+    yield f"{found['file']}: {lanes} lane{'' if lanes == 1 else 's'}, {span}"
     if found["torn"]:
         yield f"  {found['torn']}"
     for lane in found["lanes"]:

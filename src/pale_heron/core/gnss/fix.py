@@ -116,7 +116,7 @@ class FixTracker:
             history=self._history.snapshot(),
             epochs=self._epochs,
             epochs_with_fix=self._epochs_with_fix,
-            positions=self._positions,
+            positions=tuple(self._positions),
             deciding=self._deciding,
         )
 

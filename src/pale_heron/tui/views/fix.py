@@ -1,7 +1,7 @@
 """Fix: where are we, and how sure?"""
 
 import math
-from itertools import islice, pairwise
+from itertools import pairwise
 from typing import Final
 
 from pale_heron.bench.model import BenchSnapshot
@@ -47,7 +47,7 @@ _STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int, height: int) -> list[Line]:
     """The whole view."""
     fix = lane.fix
-    recent = scatter(list(islice(fix.positions, max(0, len(fix.positions) - RECENT), None)))
+    recent = scatter(fix.positions[-RECENT:])
     role, answer = answer_of(snapshot, lane, recent)
     head = headline(QUESTION, role, answer, width)
     bottom = _session(snapshot, fix, width)
