@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from pale_heron.ports.listing import simulated_folder
+from pale_heron.ports.simulated import simulated_folder
 
 HERE = Path(__file__).parent
 PROGRAM = f"{sys.executable} -m pale_heron"

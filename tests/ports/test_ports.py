@@ -19,9 +19,10 @@ from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.gatherer import ENOUGH, HOLD_NS, Gatherer
 from pale_heron.ports.inbox import Inbox
-from pale_heron.ports.listing import ports, simulated_folder
+from pale_heron.ports.listing import ports
 from pale_heron.ports.opening import Stream
 from pale_heron.ports.reader import Reader
+from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.terminal import Terminal
 
 LANES = {

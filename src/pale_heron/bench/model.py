@@ -5,6 +5,7 @@ import threading
 import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Protocol, runtime_checkable
 
 from pale_heron.bench.log import CAPACITY, TrafficLog
 from pale_heron.core.frames import Chunk, Event, Frame
@@ -49,6 +50,19 @@ class ReplayState:
     ended: bool
     torn: str
     seeking: bool
+
+
+@runtime_checkable
+class Player(Protocol):
+    """What can be done with a replay, beside looking at it."""
+
+    def toggle(self) -> None: ...
+
+    def step(self) -> None: ...
+
+    def faster(self, steps: int) -> None: ...
+
+    def skip(self, seconds: float) -> None: ...
 
 
 class Model:

@@ -8,7 +8,7 @@ import typer
 from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.listing import simulated_folder
+from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.launch import Device
 
 

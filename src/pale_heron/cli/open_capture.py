@@ -5,7 +5,6 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.replay import Replay
 from pale_heron.bench.sources import Source
 from pale_heron.cli.durations import moment
 from pale_heron.core.trouble import Trouble
@@ -25,6 +24,8 @@ def open_capture(
     """
     if not SPEED_RANGE[0] <= speed <= SPEED_RANGE[1]:
         raise Trouble(f"Speed {speed} is not {SPEED_RANGE[0]} to {SPEED_RANGE[1]:.0f}", "Write --speed 10")
+    from pale_heron.bench.replay import Replay
+
     begin = _begin(capture)
     replay = Replay(capture, speed=speed, at=moment(at, begin) if at else None, playing=not paused)
     from pale_heron.tui.app import PaleHeron

@@ -3,12 +3,12 @@
 import json
 import time
 from dataclasses import asdict
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from pale_heron.ports.listing import Port
-from pale_heron.ports.listing import ports as list_them
+if TYPE_CHECKING:
+    from pale_heron.ports.listing import Port
 
 WATCH_S = 0.5
 
@@ -21,6 +21,9 @@ def ports(
 
     Example: pale-heron ports --watch
     """
+    # Slow to load, and of no use to the other commands.
+    from pale_heron.ports.listing import ports as list_them
+
     found = list_them()
     for port in found:
         _say(port, "", as_json)
@@ -37,7 +40,7 @@ def ports(
             _say(before[device], "went", as_json)
 
 
-def _say(port: Port, change: str, as_json: bool) -> None:
+def _say(port: "Port", change: str, as_json: bool) -> None:
     if as_json:
         print(json.dumps(asdict(port) | ({"change": change} if change else {}), ensure_ascii=False), flush=True)
         return

@@ -11,7 +11,7 @@ import typer
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.listing import simulated_folder
+from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 

@@ -1,14 +1,12 @@
 """What ports there are, as the system tells, and the simulated devices that run on this machine."""
 
-import os
-import tempfile
 from dataclasses import dataclass
-from pathlib import Path
 
 from serial.tools import list_ports
 
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.holders import holders, missing_right
+from pale_heron.ports.simulated import simulated_folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +22,6 @@ class Port:
     state: str
     """free, held by NAME (process ID), no permission, or simulated."""
     way_out: str
-
-
-def simulated_folder() -> Path:
-    """Where running simulated devices leave a link to their pseudo-terminal."""
-    runtime = os.environ.get("XDG_RUNTIME_DIR")
-    base = Path(runtime) / "pale-heron" if runtime else Path(tempfile.gettempdir()) / f"pale-heron-{os.getuid()}"
-    return base / "sim"
 
 
 def ports() -> list[Port]:

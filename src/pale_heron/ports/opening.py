@@ -12,7 +12,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import holders, missing_right
-from pale_heron.ports.listing import simulated_folder
+from pale_heron.ports.simulated import simulated_folder
 
 READ_BYTES = 65_536
 _VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")

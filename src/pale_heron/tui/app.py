@@ -11,8 +11,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 
-from pale_heron.bench.model import BenchSnapshot, Model
-from pale_heron.bench.replay import Replay
+from pale_heron.bench.model import BenchSnapshot, Model, Player
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import shell
 from pale_heron.tui.actions import ACTIONS, working
@@ -197,23 +196,23 @@ class PaleHeron(FullScreen[None]):
             self.push_screen(MarkLine(), lambda text: mark(text) if text else None)
 
     def action_play(self) -> None:
-        if isinstance(self._bench, Replay):
+        if isinstance(self._bench, Player):
             self._bench.toggle()
 
     def action_step(self) -> None:
-        if isinstance(self._bench, Replay):
+        if isinstance(self._bench, Player):
             self._bench.step()
 
     def action_faster(self) -> None:
-        if isinstance(self._bench, Replay):
+        if isinstance(self._bench, Player):
             self._bench.faster(1)
 
     def action_slower(self) -> None:
-        if isinstance(self._bench, Replay):
+        if isinstance(self._bench, Player):
             self._bench.faster(-1)
 
     def action_skip(self, seconds: int) -> None:
-        if isinstance(self._bench, Replay):
+        if isinstance(self._bench, Player):
             self._bench.skip(seconds)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:  # noqa: ARG002 - Textual's
