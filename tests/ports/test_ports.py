@@ -1,5 +1,6 @@
 """Naming, opening, reading and losing lanes, on real pseudo-terminals and sockets."""
 
+import contextlib
 import os
 import socket
 import threading
@@ -8,6 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import serial
+import serial.rfc2217
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import GGA, chunk
@@ -253,3 +256,52 @@ def test_stamps_are_in_order_and_near_the_host_clock(tmp_path: Path) -> None:
     times = [record.time for record in life.records if record.time is not None]
     assert times == sorted(times)
     assert abs(times[-1] - time.time_ns()) < 5 * SECOND
+
+
+class RemotePort:
+    """A serial port of another machine (RFC 2217) on loopback: negotiates, sends what it is told, hangs up."""
+
+    def __init__(self, data: bytes) -> None:
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
+        self.rate = 0
+        self._data = data
+        self._thread = threading.Thread(target=self._serve, daemon=True)
+        self._thread.start()
+
+    def _serve(self) -> None:
+        port = serial.serial_for_url("loop://", timeout=0)
+        connection, _ = self._server.accept()
+        manager = serial.rfc2217.PortManager(port, Sender(connection))
+        connection.settimeout(0.5)
+        # The other side asks for its settings and waits for each answer; when it is quiet, all is agreed.
+        with contextlib.suppress(TimeoutError):
+            while received := connection.recv(1024):
+                b"".join(manager.filter(received))
+        self.rate = port.baudrate
+        connection.sendall(b"".join(manager.escape(self._data)))
+        time.sleep(0.5)
+        connection.close()
+        self._server.close()
+
+
+class Sender:
+    """What a PortManager writes its answers to."""
+
+    def __init__(self, connection: socket.socket) -> None:
+        self._connection = connection
+
+    def write(self, data: bytes) -> None:
+        self._connection.sendall(data)
+
+
+def test_a_remote_serial_lane_is_set_read_and_lost() -> None:
+    data = GGA * 20 + bytes(range(256)) * 2
+    remote = RemotePort(data)
+    life = Life(remote.address)
+    life.until(lambda life: len(life.data) == len(data))
+    life.until(lambda life: "lost" in life.events)
+    life.end()
+    assert life.data == data
+    assert remote.rate == 9600
+    assert life.events[:2] == ["opened", "lost"]
