@@ -21,6 +21,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.wire import rtcm3
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.scenes import SCENES
@@ -193,6 +194,7 @@ DECODED: list[tuple[bytes, dict[str, Any]]] = [
     (b"$GPGLL,,,,,,V\r\n", {"status": "no-checksum", "checksum_found": None}),
     (RTCM, {"kind": "rtcm3", "text": None, "message": 1085, "payload_length": 8}),
     (rtcm3.encode(b""), {"kind": "rtcm3", "message": None, "payload_length": 0}),
+    (sealed("GPGGA,094107,4660.0,S,,,1,,,,M,,M,,"), {"problems": {"latitude": "minutes of 60 and more"}}),
     (b"\xff\xfe\x00", {"kind": "bytes", "text": None, "length": 3}),
     (b"OK\r\n", {"kind": "text", "status": "ok", "text": "OK", "offset": 0}),
 ]
@@ -251,3 +253,17 @@ def test_a_fault_in_decoding_costs_no_byte_of_the_record(tmp_path: Path, monkeyp
     terminal.close()
     data = [record.data for record in CaptureReader(tmp_path / "a.pcapng").records() if isinstance(record, Chunk)]
     assert b"".join(data) == GGA
+
+
+def test_no_text_of_a_hostile_capture_or_file_name_reaches_the_terminal(tmp_path: Path) -> None:
+    evil = HOSTILE.decode("latin-1")
+    path = tmp_path / "a\x1b[2J\x9b6n.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "x", None)
+    for name, lane in (("opened", "curlew"), ("lost", "curlew"), ("refused", evil)):
+        details = {"role": evil, "address": evil, "reason": evil, "way_out": evil, "rate": evil, "bytes": evil}
+        writer.event(Event(BEGIN, lane, name, details))
+    writer.close()
+    told = json.dumps(summary(Source(path)), ensure_ascii=False)
+    assert told.isprintable()
+    assert "owned" in told

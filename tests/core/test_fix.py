@@ -84,6 +84,10 @@ def test_outages_under_the_bridge() -> None:
 
 def test_a_lane_that_has_its_fix_when_opened_shows_no_start() -> None:
     assert fed([GGA] * 3).snapshot(BEGIN).fix.history.starts == ()
+    gsa = sentences("GNGSA,A,3,07,09,,,,,,,,,,,1.6,0.8,1.5,1")
+    amid_a_burst = fed([gsa + GGA + gsa] * 3).snapshot(BEGIN).fix
+    assert amid_a_burst.history.starts == ()
+    assert [span.state.state for span in amid_a_burst.history.spans] == ["3D"]
 
 
 def test_a_bad_checksum_is_never_believed() -> None:

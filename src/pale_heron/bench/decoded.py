@@ -4,7 +4,7 @@ from typing import Any
 
 from pale_heron.core.clock.utc import iso
 from pale_heron.core.frames import Frame, Kind
-from pale_heron.core.nmea.sentence import checksums, parse, values
+from pale_heron.core.nmea.sentence import checksums, parse, problems, values
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_text
 
@@ -38,6 +38,9 @@ def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
             "checksum_found": sums.found,
             "fields": values(sentence),
         }
+        unreadable = problems(sentence)
+        if unreadable:
+            out["problems"] = dict(unreadable)
     elif frame.kind is Kind.RTCM3:
         out |= {"message": rtcm3.message_number(frame.data), "payload_length": rtcm3.payload_length(frame.data)}
     return out

@@ -73,11 +73,6 @@ class Model:
         self._lanes = {lane.name: lane for lane in lanes}
         self.log = TrafficLog(log_lines)
 
-    def add(self, lane: Lane) -> None:
-        """One more lane, where none of that name is there yet."""
-        with self._lock:
-            self._lanes.setdefault(lane.name, lane)
-
     def feed(self, record: Chunk | Event) -> list[Frame]:
         """Take what was recorded; gives the frames that became whole. A lane that is new is added."""
         with self._lock:

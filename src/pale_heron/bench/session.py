@@ -112,6 +112,7 @@ class Session:
                     self._write(record)
                     self._recorded.put(record)
         except Exception as fault:
+            # Whatever it is, it must be told, and the decoder must learn that nothing more comes.
             self._fault = f"recording ended: {type(fault).__name__}: {fault}"
         finally:
             self._all_recorded.set()
@@ -144,6 +145,7 @@ class Session:
                     self._model.finish()
                     return
         except Exception as fault:
+            # Whatever it is, the record must go on.
             self._fault = f"decoding ended, the record goes on: {type(fault).__name__}: {fault}"
 
     def _sync(self) -> None:

@@ -10,6 +10,7 @@ from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chun
 from pale_heron.core.frames import Chunk, Direction, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.wire.framer import Framer
+from pale_heron.core.wire.visible import safe_label
 
 
 class Source:
@@ -17,7 +18,7 @@ class Source:
 
     def __init__(self, path: Path | None, standard_input: BinaryIO | None = None) -> None:
         """The file at `path`, or standard input where that is None. Raises Trouble where it cannot be read."""
-        self.name = path.name if path else "standard input"
+        self.name = safe_label(path.name) if path else "standard input"
         self._file = _peekable(open_file(path) if path else standard_input or io.BytesIO())
         self.is_capture = self._file.peek(4)[:4] == pcapng.MAGIC
         if self.is_capture and not self._file.seekable():

@@ -112,7 +112,7 @@ def _event(data: bytes, time: int) -> Event | None:
         return None
     if not isinstance(told, dict) or not isinstance(told.get("event"), str):
         return None
-    return Event(time, str(told.pop("lane", "")), told.pop("event"), told)
+    return Event(time, safe_label(str(told.pop("lane", ""))), told.pop("event"), told)
 
 
 def _resolution(option: bytes) -> tuple[int, int]:

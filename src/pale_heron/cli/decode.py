@@ -11,6 +11,7 @@ from pale_heron.bench.decoded import decoded, printable
 from pale_heron.bench.sources import Source
 from pale_heron.core.clock.utc import clock
 from pale_heron.core.frames import Frame, Kind, Status
+from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 
 
@@ -31,7 +32,7 @@ def decode(
         typer.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
     if not legible:
         typer.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
-        raise typer.Exit(1)
+        raise typer.Exit(Exit.NO)
 
 
 def _line(frame: Frame, source: Source) -> str:

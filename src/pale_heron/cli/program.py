@@ -2,24 +2,14 @@
 
 import os
 import sys
-from enum import IntEnum
 from typing import Annotated, NoReturn
 
 import typer
 
 from pale_heron import __version__
 from pale_heron.cli import decode, demo, open_capture, ports, record, sim, summary, watch
-from pale_heron.core.trouble import Trouble, fault_words
-
-
-class Exit(IntEnum):
-    """What the exit status says."""
-
-    DONE = 0
-    NO = 1
-    WRONG_USAGE = 2
-    OWN_FAULT = 70
-
+from pale_heron.core.trouble import Exit, Trouble, fault_words
+from pale_heron.core.wire.visible import safe_label
 
 app = typer.Typer(
     name="pale-heron",
@@ -60,7 +50,7 @@ def main() -> NoReturn:
     try:
         status = app(standalone_mode=True)
     except Trouble as trouble:
-        typer.echo(f"pale-heron: {trouble}", err=True)
+        typer.echo(f"pale-heron: {safe_label(str(trouble))}", err=True)
         status = Exit.WRONG_USAGE
     except BrokenPipeError:
         # Whoever read our output has had enough; the interpreter must not try to write the rest at its end.
@@ -69,6 +59,7 @@ def main() -> NoReturn:
     except KeyboardInterrupt:
         status = Exit.DONE
     except Exception as fault:
+        # Whatever it is: no user sees a traceback, which may show what must not be shared.
         typer.echo(f"pale-heron: {fault_words(fault)}", err=True)
         status = Exit.OWN_FAULT
     sys.exit(status)

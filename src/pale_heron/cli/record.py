@@ -10,6 +10,7 @@ import typer
 
 from pale_heron.bench.session import Session
 from pale_heron.cli.durations import seconds
+from pale_heron.core.trouble import Exit
 from pale_heron.ports.address import parse_lanes
 
 TELL_S = 1.0
@@ -48,9 +49,9 @@ def record(
             typer.echo(f"{lane.name}: {finding.text} {finding.evidence}. {finding.next}", err=True)
     if last.capture.failure:
         typer.echo(f"pale-heron: the record stopped: {last.capture.failure}. Free some space.", err=True)
-        raise typer.Exit(1)
+        raise typer.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
-        raise typer.Exit(1)
+        raise typer.Exit(Exit.NO)
 
 
 def _state(session: Session) -> str:

@@ -4,6 +4,7 @@ import os
 import select
 import signal
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -41,14 +42,7 @@ def sim(
 
     _check(device, rate, every, start, scene)
     played = SCENES[scene]
-    played = type(played)(
-        played.title,
-        start or played.start,
-        quick or played.quick,
-        played.damaged_share,
-        played.bridge_every_s,
-        played.bridge_s,
-    )
+    played = replace(played, start=start or played.start, quick=quick or played.quick)
     terminal = Terminal(rate, link or _free_link(device))
     signal.signal(signal.SIGTERM, _end)
     signal.signal(signal.SIGHUP, _end)

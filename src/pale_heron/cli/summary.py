@@ -10,6 +10,7 @@ import typer
 
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary as summarise
+from pale_heron.core.trouble import Exit
 
 _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"}
 
@@ -29,7 +30,7 @@ def summary(
     else:
         print("\n".join(_text(found)))
     if not any(lane["valid_sentences"] or lane["readable_share"] for lane in found["lanes"]):
-        raise typer.Exit(1)
+        raise typer.Exit(Exit.NO)
 
 
 def _text(found: dict[str, Any]) -> Iterator[str]:

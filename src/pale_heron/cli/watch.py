@@ -7,6 +7,8 @@ import typer
 
 from pale_heron.bench.session import Session
 from pale_heron.capture.places import new_capture_path
+from pale_heron.core.trouble import Exit
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec, parse_lanes
 
 
@@ -52,6 +54,6 @@ def show(bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line")
             typer.echo(f"Recorded {state.size} bytes in {path}")
     fault = session.snapshot().fault
     if fault:
-        typer.echo(f"A fault of this program: {fault}. Please report this line.", err=True)
+        typer.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)
     if app.return_code or fault:
-        raise typer.Exit(app.return_code or 70)
+        raise typer.Exit(app.return_code or Exit.OWN_FAULT)

@@ -12,6 +12,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.steps import Opening, Step, steps
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.wire.framer import Framer
+from pale_heron.core.wire.visible import safe_label
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,12 +98,13 @@ class Lane:
             self._why_not_open = ""
             self._opened = self._opened or event.time
             self._returns += event.name == "returned"
-            self._role = str(details.get("role", self._role))
+            self._role = safe_label(str(details.get("role", self._role)))
+            self._address = safe_label(str(details.get("address", self._address)))
             self._settings = settings_of(details) or self._settings
         elif event.name in ("lost", "refused"):
             self._opening = Opening(event.name)
-            self._why_not_open = str(details.get("reason", ""))
-            self._way_out = str(details.get("way_out", ""))
+            self._why_not_open = safe_label(str(details.get("reason", "")))
+            self._way_out = safe_label(str(details.get("way_out", "")))
         elif event.name == "closed":
             self._opening = Opening.CLOSED
         elif event.name == "dropped":

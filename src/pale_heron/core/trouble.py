@@ -1,5 +1,16 @@
 """The one error that people see: what went wrong, and the way out; and the words for a fault of our own."""
 
+from enum import IntEnum
+
+
+class Exit(IntEnum):
+    """What the exit status of a command says."""
+
+    DONE = 0
+    NO = 1
+    WRONG_USAGE = 2
+    OWN_FAULT = 70
+
 
 class Trouble(Exception):
     """`what` says what, where and with which value; `way_out` what to do about it."""

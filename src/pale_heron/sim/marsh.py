@@ -38,8 +38,3 @@ def buoy(seconds: float) -> Place:
     course = math.degrees(heading + math.atan2(sideways, 0.21)) % 360.0
     height = 3.4 - 0.0002 * seconds + 0.12 * math.sin(seconds / 2.3)
     return Place(latitude, longitude, height, math.hypot(0.21, sideways), course)
-
-
-def hut(_seconds: float) -> Place:
-    """The mast of the hut, which does not move."""
-    return Place(*HUT, 7.9, 0.0, 0.0)

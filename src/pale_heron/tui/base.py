@@ -5,10 +5,9 @@ from typing import TypeVar
 from rich.text import Text
 from textual.app import App
 
-from pale_heron.core.trouble import fault_words
+from pale_heron.core.trouble import Exit, fault_words
 from pale_heron.tui.theme import THEMES, theme_names
 
-OWN_FAULT = 70
 Result = TypeVar("Result")
 
 
@@ -29,6 +28,6 @@ class FullScreen(App[Result]):
 
         A value may be a pass phrase that a device was sent.
         """
-        self._return_code = OWN_FAULT
+        self._return_code = Exit.OWN_FAULT
         fault = self._exception or RuntimeError("unknown")
         self.panic(Text(f"pale-heron: {fault_words(fault)}"))

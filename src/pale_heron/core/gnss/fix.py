@@ -175,6 +175,9 @@ class FixTracker:
         if ended:
             self._dimension_time = None
             self._words.pop("GSA", None)
+        if not (self._says.quality or self._says.modes or self._says.status):
+            # GSA alone says nothing of a position: before the first sentence that does, nothing is decided.
+            return
         state = judge(self._says)
         if state != self._state or self._since is None:
             self._state = state

@@ -57,6 +57,7 @@ class History:
         self._outages: deque[Outage] = deque(maxlen=MOST_KEPT)
         self._start: Start | None = None
         self._had_fix = False
+        self._fixed_when_opened = False
 
     def milestone(self, name: str, time: int | None) -> None:
         """Note the first time that something was reached; the first milestone of all begins the start."""
@@ -66,6 +67,8 @@ class History:
 
     def change(self, state: FixState, time: int | None) -> None:
         """Note a new state, and the outage that it begins or ends."""
+        if not self._spans:
+            self._fixed_when_opened = state.has_position
         self._spans.append(StateSpan(time, state))
         if state.has_position:
             if not self._had_fix and self._start is not None:
@@ -81,8 +84,5 @@ class History:
     def snapshot(self) -> HistorySnapshot:
         """Spans, starts and outages so far. A lane that had its fix when it was opened shows no start."""
         start = self._start
-        seen_from_begin = start is not None and (
-            start.first_fix is None or any(not span.state.has_position for span in list(self._spans)[:1])
-        )
-        starts = (start._replace(reached=dict(start.reached)),) if start and seen_from_begin else ()
+        starts = (start._replace(reached=dict(start.reached)),) if start and not self._fixed_when_opened else ()
         return HistorySnapshot(tuple(self._spans), starts, tuple(self._outages))

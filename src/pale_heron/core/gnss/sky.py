@@ -29,11 +29,10 @@ class Satellite(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Sky:
-    """All satellites now seen or used, by name; `seen_time` and `used_time` are those of the newest lists."""
+    """All satellites now seen or used, by name; `seen_time` is that of the newest list."""
 
     satellites: tuple[Satellite, ...]
     seen_time: int | None
-    used_time: int | None
     incomplete_lists: int
 
     @property
@@ -128,7 +127,6 @@ class SkyTracker:
         return Sky(
             satellites=tuple(found[name] for name in sorted(found)),
             seen_time=max((heard.time for heard in fresh if heard.time is not None), default=None),
-            used_time=max((heard.time for heard in self._used.values() if heard.time is not None), default=None),
             incomplete_lists=self._incomplete,
         )
 

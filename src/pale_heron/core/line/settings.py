@@ -6,7 +6,6 @@ from dataclasses import dataclass
 RATE_RANGE = (50, 12_000_000)
 """Baud rates that may be asked for; which of them work is the adapter's affair."""
 
-PARITIES = {"N": "none", "E": "even", "O": "odd", "M": "mark", "S": "space"}
 FLOWS = ("none", "rtscts", "xonxoff")
 
 _FRAMING = re.compile(r"([5-8])([NEOMS])(1|1\.5|2)").fullmatch

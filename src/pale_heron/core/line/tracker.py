@@ -61,14 +61,12 @@ class LineSnapshot:
     recent_lines: int
     first_byte: int | None
     last_byte: int | None
-    last_valid: int | None
     types: tuple[TypeCount, ...]
     troubles: tuple[Frame, ...]
     """The last damaged frames, oldest first."""
     activity: tuple[int, ...]
     """Bytes received in each whole second of the last minute, oldest first; the second under way is left out."""
     bytes_per_s: float | None
-    out_bytes_per_s: float | None
 
     @property
     def readable_share(self) -> float | None:
@@ -97,7 +95,6 @@ class _Totals:
     second: int
     types: dict[str, tuple[int, int]]
     received: int
-    sent: int
     framed: int
     unreadable: int
     valid: int
@@ -116,7 +113,6 @@ class LineTracker:
         self._frames = self._valid = self._bad = self._damaged = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
-        self._last_valid: int | None = None
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
 
     @property
@@ -148,7 +144,6 @@ class LineTracker:
         kind = frame.kind
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
-            self._last_valid = frame.time
             return
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
         self._unreadable += len(frame.data) if kind is BYTES else unreadable_count(frame.data)
@@ -186,7 +181,6 @@ class LineTracker:
             second,
             types,
             received=self._received,
-            sent=self._sent,
             framed=self._framed,
             unreadable=self._unreadable,
             valid=self._valid,
@@ -217,12 +211,10 @@ class LineTracker:
             recent_lines=end.lines - begin.lines,
             first_byte=self._first_byte,
             last_byte=self._last_byte,
-            last_valid=self._last_valid,
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
             troubles=tuple(self._troubles),
             activity=activity,
             bytes_per_s=_mean(activity[-5:]),
-            out_bytes_per_s=self._sent_rate(),
         )
 
     def _begin(self) -> _Totals:
@@ -231,7 +223,7 @@ class LineTracker:
             for totals in reversed(self._history):
                 if totals.second <= self._second - WINDOW_S:
                     return totals
-        return _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0)
+        return _Totals(0, {}, 0, 0, 0, 0, 0, 0)
 
     def _activity(self, now: int | None) -> tuple[int, ...]:
         if now is None or self._second is None:
@@ -245,12 +237,6 @@ class LineTracker:
                 out += [0] * min(WINDOW_S, totals.second - before.second - 1)
             before = totals
         return tuple(out[-WINDOW_S:])
-
-    def _sent_rate(self) -> float | None:
-        recent = list(self._history)[-6:]
-        if len(recent) < 2:
-            return None
-        return (recent[-1].sent - recent[0].sent) / max(1, recent[-1].second - recent[0].second)
 
     def _type(self, name: str, row: _Row) -> TypeCount:
         hz, rate = self._recent_rates(name)

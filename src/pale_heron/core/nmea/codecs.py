@@ -112,12 +112,7 @@ def whole(digits: int = 1, codes: Mapping[str, str] | None = None) -> Codec:
 
 
 def letter(codes: Mapping[str, str]) -> Codec:
-    """One letter out of a list; an unknown one is given as it is."""
-    return Codec(_read_text, _blank_or(str), codes=codes)
-
-
-def letters(codes: Mapping[str, str]) -> Codec:
-    """Several letters in one field, each with its meaning (one a satellite system)."""
+    """A letter out of a list, or several (one a satellite system); unknown ones are given as they are."""
     return Codec(_read_text, _blank_or(str), codes=codes)
 
 

@@ -71,7 +71,7 @@ def _shown(raw: str) -> str:
 def _row(column: Column, raw: Sequence[str], at: int) -> Row:
     codec = column.codec
     own = [*raw[at : at + codec.width], *[""] * (at + codec.width - len(raw))]
-    shown = " ".join(_shown(text) for text in own if text) if codec.width < 12 else _listed(own)
+    shown = " ".join(_shown(text) for text in own if text)
     try:
         value = codec.read(own, 0)
     except ValueError as problem:
@@ -80,10 +80,6 @@ def _row(column: Column, raw: Sequence[str], at: int) -> Row:
         return Row(at + 1, column.label, shown, "–", "", "empty")
     text, unit, meaning = _said(column, value)
     return Row(at + 1, column.label, shown, text, unit, meaning)
-
-
-def _listed(own: Sequence[str]) -> str:
-    return " ".join(_shown(text) for text in own if text)
 
 
 def _said(column: Column, value: Any) -> tuple[str, str, str]:

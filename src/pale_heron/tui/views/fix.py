@@ -217,11 +217,16 @@ def _dops(fix: FixSnapshot, names: tuple[str, ...]) -> str:
     return "  ".join(f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None) or figures.NONE
 
 
+def _systems(fix: FixSnapshot) -> list[tuple[str, tuple[int, int]]]:
+    """System letters with seen and used, in one order everywhere."""
+    return sorted(fix.sky.by_system.items(), key=lambda item: list(SYSTEMS).index(item[0]))
+
+
 def _counts(fix: FixSnapshot) -> list[Line]:
     """Used and seen of each system, where there is no room for every satellite."""
     rows = [
         line((letter, "*text"), (f" {SYSTEMS[letter]:<8}", "quiet"), f"{used:>2} of {seen:<3}")
-        for letter, (seen, used) in sorted(fix.sky.by_system.items(), key=lambda item: list(SYSTEMS).index(item[0]))
+        for letter, (seen, used) in _systems(fix)
     ]
     return titled("SATELLITES", rows or [line(("none seen", "quiet"))])
 
@@ -229,7 +234,7 @@ def _counts(fix: FixSnapshot) -> list[Line]:
 def _satellites(fix: FixSnapshot, width: int) -> list[Line]:
     """Every satellite by system: number and C/N0, used ones with a filled disc."""
     rows: list[Line] = []
-    for letter, (seen, used) in sorted(fix.sky.by_system.items(), key=lambda item: list(SYSTEMS).index(item[0])):
+    for letter, (seen, used) in _systems(fix):
         title = line((letter, "*text"), (f" {SYSTEMS[letter]:<8}", "quiet"), (f"{used:>2} of {seen:<3}", "text"))
         own = [satellite for satellite in fix.sky.satellites if satellite.name.system == letter]
         rows += _system_rows(title, own, width)
