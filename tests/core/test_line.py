@@ -79,9 +79,10 @@ def test_noise_cannot_fill_the_inventory() -> None:
 
 GARBAGE = bytes(range(128, 256)) * 4
 
+SILENCE = ["unpowered", "wrong-port", "swapped", "held-in-reset", "no-ground"]
 CHAINS = {
     "nothing yet": ([], 1, ["reached", "waiting", "not-yet", "not-yet", "not-yet"], []),
-    "nothing for long": ([], 9, ["reached", "waiting", "not-yet", "not-yet", "not-yet"], ["silent-since-opening"]),
+    "nothing for long": ([], 9, ["reached", "waiting", "not-yet", "not-yet", "not-yet"], SILENCE),
     "garbage": ([GARBAGE], 1, ["reached", "reached", "broken", "not-yet", "not-yet"], ["rate-mismatch"]),
     "text alone": (
         [b"hello there, this is a log\r\n" * 9],

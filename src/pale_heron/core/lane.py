@@ -5,11 +5,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from pale_heron.core.clock.own_time import OwnTime
-from pale_heron.core.frames import IN, NMEA, NO_CHECKSUM, OK, OUT, Chunk, Direction, Event, Frame
+from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Direction, Event, Frame
 from pale_heron.core.gnss.fix import POSITIONS_KEPT, FixSnapshot, FixTracker
-from pale_heron.core.line.findings import Evidence, Finding, findings
-from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.line.causes import REFUSALS
+from pale_heron.core.line.evidence import DriverErrors, Evidence
+from pale_heron.core.line.findings import Finding, findings
+from pale_heron.core.line.rates import Judged
+from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Step, steps
+from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label
@@ -31,7 +35,14 @@ class LaneSnapshot:
     """Received and lost: neither recorded nor shown."""
     skipped_bytes: int
     """Recorded, but not decoded, because decoding was too slow."""
+    errors: DriverErrors | None
+    """None where the driver counts none."""
+    tried: tuple[Judged, ...]
+    """What each rate gave when rates were tried last."""
+    complaint: str
+    """Why the last change of settings, or the last sending, could not be done; empty while all is well."""
     line: LineSnapshot
+    talk: TalkSnapshot
     fix: FixSnapshot
     steps: tuple[Step, ...]
     findings: tuple[Finding, ...]
@@ -62,6 +73,10 @@ class Lane:
         self._address = address
         self._framers = {direction: Framer(name, direction) for direction in Direction}
         self._line = LineTracker()
+        self._talk = Talk()
+        self._errors: DriverErrors | None = None
+        self._tried: tuple[Judged, ...] = ()
+        self._complaint = self._refusal = ""
         self._fix = FixTracker(positions_kept)
         self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
@@ -100,30 +115,53 @@ class Lane:
             self._returns += event.name == "returned"
             self._role = safe_label(str(details.get("role", self._role)))
             self._address = safe_label(str(details.get("address", self._address)))
-            self._settings = settings_of(details) or self._settings
+            self._set(settings_of(details))
+            self._complaint = ""
         elif event.name in ("lost", "refused"):
             self._opening = Opening(event.name)
+            self._refusal = str(details.get("cause", ""))
             self._why_not_open = safe_label(str(details.get("reason", "")))
             self._way_out = safe_label(str(details.get("way_out", "")))
         elif event.name == "closed":
             self._opening = Opening.CLOSED
+        elif event.name in ("settings-refused", "not-sent"):
+            self._complaint = safe_label(str(details.get("reason", "")))
+        elif event.name == "driver-errors":
+            self._errors = DriverErrors(*(_count(details, name) for name in DriverErrors._fields))
+        elif event.name == "rates-tried":
+            self._tried = _judged(details.get("rates"))
         elif event.name == "dropped":
-            self._dropped += _count(details)
+            self._dropped += _count(details, "bytes")
         elif event.name == "skipped":
-            self._skipped += _count(details)
+            self._skipped += _count(details, "bytes")
         return left
+
+    def _set(self, settings: LineSettings | None) -> None:
+        """Take new settings; how lines end follows them."""
+        if settings is None:
+            return
+        self._settings = settings
+        for framer in self._framers.values():
+            framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""
         line = self._line.snapshot(now)
+        talk = self._talk.snapshot(now)
         fix = self._fix.snapshot(now)
         evidence = Evidence(
             opening=self._opening,
+            refusal=self._refusal if self._refusal in REFUSALS else "",
             why_not_open=self._why_not_open,
             way_out=self._way_out,
             opened=self._opened,
             settings=self._settings,
             line=line,
+            talk=talk,
+            errors=self._errors,
+            tried=self._tried,
+            time_known=fix.value("time") is not None,
+            satellites_seen=len(fix.sky.satellites),
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
         )
@@ -138,9 +176,13 @@ class Lane:
             returns=self._returns,
             dropped_bytes=self._dropped,
             skipped_bytes=self._skipped,
+            errors=self._errors,
+            tried=self._tried,
+            complaint=self._complaint,
             line=line,
+            talk=talk,
             fix=fix,
-            steps=steps(self._opening, line, fix.state.has_position, now),
+            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now),
             findings=findings(evidence),
             own_span_s=self._own_time.span_s if self._own_time else None,
         )
@@ -149,11 +191,16 @@ class Lane:
         return chunk.direction is OUT or self._line.has_bytes
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
-        line, fix = self._line.feed, self._fix.feed
+        line, fix, talk = self._line.feed, self._fix.feed, self._talk.feed
         for frame in frames if self._own_time is None else self._retimed(frames):
             line(frame)
-            if frame.kind is not NMEA or frame.direction is not IN:
+            if frame.direction is OUT or frame.kind is TEXT:
+                talk(frame)
                 continue
+            if frame.kind is not NMEA:
+                continue
+            if frame.type[0] == "P" or frame.type[-3:] == "TXT":
+                talk(frame)
             if frame.status is OK:
                 self._checksums_seen = True
                 fix(frame)
@@ -171,22 +218,20 @@ class Lane:
             yield frame._replace(time=time)
 
 
-def _count(details: Mapping[str, Any]) -> int:
-    """The number of bytes that an event tells; 0 where it tells none (a capture may hold anything)."""
-    told = details.get("bytes")
+def _count(details: Mapping[str, Any], name: str) -> int:
+    """A number that an event tells; 0 where it tells none (a capture may hold anything)."""
+    told = details.get(name)
     return told if isinstance(told, int) and told > 0 else 0
 
 
-def settings_of(details: object) -> LineSettings | None:
-    """The line settings that an event carries; None where it carries none or impossible ones."""
-    if not isinstance(details, dict) or "rate" not in details:
-        return None
-    try:
-        return LineSettings(
-            int(details["rate"]),
-            str(details.get("framing", "8N1")),
-            str(details.get("flow", "none")),
-            bool(details.get("decorative", False)),
-        )
-    except (ValueError, TypeError):
-        return None
+def _judged(told: object) -> tuple[Judged, ...]:
+    """What an event tells of the rates that were tried; what cannot be read is left out."""
+    found = []
+    for row in told if isinstance(told, list) else []:
+        try:
+            judged = Judged(**row)
+        except TypeError:
+            continue
+        if all(isinstance(number, int) for number in judged[:5]):
+            found.append(judged._replace(sample=safe_label(str(judged.sample)), fits=bool(judged.fits)))
+    return tuple(found)

@@ -1,12 +1,21 @@
-"""How a line is set: rate, framing, flow control."""
+"""How a line is set, and the one short line in which all of it is written, copied and pasted."""
 
+import difflib
 import re
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass, replace
+from typing import Any, Final, NamedTuple
 
 RATE_RANGE = (50, 12_000_000)
 """Baud rates that may be asked for; which of them work is the adapter's affair."""
 
 FLOWS = ("none", "rtscts", "xonxoff")
+ENDINGS_IN = ("auto", "lf", "cr", "crlf")
+"""What ends a received line; `auto` takes any of the three."""
+
+ENDINGS_OUT: Final = {"none": b"", "cr": b"\r", "lf": b"\n", "crlf": b"\r\n"}
+GAP_RANGE_MS = (5, 10_000)
+DELAY_RANGE_MS = (0, 10_000)
 
 _FRAMING = re.compile(r"([5-8])([NEOMS])(1|1\.5|2)").fullmatch
 
@@ -22,6 +31,21 @@ class LineSettings:
     framing: str = "8N1"
     flow: str = "none"
     decorative: bool = False
+    dtr: bool = True
+    """Data terminal ready, as it is put at opening and kept from then on."""
+    rts: bool = True
+    """Request to send, likewise; with rtscts the driver moves it."""
+    ending_in: str = "auto"
+    ending_out: str = "crlf"
+    gap_ms: int = 300
+    """A silence so long ends a line that has no line end."""
+    echo: bool = False
+    """The far side is known to send back what it is sent."""
+    char_delay_ms: int = 0
+    line_delay_ms: int = 0
+    """Pauses after each character and each line that is sent, for slow devices."""
+    listen_only: bool = False
+    """Nothing is ever sent."""
 
     def __post_init__(self) -> None:
         low, high = RATE_RANGE
@@ -29,8 +53,12 @@ class LineSettings:
             raise ValueError(f"rate {self.rate} is not between {low} and {high} baud")
         if not _FRAMING(self.framing):
             raise ValueError(f"framing {self.framing!r} is not data bits 5-8, parity N E O M S, stop bits 1 1.5 2: 8N1")
-        if self.flow not in FLOWS:
-            raise ValueError(f"flow control {self.flow!r} is none of {', '.join(FLOWS)}")
+        _one_of("flow control", self.flow, FLOWS)
+        _one_of("line end received", self.ending_in, ENDINGS_IN)
+        _one_of("line end sent", self.ending_out, ENDINGS_OUT)
+        _within("idle gap", self.gap_ms, GAP_RANGE_MS)
+        _within("delay a character", self.char_delay_ms, DELAY_RANGE_MS)
+        _within("delay a line", self.line_delay_ms, DELAY_RANGE_MS)
 
     @property
     def data_bits(self) -> int:
@@ -54,6 +82,136 @@ class LineSettings:
         """The most that the line carries in one direction."""
         return self.rate / self.bits_per_byte
 
+    @property
+    def byte_ns(self) -> int:
+        """How long one byte takes on the line; 0 where the rate governs nothing."""
+        return 0 if self.decorative else int(1e9 / self.bytes_per_s)
+
     def __str__(self) -> str:
         flow = "" if self.flow == "none" else f" {self.flow}"
         return f"{self.rate} {self.framing}{flow}"
+
+
+def _one_of(what: str, value: str, allowed: Mapping[str, bytes] | tuple[str, ...]) -> None:
+    if value not in allowed:
+        raise ValueError(f"{what} {value!r} is none of {', '.join(allowed)}")
+
+
+def _within(what: str, value: int, bounds: tuple[int, int]) -> None:
+    if not bounds[0] <= value <= bounds[1]:
+        raise ValueError(f"{what} {value} is not {bounds[0]} to {bounds[1]} ms")
+
+
+def _switch(text: str) -> bool:
+    if text not in ("on", "off"):
+        raise ValueError(f"{text!r} is neither on nor off")
+    return text == "on"
+
+
+def _whole(text: str) -> int:
+    if not text.isascii() or not text.isdecimal():
+        raise ValueError(f"{text!r} is not a whole number")
+    return int(text)
+
+
+class Key(NamedTuple):
+    """One setting as it is written: its field, how its text is read, and in what words people are told of it."""
+
+    field: str
+    read: Callable[[str], Any]
+    label: str
+    allowed: str
+
+
+KEYS: Final[Mapping[str, Key]] = {
+    "rate": Key("rate", _whole, "rate", f"{RATE_RANGE[0]} to {RATE_RANGE[1]} baud"),
+    "framing": Key("framing", str, "framing", "data bits 5 to 8, parity N E O M S, stop bits 1 1.5 2"),
+    "flow": Key("flow", str, "flow control", ", ".join(FLOWS)),
+    "dtr": Key("dtr", _switch, "DTR", "on, off: at opening and after"),
+    "rts": Key("rts", _switch, "RTS", "on, off: at opening and after"),
+    "in": Key("ending_in", str, "line end received", ", ".join(ENDINGS_IN)),
+    "out": Key("ending_out", str, "line end sent", ", ".join(ENDINGS_OUT)),
+    "gap": Key("gap_ms", _whole, "idle gap", f"{GAP_RANGE_MS[0]} to {GAP_RANGE_MS[1]} ms end a line without line end"),
+    "echo": Key("echo", _switch, "echo expected", "on where the far side sends back what it is sent"),
+    "char-delay": Key("char_delay_ms", _whole, "delay a character", f"0 to {DELAY_RANGE_MS[1]} ms"),
+    "line-delay": Key("line_delay_ms", _whole, "delay a line", f"0 to {DELAY_RANGE_MS[1]} ms"),
+    "listen-only": Key("listen_only", _switch, "listen only", "on: nothing is ever sent"),
+}
+"""The keys of the short line, of a bench file and of the settings panel."""
+
+SETTING_FIELDS: Final = (*(key.field for key in KEYS.values()), "decorative")
+_LEADING = ("rate", "framing", "flow")
+
+
+def said(value: Any) -> str:
+    """A value as it is written."""
+    return ("off", "on")[value] if isinstance(value, bool) else str(value)
+
+
+def short_line(settings: LineSettings) -> str:
+    """`9600,8N1,none,dtr=off`: rate, framing and flow control, then what differs from the usual."""
+    usual = LineSettings()
+    parts = [said(getattr(settings, KEYS[name].field)) for name in _LEADING]
+    for name, key in KEYS.items():
+        value = getattr(settings, key.field)
+        if name not in _LEADING and value != getattr(usual, key.field):
+            parts.append(f"{name}={said(value)}")
+    return ",".join(parts)
+
+
+def parse_short_line(text: str) -> LineSettings:
+    """The settings that a short line says. ValueError names the part that is wrong and the nearest key."""
+    found: dict[str, Any] = {}
+    for place, part in enumerate(part.strip() for part in text.strip().split(",")):
+        name, equals, value = part.partition("=")
+        if not equals and name in KEYS and KEYS[name].read is _switch:
+            name, value = name, "on"
+        elif not equals:
+            if place >= len(_LEADING):
+                raise ValueError(f"{part!r} is no setting{nearest_words(part, KEYS)}")
+            name, value = _LEADING[place], part
+        key = KEYS.get(name)
+        if key is None:
+            raise ValueError(f"{name!r} is no setting{nearest_words(name, KEYS)}")
+        try:
+            found[key.field] = key.read(value)
+        except ValueError as problem:
+            raise ValueError(f"{key.label}: {problem}") from None
+    return LineSettings(**found)
+
+
+def changed(settings: LineSettings, name: str, text: str) -> LineSettings:
+    """The settings with one key set to what `text` says. ValueError where it cannot be."""
+    key = KEYS[name]
+    return replace(settings, **{key.field: key.read(text.strip())})
+
+
+def nearest_words(name: str, known: Mapping[str, Any]) -> str:
+    """`; did you mean 'rate'?`, or which there are."""
+    near = difflib.get_close_matches(name, known, 1)
+    return f"; did you mean {near[0]!r}?" if near else f"; there are {', '.join(known)}"
+
+
+def settings_details(settings: LineSettings) -> dict[str, Any]:
+    """The settings as an event carries them."""
+    return asdict(settings)
+
+
+def settings_of(details: object) -> LineSettings | None:
+    """The settings that an event carries; None where it carries none or impossible ones (a capture may hold anything).
+
+    What is missing is as usual: captures of earlier versions carry fewer.
+    """
+    if not isinstance(details, dict) or "rate" not in details:
+        return None
+    usual = LineSettings()
+    try:
+        return LineSettings(
+            **{
+                name: type(getattr(usual, name))(details[name])
+                for name in SETTING_FIELDS
+                if isinstance(details.get(name), str | int | float)
+            }
+        )
+    except (ValueError, TypeError, OverflowError):
+        return None

@@ -43,14 +43,18 @@ class Step(NamedTuple):
     state: Stand
 
 
-def steps(opening: Opening, line: LineSnapshot, has_fix: bool, now: int | None) -> tuple[Step, ...]:
-    """open, bytes, readable, valid, fix. With `now` None (a raw file) nothing grows silent."""
+def steps(opening: Opening, line: LineSnapshot, has_fix: bool, answers: int, now: int | None) -> tuple[Step, ...]:
+    """open, bytes, readable, valid, then fix; or answering, where a lane without sentences answers what it is sent.
+
+    With `now` None (a raw file) nothing grows silent.
+    """
+    answering = answers > 0 and not line.valid_sentences
     stands = (
         ("open", _open(opening)),
         ("bytes", _bytes(line, now)),
         ("readable", _readable(line)),
-        ("valid", _valid(line)),
-        ("fix", Stand.REACHED if has_fix else Stand.WAITING),
+        ("valid", Stand.REACHED if answering else _valid(line)),
+        ("answering", Stand.REACHED) if answering else ("fix", Stand.REACHED if has_fix else Stand.WAITING),
     )
     chain, blocked = [], False
     for name, stand in stands:

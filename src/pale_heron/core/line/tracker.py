@@ -15,6 +15,7 @@ MOST_TYPES = 200
 """Types counted apart; a stream of noise could name millions, which go into one row."""
 
 TROUBLES_KEPT = 4
+GARBAGE_KEPT = 512
 OTHER_TYPES = "other types"
 
 
@@ -32,6 +33,10 @@ class TypeCount:
     bytes: int
     first: int | None
     last: int | None
+    latest: Frame | None
+    """The last frame of this type."""
+    before: Frame | None
+    """The one before it."""
     hz: float | None
     bytes_per_s: float | None
     mean_hz: float | None
@@ -62,6 +67,10 @@ class LineSnapshot:
     first_byte: int | None
     last_byte: int | None
     types: tuple[TypeCount, ...]
+    sent_types: tuple[TypeCount, ...]
+    """The same of what was sent, without rates."""
+    garbage: bytes
+    """The last bytes of runs that are no text."""
     troubles: tuple[Frame, ...]
     """The last damaged frames, oldest first."""
     activity: tuple[int, ...]
@@ -80,12 +89,21 @@ class LineSnapshot:
 
 
 class _Row:
-    __slots__ = ("bad", "bytes", "count", "first", "kind", "last")
+    __slots__ = ("bad", "before", "bytes", "count", "first", "kind", "last", "latest")
 
     def __init__(self, kind: Kind, first: int | None) -> None:
         self.kind = kind
         self.count = self.bad = self.bytes = 0
         self.first = self.last = first
+        self.latest: Frame | None = None
+        self.before: Frame | None = None
+
+    def take(self, frame: Frame) -> None:
+        """Count one frame."""
+        self.count += 1
+        self.bytes += len(frame.data)
+        self.last = frame.time
+        self.before, self.latest = self.latest, frame
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +125,8 @@ class LineTracker:
 
     def __init__(self) -> None:
         self._rows: dict[str, _Row] = {}
+        self._sent_rows: dict[str, _Row] = {}
+        self._garbage = b""
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
@@ -134,11 +154,11 @@ class LineTracker:
     def feed(self, frame: Frame) -> None:
         """Count one frame."""
         if frame.direction is OUT:
+            row = self._sent_rows.get(frame.type) or self._new_row(frame, self._sent_rows)
+            row.take(frame)
             return
-        row = self._rows.get(frame.type) or self._new_row(frame)
-        row.count += 1
-        row.bytes += len(frame.data)
-        row.last = frame.time
+        row = self._rows.get(frame.type) or self._new_row(frame, self._rows)
+        row.take(frame)
         self._frames += 1
         self._framed += len(frame.data)
         kind = frame.kind
@@ -146,16 +166,20 @@ class LineTracker:
             self._valid += 1
             return
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
-        self._unreadable += len(frame.data) if kind is BYTES else unreadable_count(frame.data)
+        if kind is BYTES:
+            self._unreadable += len(frame.data)
+            self._garbage = (self._garbage + frame.data)[-GARBAGE_KEPT:]
+        else:
+            self._unreadable += unreadable_count(frame.data)
         if frame.bad:
             row.bad += 1
             self._damaged += 1
             self._troubles.append(frame)
             self._bad += frame.status is BAD_CHECKSUM
 
-    def _new_row(self, frame: Frame) -> _Row:
-        name = frame.type if len(self._rows) < MOST_TYPES else OTHER_TYPES
-        return self._rows.setdefault(name, _Row(frame.kind, frame.time))
+    def _new_row(self, frame: Frame, rows: dict[str, _Row]) -> _Row:
+        name = frame.type if len(rows) < MOST_TYPES else OTHER_TYPES
+        return rows.setdefault(name, _Row(frame.kind, frame.time))
 
     def turn(self, now: int | None) -> None:
         """Keep the totals when `now` lies in a new second."""
@@ -212,6 +236,8 @@ class LineTracker:
             first_byte=self._first_byte,
             last_byte=self._last_byte,
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
+            sent_types=tuple(self._type(name, row) for name, row in self._sent_rows.items()),
+            garbage=self._garbage,
             troubles=tuple(self._troubles),
             activity=activity,
             bytes_per_s=_mean(activity[-5:]),
@@ -239,7 +265,7 @@ class LineTracker:
         return tuple(out[-WINDOW_S:])
 
     def _type(self, name: str, row: _Row) -> TypeCount:
-        hz, rate = self._recent_rates(name)
+        hz, rate = self._recent_rates(name) if self._rows.get(name) is row else (None, None)
         span = (row.last - row.first) / SECOND if row.last is not None and row.first is not None else 0.0
         return TypeCount(
             type=name,
@@ -249,6 +275,8 @@ class LineTracker:
             bytes=row.bytes,
             first=row.first,
             last=row.last,
+            latest=row.latest,
+            before=row.before,
             hz=hz,
             bytes_per_s=rate,
             mean_hz=(row.count - 1) / span if span > 0 else None,

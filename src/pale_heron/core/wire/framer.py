@@ -11,12 +11,14 @@ decides.
 - A sentence start in the midst of a line ends the line: it was cut short.
 - A line of which more than one byte in eight is illegible is a run of bytes. So is one of over LIMIT bytes.
 - However the stream is cut into chunks, the frames are the same; only a pause longer than `pause_ns` ends one early.
+- A lane may be set to one kind of line end alone; the others are then bytes like any.
 """
 
 import re
 import sys
 from collections import deque
 from enum import Enum, auto
+from typing import Final, NamedTuple
 
 from pale_heron.core.frames import BAD_CHECKSUM, NMEA, OK, Chunk, Direction, Frame, Kind, Status
 from pale_heron.core.wire import rtcm3, sentence
@@ -31,15 +33,30 @@ PAUSE_NS = 300_000_000
 
 _whole = sentence.WHOLE.match
 _DIGITS = tuple(b"%02X" % value for value in range(256))
-_BOUNDARY = re.compile(rb"[\r\n$!\xd3]")
-_LINE_END = re.compile(rb"\r\n|\r|\n")
 _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
-_LINE_ENDS = b"\r\n"
+_CR_LF = b"\r\n"
 _STARTS = b"$!"
 _CUT_SHORT = "cut short by what follows"
 _NO_LINE_END = "no line end before a pause"
 _NO_MARK = sys.maxsize
 _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
+
+
+class _Ends(NamedTuple):
+    """How one way of ending lines is looked for: any boundary, a whole line end, the bytes that may begin one."""
+
+    boundary: re.Pattern[bytes]
+    whole: re.Pattern[bytes]
+    first: bytes
+
+
+ENDS: Final = {
+    "auto": _Ends(re.compile(rb"[\r\n$!\xd3]"), re.compile(rb"\r\n|\r|\n"), b"\r\n"),
+    "lf": _Ends(re.compile(rb"[\n$!\xd3]"), re.compile(rb"\n"), b"\n"),
+    "cr": _Ends(re.compile(rb"[\r$!\xd3]"), re.compile(rb"\r"), b"\r"),
+    "crlf": _Ends(re.compile(rb"\r(?=\n|\Z)|[$!\xd3]"), re.compile(rb"\r\n|\r\Z"), b"\r"),
+}
+"""By the name that settings give them. A CR at the end of what is here may still become CR LF."""
 
 
 class _Answer(Enum):
@@ -51,10 +68,12 @@ class _Answer(Enum):
 class Framer:
     """The frames of one lane and direction."""
 
-    def __init__(self, lane: str, direction: Direction, pause_ns: int = PAUSE_NS) -> None:
+    def __init__(
+        self, lane: str, direction: Direction, pause_ns: int = PAUSE_NS, ending: str = "auto", byte_ns: int = 0
+    ) -> None:
         self._lane = lane
         self._direction = direction
-        self._pause_ns = pause_ns
+        self.set(pause_ns, ending, byte_ns)
         self._held = b""
         self._scan = 0
         self._offset = 0
@@ -63,6 +82,12 @@ class Framer:
         self._time: int | None = None
         self._next_mark = _NO_MARK
         self._frames: list[Frame] = []
+
+    def set(self, pause_ns: int, ending: str, byte_ns: int) -> None:
+        """Change how lines end: after what silence, by which of ENDS; a byte takes `byte_ns` (0: unknown)."""
+        self._pause_ns = pause_ns
+        self._ending = ending
+        self._byte_ns = byte_ns
 
     @property
     def waiting(self) -> int:
@@ -75,7 +100,7 @@ class Framer:
             self._cut(final=True)
         self._marks.append((self._offset + len(self._held), chunk.time))
         self._next_mark = self._marks[0][0]
-        self._last_time = chunk.time
+        self._last_time = chunk.time if chunk.time is None else chunk.time + len(chunk.data) * self._byte_ns
         self._held += chunk.data
         self._cut(final=False)
         return self._taken()
@@ -127,25 +152,27 @@ class Framer:
     def _line(self, start: int, final: bool) -> int | None:
         """Emit what begins at `start` and give its end; None where more bytes are needed to know."""
         held, size = self._held, len(self._held)
+        ends = ENDS[self._ending]
         first = start
-        if held[start] in _LINE_ENDS:
-            lead = _LINE_END.match(held, start)
-            assert lead is not None
+        lead = ends.whole.match(held, start)
+        if lead is not None:
             first = lead.end()
             if first == size and not final:
                 return None
-            if first == size or held[first] in _LINE_ENDS:
+            if first == size or ends.whole.match(held, first):
                 return self._close(start, first, None)
         scan = max(self._scan, first)
-        while boundary := _BOUNDARY.search(held, scan, start + LIMIT):
+        while boundary := ends.boundary.search(held, scan, start + LIMIT):
             at = boundary.start()
             byte = held[at]
-            if byte in _LINE_ENDS:
-                if byte == 0x0D and at + 1 == size and not final:
+            if byte in ends.first:
+                if byte == 0x0D and at + 1 == size and not final and self._ending != "cr":
                     self._scan = at
                     return None
-                line_end = _LINE_END.match(held, at)
-                assert line_end is not None
+                line_end = ends.whole.match(held, at)
+                if line_end is None:
+                    scan = at + 1
+                    continue
                 return self._close(start, line_end.end(), None)
             if byte in _STARTS and at == first:
                 scan = at + 1
@@ -196,7 +223,7 @@ class Framer:
     def _close(self, start: int, end: int, why: str | None) -> int:
         """Emit the line from `start` to `end` as what it is; `why` says how it ended if not by a line end."""
         data = self._held[start:end]
-        body = data.lstrip(_LINE_ENDS)
+        body = data.lstrip(_CR_LF)
         too_long = len(data) >= LIMIT
         if body[:1] and body[0] in _STARTS and body[1:2].isupper() and not too_long:
             status, reason, name = sentence.verdict(body)

@@ -1,0 +1,152 @@
+"""Which rate a device speaks at: candidates judged by what they make legible, and what garbage itself gives away.
+
+*Some bytes came* says nothing: a wrong rate gives bytes too. A rate fits where sentences have right checksums, RTCM 3
+messages right CRCs, a module answers with a result code (ITU-T V.250, 5.7), or whole lines are legible, one after the
+other.
+
+Garbage is evidence of its own. A UART that reads a slower device sees every bit several times over: of the 256 values
+only few occur, and the fewer, the slower the device is. One that reads a faster device mixes the bits of several
+characters, but those come from a small alphabet, so that fewer values occur than chance would give. As many values as
+chance gives mean noise, a compressed or ciphered stream, or a binary protocol: no rate makes that legible.
+"""
+
+import re
+from typing import Final, NamedTuple
+
+from pale_heron.core.frames import NMEA, OK, RTCM3, SECOND, TEXT, Chunk, Direction, Frame
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.wire.framer import Framer
+from pale_heron.core.wire.visible import safe_text
+
+CANDIDATES: Final = (9600, 115200, 38400, 4800, 57600, 19200, 230400, 460800, 921600, 2400, 1200)
+"""The commonest first."""
+
+LISTEN_NS = int(2.4 * SECOND)
+"""The longest that one rate is listened to: two rounds of a receiver that speaks once a second, and some."""
+
+AT_LEAST_NS = int(1.2 * SECOND)
+"""A burst may be cut at its begin: garbage is believed only after a whole second has passed."""
+
+ENOUGH_GARBAGE = 200
+ENOUGH_VALID = 2
+ENOUGH_LINES = 3
+SAMPLE = 40
+LIKENESS_BYTES = 256
+
+_RESULT_CODE = re.compile(rb"(?:OK|ERROR|CONNECT.*|NO CARRIER|\+CM[ES] ERROR:.*|0|4)\Z")
+
+
+class Judged(NamedTuple):
+    """What one rate gave."""
+
+    rate: int
+    bytes: int
+    valid: int
+    """Sentences and RTCM 3 messages whose check is right."""
+    result_codes: int
+    lines: int
+    """Legible whole lines that are no sentences."""
+    legible_share: float | None
+    sample: str
+    fits: bool
+
+    @property
+    def words(self) -> str:
+        """Why it fits, or that it does not."""
+        if self.valid:
+            return f"{self.valid} valid"
+        if self.result_codes:
+            return f"{self.result_codes} answers"
+        if self.fits:
+            return f"{self.lines} lines"
+        return "not legible" if self.bytes else "nothing came"
+
+
+class RateTrial:
+    """Feed it what comes at one rate, ask it how things stand."""
+
+    def __init__(self, rate: int, began: int) -> None:
+        self.rate = rate
+        self._began = began
+        self._framer = Framer("trial", Direction.IN)
+        self._bytes = self._valid = self._codes = self._lines = self._legible = self._framed = 0
+        self._sample = b""
+
+    def feed(self, chunk: Chunk) -> None:
+        """Bytes received at this rate."""
+        self._bytes += len(chunk.data)
+        for frame in self._framer.feed(chunk):
+            self._take(frame)
+
+    def _take(self, frame: Frame) -> None:
+        body = frame.data.strip(b"\r\n")
+        if not body:
+            return
+        self._framed += len(frame.data)
+        valid = frame.status is OK and frame.kind in (NMEA, RTCM3)
+        whole_line = frame.kind is TEXT and frame.status is OK
+        self._valid += valid
+        self._codes += whole_line and bool(_RESULT_CODE.match(body))
+        self._lines += whole_line and len(body) >= 4
+        if valid or whole_line:
+            self._legible += len(frame.data)
+        if valid or whole_line or not self._sample or not self._lines + self._valid:
+            self._sample = body
+
+    def settled(self, now: int) -> bool:
+        """Whether more listening would not change the judgement."""
+        if self._valid >= ENOUGH_VALID or self._codes:
+            return True
+        passed = now - self._began
+        garbage = self._bytes >= ENOUGH_GARBAGE and not self.judged().fits
+        return passed >= LISTEN_NS or (garbage and passed >= AT_LEAST_NS)
+
+    def judged(self) -> Judged:
+        """The judgement on what came so far."""
+        share = self._legible / self._framed if self._framed else None
+        # One valid sentence can be luck only once in 256; lines must come in a row, with next to nothing between them.
+        legible = share is not None and share >= 0.9
+        fits = self._valid >= 1 or (legible and (self._codes > 0 or self._lines >= ENOUGH_LINES))
+        return Judged(
+            rate=self.rate,
+            bytes=self._bytes,
+            valid=self._valid,
+            result_codes=self._codes,
+            lines=self._lines,
+            legible_share=share,
+            sample=safe_text(self._sample[:SAMPLE]),
+            fits=fits,
+        )
+
+
+def recommended(tried: list[Judged] | tuple[Judged, ...]) -> Judged | None:
+    """The rate that fits best; None where none fits."""
+    fitting = [each for each in tried if each.fits]
+    return max(fitting, key=lambda each: (each.valid, each.result_codes, each.lines), default=None)
+
+
+def candidates(current: LineSettings) -> tuple[int, ...]:
+    """The rates to try, the present one first."""
+    return (current.rate, *(rate for rate in CANDIDATES if rate != current.rate))
+
+
+class Likeness(NamedTuple):
+    """What garbage resembles: text of a `slower` or a `faster` device, or `nothing`; `times` how much slower."""
+
+    kind: str
+    times: int | None
+    distinct: int
+    of: int
+
+
+def likeness(garbage: bytes) -> Likeness | None:
+    """What the last bytes of garbage give away; None where they are too few to tell."""
+    sample = garbage[-LIKENESS_BYTES:]
+    if len(sample) < LIKENESS_BYTES // 2:
+        return None
+    distinct = len(set(sample))
+    by_chance = 256 * (1 - (255 / 256) ** len(sample))
+    if distinct <= 24:
+        times = 2 if distinct > 8 else 4 if distinct > 2 else 8
+        return Likeness("slower", times, distinct, len(sample))
+    return Likeness("faster" if distinct < 0.88 * by_chance else "nothing", None, distinct, len(sample))

@@ -1,0 +1,146 @@
+"""What a lane's lines say about its wiring and its state: answers and their delays, our own bytes, banners, log-ins.
+
+An *answer* is the first line that comes after something was sent, that is not what was sent (an echo), and not of a
+kind that comes unasked. A *kind* is a line up to its first colon, digits left out. A *banner* is a line with the words
+of a start (boot, version, ready); the same banner twice, with nothing sent before the second, is a restart.
+"""
+
+import re
+from collections import deque
+from dataclasses import dataclass
+
+from pale_heron.core.frames import NMEA, OUT, SECOND, TEXT, Frame
+
+PATIENCE_NS = 10 * SECOND
+"""Longer than this nobody takes a line for the answer."""
+
+ASKED_NS = 5 * SECOND
+KINDS_KEPT = 50
+DELAYS_KEPT = 8
+SENT_KEPT = 16
+BANNERS_KEPT = 20
+TEXT_KEPT = 60
+ENDS = ("crlf", "lf", "cr", "none")
+
+_BANNER = re.compile(rb"(?i)\b(?:(?:re)?boot|(?:re)?start|reset|power)(?:ing|ed|up| up| on)?\b|\bready\b|\bfirmware\b")
+_LOGIN = re.compile(rb"(?i)(?:login|log in|user ?name|password|pass phrase)\s*:\s*\Z")
+_DIGITS = re.compile(rb"[0-9]+")
+
+
+@dataclass(frozen=True, slots=True)
+class TalkSnapshot:
+    """Counts since the lane began."""
+
+    sent: int
+    """Lines sent."""
+    answered: int
+    echoed: int
+    """Lines received that are what was sent."""
+    notices: int
+    """Lines received since the first unanswered one was sent, that answer nothing."""
+    unanswered: int
+    """Lines sent in a row without an answer, each old enough to have one."""
+    delays_s: tuple[float, ...]
+    """From the last lines sent to their answers."""
+    endings: tuple[int, int, int, int]
+    """Text lines received that end with CR LF, LF, CR, or nothing, as in ENDS."""
+    other_ends: int
+    """Text lines that hold a line end within, of a kind that does not end lines here."""
+    login: bytes
+    banner: bytes
+    """The banner that was seen again; empty while none was."""
+    restarts: tuple[int, ...]
+    """Times at which it was seen again unasked."""
+
+
+class Talk:
+    """Feed it every frame of a lane, both directions, in order."""
+
+    def __init__(self) -> None:
+        self._sent = self._answered = self._echoed = self._notices = self._row = 0
+        self._waiting_since: int | None = None
+        self._last_sent: int | None = None
+        self._own: deque[bytes] = deque(maxlen=SENT_KEPT)
+        self._kinds: deque[bytes] = deque(maxlen=KINDS_KEPT)
+        self._delays: deque[float] = deque(maxlen=DELAYS_KEPT)
+        self._endings = [0, 0, 0, 0]
+        self._other_ends = 0
+        self._login = b""
+        self._banners: dict[bytes, bool] = {}
+        self._banner = b""
+        self._restarts: deque[int] = deque(maxlen=DELAYS_KEPT)
+
+    def feed(self, frame: Frame) -> None:
+        """Take one frame; sentences of standard formatters and bytes say nothing here."""
+        if frame.direction is OUT:
+            self._take_sent(frame)
+            return
+        spoken = frame.type.endswith("TXT") if frame.kind is NMEA else frame.kind is TEXT
+        if not spoken and not frame.type.startswith("P"):
+            return
+        body = frame.data.strip(b"\r\n")
+        if frame.kind is TEXT and body:
+            self._endings[_ending(frame.data)] += 1
+            self._other_ends += b"\n" in body or b"\r" in body
+            if _LOGIN.search(body):
+                self._login = body[-TEXT_KEPT:]
+        if body:
+            self._take_received(body, frame.time)
+
+    def _take_sent(self, frame: Frame) -> None:
+        if self._waiting_since is not None:
+            self._row += 1
+        self._sent += 1
+        self._own.append(frame.data.strip(b"\r\n"))
+        self._waiting_since = self._last_sent = frame.time
+        if not self._row:
+            self._notices = 0
+
+    def _take_received(self, body: bytes, time: int | None) -> None:
+        if body in self._own:
+            self._echoed += 1
+            return
+        kind = _DIGITS.sub(b"", body.partition(b":")[0])[:TEXT_KEPT]
+        since = self._waiting_since
+        if since is not None and time is not None and time - since <= PATIENCE_NS and kind not in self._kinds:
+            self._delays.append((time - since) / SECOND)
+            self._answered += 1
+            self._waiting_since, self._row, self._notices = None, 0, 0
+        else:
+            self._notices += 1
+            if since is None and kind not in self._kinds:
+                self._kinds.append(kind)
+        if time is not None and _BANNER.search(body):
+            self._see_banner(body[:TEXT_KEPT], time)
+
+    def _see_banner(self, body: bytes, time: int) -> None:
+        asked = self._last_sent is not None and time - self._last_sent < ASKED_NS
+        if body not in self._banners:
+            if len(self._banners) < BANNERS_KEPT:
+                self._banners[body] = True
+        elif not asked and (not self._banner or body == self._banner):
+            self._banner = body
+            self._restarts.append(time)
+
+    def snapshot(self, now: int | None) -> TalkSnapshot:
+        """The counts as of `now`."""
+        waiting = self._waiting_since
+        late = waiting is not None and now is not None and now - waiting > 2 * SECOND
+        return TalkSnapshot(
+            sent=self._sent,
+            answered=self._answered,
+            echoed=self._echoed,
+            notices=self._notices,
+            unanswered=self._row + late,
+            delays_s=tuple(self._delays),
+            endings=(self._endings[0], self._endings[1], self._endings[2], self._endings[3]),
+            other_ends=self._other_ends,
+            login=self._login,
+            banner=self._banner,
+            restarts=tuple(self._restarts),
+        )
+
+
+def _ending(data: bytes) -> int:
+    """Place in ENDS."""
+    return 0 if data.endswith(b"\r\n") else 1 if data.endswith(b"\n") else 2 if data.endswith(b"\r") else 3
