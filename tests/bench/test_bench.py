@@ -13,7 +13,8 @@ from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, s
 
 from pale_heron.bench.decoded import decoded
 from pale_heron.bench.log import TrafficLog
-from pale_heron.bench.replay import LARGE_BYTES, Replay
+from pale_heron.bench.replay import Replay
+from pale_heron.bench.scout import LARGE_BYTES
 from pale_heron.bench.session import Session
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary

@@ -15,8 +15,8 @@ import serial
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, said
 
 from pale_heron.capture.reader import CaptureReader
-from pale_heron.cli.durations import moment, seconds
 from pale_heron.core.frames import SECOND
+from pale_heron.core.moments import moment, seconds
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.trouble import Trouble
 
@@ -45,7 +45,7 @@ WRONG = {
     "a folder": (["summary", "/tmp"], "Is a directory"),
     "no capture to open": (["open", "/nowhere"], "No such file"),
     "a lane without address": (["record", "a=", "-o", "/tmp/x.pcapng"], "names no address"),
-    "a rate that is none": (["watch", "/dev/x@fast"], "Rate 'fast'"),
+    "a rate that is none": (["watch", "/dev/x@fast"], "rate: 'fast'"),
     "a duration that is none": (["record", "/dev/x", "-o", "/nowhere/x/y.pcapng", "--for", "soon"], "no duration"),
     "a device that is none": (["sim", "owl"], "There is no simulated device 'owl'"),
     "a scene that is none": (["sim", "curlew", "--scene", "desert"], "There are: saltmarsh"),
@@ -152,8 +152,8 @@ def test_record_for_a_while_then_summary(device: Path, tmp_path: Path) -> None:
 def test_a_wrong_rate_is_found(device: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.pcapng"
     done = run("record", f"buoy={device}@9600", "-o", out, "--for", "3s")
-    assert b"Bytes come, but they are not legible." in done.stderr
-    assert b"Try other rates" in done.stderr
+    assert b"Bytes come, but they are not legible: the rate is wrong." in done.stderr
+    assert b"text of a faster device" in done.stderr
 
 
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
@@ -196,7 +196,7 @@ def test_a_silent_lane_is_status_1_with_what_to_try(tmp_path: Path) -> None:
     os.close(own)
     os.close(other)
     assert done.returncode == 1
-    assert b"Nothing has come since the lane was opened." in done.stderr
+    assert b"Nothing has come since opening: the device may have no power" in done.stderr
 
 
 def test_ports_lists_a_running_simulated_device(tmp_path: Path) -> None:
@@ -212,7 +212,7 @@ def test_ports_lists_a_running_simulated_device(tmp_path: Path) -> None:
     assert process.stdout is not None
     process.stdout.readline()
     found = [json.loads(row) for row in run("ports", "--json", **environ).stdout.splitlines()]
-    assert [each["device"] for each in found if each["state"] == "simulated"] == [f"{tmp_path}/pale-heron/sim/curlew"]
+    assert [each["device"] for each in found if each["simulated"]] == [f"{tmp_path}/pale-heron/sim/curlew"]
     time.sleep(1)
     process.terminate()
     process.wait(10)

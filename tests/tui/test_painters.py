@@ -18,14 +18,22 @@ from pale_heron.sim.scenes import SCENES, Scene
 from pale_heron.tui import figures, ports_app, shell
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.app import PaleHeron
-from pale_heron.tui.dialogs import help_lines
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.paint import Line, Span, beside, cut, ends, line, padded, plain, width_of, wrapped
+from pale_heron.tui.screens.help import help_lines
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
-from pale_heron.tui.views import fix, traffic
+from pale_heron.tui.views import fix, traffic, traffic_detail
 from pale_heron.tui.views import line as line_view
+from pale_heron.tui.views.traffic_detail import Chosen
 
 WIDTHS = (72, 114, 172)
+SURVEY = {
+    "begin": BEGIN,
+    "end": BEGIN + 60 * SECOND,
+    "marks": ((BEGIN, "bridge"),),
+    "troubles": (BEGIN,),
+    "surveyed": True,
+}
 
 
 def snapshot(*lanes: Lane, now: int = BEGIN, replay: ReplayState | None = None) -> BenchSnapshot:
@@ -70,7 +78,7 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
     blocks = [
         line_view.paint(shown, shown.lanes[0], width),
         fix.paint(shown, shown.lanes[0], width, 36),
-        traffic.head(shown, 12, BEGIN, width),
+        traffic.head(shown, traffic.State(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         shell.rail(shown, 0, 30),
         [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
     ]
@@ -152,26 +160,26 @@ ENTRIES: list[Entry] = [
 @pytest.mark.parametrize("entry", [*ENTRIES, None])
 def test_traffic_rows_and_details_fit_and_are_printable(entry: Entry | None, width: int) -> None:
     for chosen in (False, True):
-        row = traffic.row_of(entry, ENTRIES[0], 2, width, chosen)
+        row = traffic.row_of(entry, ENTRIES[0], traffic.Look(lanes=2), width, chosen, False)
         assert width_of(row) <= width
         assert not chosen or entry is None or width_of(row) == width
         assert plain([row]).isprintable()
-    for row in traffic.detail(entry, width, 14):
+    for row in traffic_detail.paint(Chosen(entry), width, 14):
         assert width_of(row) <= width
         assert plain([row]).isprintable()
 
 
 def test_traffic_tells_damage_with_what_was_expected() -> None:
     (frame,) = framed([GGA.replace(b"46", b"47")], BEGIN)
-    text = plain([traffic.row_of(frame, None, 1, 110, False)])
+    text = plain([traffic.row_of(frame, None, traffic.Look(), 110, False, False)])
     assert text.startswith("✕ 09:40:00.000")
     assert "checksum 79 found, 78 expected" in text
-    assert "checksum 79  expected 78" in plain(traffic.detail(frame, 110, 14))
+    assert "checksum 79  expected 78" in plain(traffic_detail.paint(Chosen(frame), 110, 14))
 
 
 def test_bytes_stand_beside_fields() -> None:
     (frame,) = framed([GGA], BEGIN)
-    text = plain(traffic.detail(frame, 110, 14))
+    text = plain(traffic_detail.paint(Chosen(frame), 110, 14))
     assert "fix quality" in text
     assert "single" in text
     assert "24 47 4e 47 47 41 2c 30 $GNGGA,0" in text
@@ -192,7 +200,7 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
     assert "no record is kept" in plain([shell.head(none, 142)])
     full = dataclasses.replace(shown, capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
     assert "the record stopped: No space left" in plain([shell.head(full, 142)])
-    state = ReplayState(playing=True, speed=10, share=0.25, ended=False, torn="the file ends", seeking=False)
+    state = ReplayState(playing=True, speed=10, share=0.25, ended=False, torn="the file ends", seeking=False, **SURVEY)
     replay = dataclasses.replace(shown, replay=state)
     assert "playing × 10  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
 

@@ -14,10 +14,11 @@ class TrafficLog:
     One thread appends, others read; a reader that asks for what was forgotten meanwhile gets None.
     """
 
-    def __init__(self, capacity: int = CAPACITY) -> None:
+    def __init__(self, capacity: int = CAPACITY, start: int = 0) -> None:
+        """The first entry will have the number `start`."""
         self._capacity = capacity
         self._entries: list[Entry | None] = [None] * capacity
-        self._end = 0
+        self._start = self._end = start
 
     @property
     def end(self) -> int:
@@ -27,7 +28,7 @@ class TrafficLog:
     @property
     def begin(self) -> int:
         """The oldest number still held."""
-        return max(0, self._end - self._capacity)
+        return max(self._start, self._end - self._capacity)
 
     def extend(self, entries: Iterable[Entry]) -> None:
         """Append in order."""

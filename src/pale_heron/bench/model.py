@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
+from pale_heron.bench.history import Place
 from pale_heron.bench.log import CAPACITY, TrafficLog
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
@@ -50,6 +51,15 @@ class ReplayState:
     ended: bool
     torn: str
     seeking: bool
+    begin: int
+    """The first moment of the file."""
+    end: int
+    """The last one, as far as the file was looked through."""
+    marks: tuple[tuple[int, str], ...]
+    troubles: tuple[int, ...]
+    """Moments of damage and trouble, one a second at most."""
+    surveyed: bool
+    """Whether the whole file was looked through."""
 
 
 @runtime_checkable
@@ -64,14 +74,17 @@ class Player(Protocol):
 
     def skip(self, seconds: float) -> None: ...
 
+    def seek(self, moment: int) -> None: ...
+
 
 class Model:
     """Lanes by nickname and the log of their traffic. Methods may be called from several threads."""
 
-    def __init__(self, lanes: Iterable[Lane] = (), log_lines: int = CAPACITY) -> None:
+    def __init__(self, lanes: Iterable[Lane] = (), log_lines: int = CAPACITY, start: int = 0) -> None:
+        """The first line will have the number `start`."""
         self._lock = threading.Lock()
         self._lanes = {lane.name: lane for lane in lanes}
-        self.log = TrafficLog(log_lines)
+        self.log = TrafficLog(log_lines, start)
 
     def feed(self, record: Chunk | Event) -> list[Frame]:
         """Take what was recorded; gives the frames that became whole. A lane that is new is added."""
@@ -100,15 +113,21 @@ class Model:
             for lane in self._lanes.values():
                 self.log.extend(lane.finish())
 
+    def place(self, position: int, moment: int) -> Place:
+        """Where things stand before the record at a position of the capture."""
+        with self._lock:
+            framings = pickle.dumps({name: lane.framing for name, lane in self._lanes.items()})
+            return Place(self.log.end, position, moment, framings)
+
     def saved(self) -> bytes:
         """The lanes as they stand, without the log; `restored` takes them up again."""
         with self._lock:
             return zlib.compress(pickle.dumps(self._lanes), 1)
 
     @classmethod
-    def restored(cls, saved: bytes) -> "Model":
-        """A model whose lanes stand as they were saved, by this program, in this run."""
-        return cls(pickle.loads(zlib.decompress(saved)).values())
+    def restored(cls, saved: bytes, start: int) -> "Model":
+        """A model whose lanes stand as they were saved, by this program, in this run; its next line is `start`."""
+        return cls(pickle.loads(zlib.decompress(saved)).values(), start=start)
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

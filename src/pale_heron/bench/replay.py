@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model, ReplayState
 from pale_heron.bench.scout import Kept, Scout
 from pale_heron.capture.reader import CaptureReader, Record, is_capture, open_file, raw_chunks
@@ -18,8 +19,6 @@ from pale_heron.core.wire.framer import Framer
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
-LARGE_BYTES = 1 << 20
-"""From this size on a scout reads a capture ahead."""
 
 
 class Replay:
@@ -33,14 +32,15 @@ class Replay:
         self._speed = speed
         self._playing = playing
         self._target = at
+        self._scout = Scout(path) if self._reader else None
         self._model = Model()
+        self._lines = Lines(self._model.log, self._scout.history if self._scout else None)
         self._now = 0
         self._began = 0
         self._raw_read = 0
         self._ended = False
         self._step = False
         self._restart = False
-        self._scout = Scout(path) if self._reader and self._size > LARGE_BYTES else None
         self._from: Kept | None = None
         self._anchor = time.monotonic()
         self._stop = threading.Event()
@@ -49,6 +49,13 @@ class Replay:
     @property
     def model(self) -> Model:
         return self._model
+
+    @property
+    def lines(self) -> Lines:
+        """All lines of the file that were played or looked through."""
+        if self._lines.log is not self._model.log:
+            self._lines = Lines(self._model.log, self._scout.history if self._scout else None)
+        return self._lines
 
     def start(self) -> None:
         self._thread.start()
@@ -104,7 +111,7 @@ class Replay:
     def snapshot(self) -> BenchSnapshot:
         """Everything as of the moment being played."""
         now = self._virtual_now()
-        reader = self._reader
+        reader, scout = self._reader, self._scout
         return BenchSnapshot(
             bench=self._path.stem,
             now=now,
@@ -118,6 +125,11 @@ class Replay:
                 ended=self._ended,
                 torn=reader.torn if reader else "",
                 seeking=self._target is not None,
+                begin=self._began,
+                end=max(self._now, scout.until.moment if scout else 0),
+                marks=scout.marks if scout else (),
+                troubles=scout.troubles if scout else (),
+                surveyed=self.surveyed,
             ),
             host_ahead_s=0.0,
         )
@@ -144,7 +156,7 @@ class Replay:
                 if self._stop.wait(POLL_S):
                     return
             start = self._from
-            self._model = Model.restored(start.lanes) if start else Model()
+            self._model = Model.restored(start.lanes, start.number) if start else Model()
             self._ended, self._now = False, start.moment if start else 0
 
     def _play(self) -> None:
@@ -186,7 +198,8 @@ class Replay:
         if self._reader is None:
             yield from self._retimed()
         elif start is not None:
-            yield from self._reader.resume(start.position)
+            described = self._scout.until.described if self._scout else ()
+            yield from self._reader.resume(start.position, described)
         else:
             self._reader = CaptureReader(self._path)
             yield from self._reader.records()

@@ -1,6 +1,7 @@
-"""Reads a capture ahead of its replay and keeps the state of the lanes now and then, so that a jump can begin there.
+"""Looks through a capture ahead of its replay: keeps the state of the lanes now and then, so that a jump can begin
+there, places from which lines can be read back, and the moments of marks and troubles.
 
-It runs in a process of its own: the replay and the screen are not slowed down by it.
+For a large capture it runs in a process of its own: the replay and the screen are not slowed down by it.
 """
 
 import bisect
@@ -8,83 +9,168 @@ import contextlib
 import multiprocessing
 import os
 import threading
+from collections.abc import Iterator
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import NamedTuple
 
+from pale_heron.bench.history import SPACING_BYTES, History, Place
+from pale_heron.bench.log import Entry
 from pale_heron.bench.model import Model
+from pale_heron.bench.selection import is_mark, is_trouble
 from pale_heron.capture.reader import CaptureReader
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 
 KEEP_NS = 300 * SECOND
 """Time of the capture between two states that are kept."""
 
 MOST_KEPT = 400
+MOST_NOTED = 100_000
 LOG_LINES = 200
 """Lines of traffic that a scout's model holds; nobody looks at them."""
 
+LARGE_BYTES = 1 << 20
+"""From this size on a process of its own is worth starting."""
+
 
 class Kept(NamedTuple):
-    """The lanes as they stood before the record that begins at `position` of the file."""
+    """The lanes as they stood before the record at `position` of the file, whose first line has this `number`."""
 
     moment: int
     position: int
+    number: int
     lanes: bytes
 
 
+class Noted(NamedTuple):
+    """A mark with its text, or (with None) trouble."""
+
+    moment: int
+    text: str | None
+
+
+class Until(NamedTuple):
+    """So far the file was looked through; `described` are its describing blocks."""
+
+    moment: int
+    described: tuple[int, ...]
+
+
+Found = Kept | Place | Noted | Until
+
+
+def survey(path: Path) -> Iterator[Found]:
+    """Feed the whole file, and tell what is found on the way."""
+    reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
+    place_due, noted_second, moment = 0, 0, 0
+    for record in reader.records():
+        moment = max(moment, record.time or 0)
+        if reader.position >= place_due:
+            place_due = reader.position + SPACING_BYTES
+            yield Until(moment, tuple(reader.described))
+            yield model.place(reader.position, moment)
+        if moment - last >= spacing and last:
+            yield Kept(moment, reader.position, model.log.end, model.saved())
+            kept += 1
+            if kept % MOST_KEPT == 0:
+                # A capture of weeks: wider steps, so that the states stay few.
+                spacing *= 2
+        if not last or moment - last >= spacing:
+            last = moment
+        entries: list[Entry] = [*model.feed(record), *([record] if isinstance(record, Event) else [])]
+        for entry in entries:
+            if is_mark(entry) and isinstance(entry, Event):
+                yield Noted(entry.time, safe_label(str(entry.details.get("text", ""))))
+            elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
+                noted_second = (entry.time or 0) // SECOND
+                yield Noted(entry.time or 0, None)
+    model.finish()
+    yield Until(moment, tuple(reader.described))
+    yield model.place(reader.position, moment)
+
+
 class Scout:
-    """Runs ahead through one capture from `start` to `stop`; `nearest` may be asked at any time."""
+    """Runs ahead through one capture from `start` to `stop`; everything may be asked at any time."""
 
     def __init__(self, path: Path) -> None:
+        self._path = path
         self._kept: list[Kept] = []
-        self._ours, theirs = multiprocessing.get_context("spawn").Pipe(duplex=False)
-        self._process = multiprocessing.get_context("spawn").Process(
-            target=_run_ahead, args=(path, theirs), name="scout", daemon=True
-        )
-        self._theirs = theirs
-        self._thread = threading.Thread(target=self._collect, name="scout", daemon=True)
+        self._marks: list[tuple[int, str]] = []
+        self._troubles: list[int] = []
+        self.until = Until(0, ())
+        self.history = History(path, lambda: self.until.described)
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="scout", daemon=True)
 
     def start(self) -> None:
-        self._process.start()
-        self._theirs.close()
         self._thread.start()
 
     def stop(self) -> None:
         """End it, wherever it is."""
-        if self._process.is_alive():
+        self._stop.set()
+        if self._process is not None and self._process.is_alive():
             self._process.terminate()
-        self._process.join()
+        if self._thread.is_alive():
+            self._thread.join()
 
     @property
     def done(self) -> bool:
         """Whether it has gone through the whole file."""
         return not self._thread.is_alive()
 
+    @property
+    def marks(self) -> tuple[tuple[int, str], ...]:
+        return tuple(self._marks)
+
+    @property
+    def troubles(self) -> tuple[int, ...]:
+        return tuple(self._troubles)
+
     def nearest(self, moment: int) -> Kept | None:
         """The latest state that was kept at or before a moment."""
         place = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
         return self._kept[place - 1] if place else None
 
-    def _collect(self) -> None:
-        with contextlib.suppress(EOFError, OSError):
+    def _run(self) -> None:
+        large = self._path.stat().st_size > LARGE_BYTES
+        with contextlib.suppress(EOFError, OSError, Trouble):
+            for found in self._from_process() if large else survey(self._path):
+                if self._stop.is_set():
+                    return
+                self._take(found)
+
+    def _from_process(self) -> Iterator[Found]:
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe(duplex=False)
+        self._process = context.Process(target=_run_ahead, args=(self._path, theirs), name="scout", daemon=True)
+        self._process.start()
+        theirs.close()
+        try:
             while True:
-                self._kept.append(Kept(*self._ours.recv()))
+                yield ours.recv()
+        except EOFError:
+            self._process.join()
+
+    def _take(self, found: Found) -> None:
+        if isinstance(found, Kept):
+            self._kept.append(found)
+        elif isinstance(found, Place):
+            self.history.note(found)
+        elif isinstance(found, Until):
+            self.until = found
+        elif found.text is not None:
+            self._marks.append((found.moment, found.text))
+        elif len(self._troubles) < MOST_NOTED:
+            self._troubles.append(found.moment)
 
 
 def _run_ahead(path: Path, out: Connection) -> None:
-    """What the process does: feed the whole file, and send a state for every stretch of time."""
+    """What the process does."""
     os.nice(5)
-    reader, model, last, spacing, sent = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
-        for record in reader.records():
-            moment = record.time or 0
-            if moment - last >= spacing and last:
-                out.send((moment, reader.position, model.saved()))
-                sent += 1
-                if sent % MOST_KEPT == 0:
-                    # A capture of weeks: wider steps, so that the states stay few.
-                    spacing *= 2
-            if not last or moment - last >= spacing:
-                last = moment
-            model.feed(record)
+        for found in survey(path):
+            out.send(found)
     out.close()

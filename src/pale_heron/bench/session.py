@@ -10,14 +10,20 @@ import threading
 from collections.abc import Sequence
 from pathlib import Path
 
+from pale_heron.bench.finder import RateFinder
+from pale_heron.bench.history import SPACING_BYTES, History
+from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.lane import Lane
+from pale_heron.core.line.settings import LineSettings, settings_details, settings_of
+from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.inbox import Inbox
+from pale_heron.ports.inbox import Inbox, Recorded
 from pale_heron.ports.reader import Reader
+from pale_heron.ports.sender import Sending
 
 TAKE_WAIT_S = 0.05
 TICK_MARGIN_NS = 250_000_000
@@ -33,19 +39,23 @@ class Session:
 
     def __init__(self, bench: str, specs: Sequence[LaneSpec], capture: Path | None) -> None:
         """Begin the record. Raises Trouble where it cannot be written."""
-        self._bench = bench
+        self.bench = bench
         self.clock = StampClock()
         self._began = self.clock.now()
         self._inbox = Inbox()
         self._recorded = Inbox(loss="skipped")
         self._fault = ""
         self._model = Model(Lane(spec.name, spec.settings, role=spec.role, address=spec.address) for spec in specs)
-        self._writer = CaptureWriter(capture) if capture else None
+        self._writer = writer = CaptureWriter(capture) if capture else None
+        self._history = History(writer.path, lambda: writer.described) if writer else None
+        self._lines = Lines(self._model.log, self._history)
         if self._writer:
             for spec in specs:
                 self._writer.add_lane(spec.name, spec.address, spec.settings)
-        self._readers = [Reader(spec, self._inbox, self.clock) for spec in specs]
+        self._readers = {spec.name: Reader(spec, self._inbox, self.clock) for spec in specs}
+        self._sendings: dict[str, list[Sending]] = {}
         self._step_ns = 0
+        self._place_due = 0
         self._stopping = threading.Event()
         self._all_recorded = threading.Event()
         self._threads = [
@@ -58,20 +68,25 @@ class Session:
     def model(self) -> Model:
         return self._model
 
+    @property
+    def lines(self) -> Lines:
+        """All lines since the begin."""
+        return self._lines
+
     def start(self) -> None:
         """Open the lanes and run."""
         for thread in self._threads:
             thread.start()
-        for reader in self._readers:
+        for reader in self._readers.values():
             reader.start()
 
     def stop(self) -> list[str]:
         """End the lanes, then the record. Gives the names of lanes whose driver did not let go in time."""
         if self._stopping.is_set():
             return []
-        for reader in self._readers:
+        for reader in self._readers.values():
             reader.stop()
-        hanging = [reader.name for reader in self._readers if not reader.join(JOIN_S)]
+        hanging = [reader.name for reader in self._readers.values() if not reader.join(JOIN_S)]
         self._stopping.set()
         for thread in self._threads:
             if thread.is_alive():
@@ -79,6 +94,46 @@ class Session:
         if self._writer:
             self._writer.close()
         return hanging
+
+    def specs(self) -> list[LaneSpec]:
+        """The lanes as they are set now."""
+        return [reader.spec for reader in self._readers.values()]
+
+    def add_lane(self, spec: LaneSpec) -> None:
+        """Open one more lane. Raises Trouble where its nickname is taken."""
+        if spec.name in self._readers:
+            raise Trouble(f"There is a lane {spec.name!r} already", "Choose another nickname")
+        details = {"address": spec.address, "role": spec.role, **settings_details(spec.settings)}
+        self._inbox.put(Event(self.clock.now(), spec.name, "added", details))
+        reader = self._readers[spec.name] = Reader(spec, self._inbox, self.clock)
+        reader.start()
+
+    def change(self, lane: str, settings: LineSettings) -> None:
+        """Set a lane anew; its events tell whether the driver took it."""
+        self._readers[lane].change(settings)
+
+    def send_break(self, lane: str) -> None:
+        """Raises Trouble for a lane that only listens."""
+        self._readers[lane].send_break()
+
+    def send(self, lane: str, sending: Sending) -> None:
+        """Send in turn. Raises Trouble for a lane that only listens or is not open."""
+        self._readers[lane].send(sending)
+        self._sendings[lane] = [*self.sendings(lane), sending]
+
+    def sendings(self, lane: str) -> list[Sending]:
+        """What is under way on a lane or repeated there."""
+        return [each for each in self._sendings.get(lane, ()) if not each.over]
+
+    def find_rate(self, lane: str, ask: bool) -> RateFinder:
+        """Begin to try rates. Raises Trouble where something would be sent on a lane that only listens."""
+        finder = RateFinder(self._readers[lane], self.clock, ask)
+        finder.start()
+        return finder
+
+    def note_rates(self, lane: str, finder: RateFinder) -> None:
+        """Keep in the record what the rates gave."""
+        self._inbox.put(Event(self.clock.now(), lane, "rates-tried", {"rates": finder.results}))
 
     def mark(self, text: str) -> None:
         """Note something at this time, in the record and among the traffic."""
@@ -90,7 +145,7 @@ class Session:
         writer = self._writer
         capture = CaptureState(str(writer.path), writer.size, writer.failure) if writer else CaptureState("", 0, "")
         return BenchSnapshot(
-            bench=self._bench,
+            bench=self.bench,
             now=now,
             began=self._began,
             lanes=self._model.snapshots(now),
@@ -109,8 +164,9 @@ class Session:
                 taken = self._inbox.take(TAKE_WAIT_S, self.clock.now())
                 step = self._clock_step()
                 for record in [*taken, step] if step else taken:
-                    self._write(record)
-                    self._recorded.put(record)
+                    if not isinstance(record, Recorded):
+                        self._write(record)
+                        self._recorded.put(record)
         except Exception as fault:
             # Whatever it is, it must be told, and the decoder must learn that nothing more comes.
             self._fault = f"recording ended: {type(fault).__name__}: {fault}"
@@ -118,12 +174,19 @@ class Session:
             self._all_recorded.set()
 
     def _write(self, record: Chunk | Event) -> None:
-        if self._writer is None:
+        writer = self._writer
+        if writer is None:
             return
+        if isinstance(record, Event) and record.name == "added":
+            details = dict(record.details)
+            writer.add_lane(record.lane, str(details["address"]), settings_of(details))
+        if writer.size >= self._place_due and not writer.failure:
+            self._place_due = writer.size + SPACING_BYTES
+            self._recorded.put(Recorded(writer.size, record.time or 0))
         if isinstance(record, Chunk):
-            self._writer.chunk(record)
+            writer.chunk(record)
         else:
-            self._writer.event(record, comment=str(record.details.get("text", "")))
+            writer.event(record, comment=str(record.details.get("text", "")))
 
     def _clock_step(self) -> Event | None:
         """An event where somebody set the host's clock; the stamps do not follow it."""
@@ -139,7 +202,10 @@ class Session:
             while True:
                 ending = self._all_recorded.is_set()
                 for record in self._recorded.take(TAKE_WAIT_S, self.clock.now()):
-                    self._model.feed(record)
+                    if not isinstance(record, Recorded):
+                        self._model.feed(record)
+                    elif self._history is not None:
+                        self._history.note(self._model.place(*record))
                 self._model.tick(self.clock.now() - TICK_MARGIN_NS)
                 if ending:
                     self._model.finish()

@@ -1,7 +1,7 @@
 """Reads captures, and raw files of bytes, as the chunks and events that were recorded."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -40,12 +40,21 @@ class CaptureReader:
     torn: str = ""
     position: int = 0
     """Where the block of the latest record begins; at the end, the size of the file."""
+    described: list[int] = field(default_factory=list)
+    """Where the blocks begin that describe what follows: sections and interfaces, in order."""
     _interfaces: list[_Interface] = field(default_factory=list)
     _order: str = "<"
 
-    def resume(self, position: int) -> Iterator[Record]:
-        """The records from a `position` on that this reader has passed before."""
+    def resume(self, position: int, described: Sequence[int]) -> Iterator[Record]:
+        """The records from a `position` on, where a block begins; `described` are the describing blocks of the file."""
         with open_file(self.path) as file:
+            self.described = []
+            for place in described:
+                if place < position:
+                    file.seek(place)
+                    block = next(pcapng.read_blocks(file, self._order))
+                    if isinstance(block, pcapng.Block):
+                        self._take(block)
             file.seek(position)
             yield from self.records_of(file)
 
@@ -64,20 +73,26 @@ class CaptureReader:
             if isinstance(block, pcapng.Torn):
                 self.torn = f"{block.why} at byte {block.offset}; everything before it is used"
                 return
-            self._order = block.order
             try:
-                if block.kind == pcapng.SECTION:
-                    self._interfaces = []
-                elif block.kind == pcapng.INTERFACE:
-                    self._interfaces.append(self._interface(block, len(self._interfaces)))
-                elif block.kind == pcapng.ENHANCED_PACKET:
-                    record = self._record(pcapng.parse_packet(block), self._interfaces, block.order)
-                    if record is not None:
-                        yield record
+                record = self._take(block)
+                if record is not None:
+                    yield record
             except ValueError as problem:
                 self.torn = f"{problem} at byte {block.offset}; everything before it is used"
                 return
         self.position = file.tell()
+
+    def _take(self, block: pcapng.Block) -> Record | None:
+        """What a block says: a record, or what describes the records after it. ValueError where it is broken."""
+        self._order = block.order
+        if block.kind == pcapng.ENHANCED_PACKET:
+            return self._record(pcapng.parse_packet(block), self._interfaces, block.order)
+        if block.kind == pcapng.SECTION:
+            self.described, self._interfaces = [block.offset], []
+        elif block.kind == pcapng.INTERFACE:
+            self.described.append(block.offset)
+            self._interfaces.append(self._interface(block, len(self._interfaces)))
+        return None
 
     def _interface(self, block: pcapng.Block, number: int) -> _Interface:
         link_type, options = pcapng.parse_interface(block)

@@ -27,6 +27,8 @@ class CaptureWriter:
         self.path = path
         self.size = 0
         self.failure = ""
+        self.described: list[int] = []
+        """Where the describing blocks begin, as a reader needs them to begin in the midst."""
         self._interfaces: dict[str, int] = {}
         if path.exists():
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
@@ -38,6 +40,7 @@ class CaptureWriter:
                 f"The capture {path} cannot be written: {problem.strerror}",
                 "Choose another place with -o, set PALE_HERON_CAPTURES, or go without a record: --no-capture",
             ) from None
+        self.described.append(self.size)
         self._write(pcapng.section(f"pale-heron {__version__}", NOT_MASKED))
         self._events = self._add(pcapng.interface(pcapng.EVENTS, "events", "what is not line data, as JSON"), "")
 
@@ -78,6 +81,7 @@ class CaptureWriter:
     def _add(self, block: bytes, name: str) -> int:
         number = len(self._interfaces)
         self._interfaces[name] = number
+        self.described.append(self.size)
         self._write(block)
         return number
 

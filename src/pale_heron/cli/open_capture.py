@@ -6,7 +6,7 @@ from typing import Annotated
 import typer
 
 from pale_heron.bench.sources import Source
-from pale_heron.cli.durations import moment
+from pale_heron.core.moments import moment
 from pale_heron.core.trouble import Trouble
 
 SPEED_RANGE = (0.01, 10_000.0)

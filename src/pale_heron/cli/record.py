@@ -8,17 +8,20 @@ from typing import Annotated
 
 import typer
 
+from pale_heron.bench.bench_file import lanes_of
 from pale_heron.bench.session import Session
-from pale_heron.cli.durations import seconds
-from pale_heron.core.trouble import Exit
-from pale_heron.ports.address import parse_lanes
+from pale_heron.core.moments import seconds
+from pale_heron.core.trouble import Exit, Trouble
 
 TELL_S = 1.0
 
 
 def record(
-    lanes: Annotated[list[str], typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE...")],
     out: Annotated[Path, typer.Option("-o", "--out", help="The capture to write; never overwritten.")],
+    lanes: Annotated[
+        list[str] | None, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE...")
+    ] = None,
+    bench: Annotated[Path | None, typer.Option(help="The lanes of a bench file, before those named here.")] = None,
     duration: Annotated[str, typer.Option("--for", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")] = "",
 ) -> None:
     """Record lanes to a capture, without a screen.
@@ -26,7 +29,10 @@ def record(
     Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
     """
     limit = seconds(duration) if duration else None
-    session = Session(out.stem, parse_lanes(lanes), out)
+    specs = lanes_of(lanes or [], bench)
+    if not specs:
+        raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
+    session = Session(out.stem, specs, out)
     ended = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: ended.set())
@@ -45,8 +51,9 @@ def record(
         typer.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)
     last = session.snapshot()
     for lane in before.lanes:
-        for finding in lane.findings[:1]:
-            typer.echo(f"{lane.name}: {finding.text} {finding.evidence}. {finding.next}", err=True)
+        for finding in lane.findings:
+            evidence = f" {finding.evidence}." if finding.evidence else ""
+            typer.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
     if last.capture.failure:
         typer.echo(f"pale-heron: the record stopped: {last.capture.failure}. Free some space.", err=True)
         raise typer.Exit(Exit.NO)

@@ -1,9 +1,11 @@
 """`pale-heron sim`: one simulated device behind a pseudo-terminal."""
 
+import contextlib
 import os
 import select
 import signal
 import sys
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -11,16 +13,20 @@ from typing import Annotated
 import typer
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 
-DEVICES = ("curlew",)
+DEVICES = ("curlew", "trouble")
 
 
 def sim(
     device: Annotated[str, typer.Argument(help=f"Which device: {', '.join(DEVICES)}.")],
+    troubles: Annotated[
+        list[str] | None, typer.Argument(help="Behind `trouble`: which ones, or `all`.", metavar="[NAME]...")
+    ] = None,
     link: Annotated[Path | None, typer.Option(help="A stable name for its pseudo-terminal.")] = None,
     seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
     rate: Annotated[int, typer.Option(help="Its line rate in baud.")] = 9600,
@@ -34,18 +40,25 @@ def sim(
     """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
 
     Example: pale-heron sim curlew --start cold --seed 3
+
+    Example: pale-heron sim trouble wrong-rate
     """
+    if device == "trouble":
+        _run_troubles(troubles or [], link, seed, _input_ended if until_input_ends else lambda: False)
+        return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
     from pale_heron.sim.run import run_curlew, wait_for_second
     from pale_heron.sim.terminal import Terminal
 
+    if troubles:
+        raise Trouble(f"{device} takes no name behind it: {troubles[0]!r}", "Names stand behind `trouble` alone")
     _check(device, rate, every, start, scene)
     played = SCENES[scene]
     played = replace(played, start=start or played.start, quick=quick or played.quick)
     terminal = Terminal(rate, link or _free_link(device))
-    signal.signal(signal.SIGTERM, _end)
-    signal.signal(signal.SIGHUP, _end)
+    terminal.label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
+    _end_on_signals()
     print(link or terminal.path, flush=True)
     try:
         begin = wait_for_second() if host_time else BEGIN_UTC
@@ -56,6 +69,33 @@ def sim(
         return
     finally:
         terminal.close()
+
+
+def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callable[[], bool]) -> None:
+    """Several devices in trouble; prints what is to be opened, one a line."""
+    from pale_heron.sim.run import Stage, run_stages
+    from pale_heron.sim.troubles import TROUBLES
+
+    known = ", ".join(TROUBLES)
+    if not names:
+        raise Trouble("No trouble is named", f"pale-heron sim trouble NAME, of {known}, or all")
+    wanted = list(TROUBLES) if names == ["all"] else names
+    for name in wanted:
+        if name not in TROUBLES:
+            raise Trouble(f"There is no trouble {name!r}{nearest_words(name, TROUBLES)}", f"There are: {known}")
+    if link is not None and len(wanted) > 1:
+        raise Trouble("One --link for several devices", "Leave --link out, or name one trouble")
+    _end_on_signals()
+    stages = [Stage(name, TROUBLES[name], seed, link or _free_link(name)) for name in wanted]
+    for stage in stages:
+        print(stage.path, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        run_stages(stages, ended)
+
+
+def _end_on_signals() -> None:
+    signal.signal(signal.SIGTERM, _end)
+    signal.signal(signal.SIGHUP, _end)
 
 
 def _end(*_: object) -> None:

@@ -60,7 +60,8 @@ def _lane(lane: dict[str, Any]) -> Iterator[str]:
     if lane["fix"]:
         yield from _fix(lane["fix"])
     for each in lane["findings"]:
-        yield f"  ! {each['text']} {each['evidence']}. {each['next']}"
+        evidence = f" {each['evidence']}." if each["evidence"] else ""
+        yield f"  ! {each['text']}{evidence} {each['next']}"
 
 
 def _fix(fix: dict[str, Any]) -> Iterator[str]:

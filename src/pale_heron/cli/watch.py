@@ -1,44 +1,51 @@
 """`pale-heron watch`: lanes on the full screen."""
 
 import time
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from pale_heron.bench.bench_file import lanes_of
 from pale_heron.bench.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.address import LaneSpec, parse_lanes
+from pale_heron.ports.address import LaneSpec
 
 
 def watch(
     lanes: Annotated[
         list[str] | None, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="[LANE]...")
     ] = None,
+    bench: Annotated[Path | None, typer.Option(help="The lanes of a bench file, before those named here.")] = None,
     no_capture: Annotated[bool, typer.Option("--no-capture", help="Keep no record of this.")] = False,
 ) -> None:
     """Open lanes on the full screen; without a lane, the list of ports.
 
     Example: pale-heron watch curlew=/dev/ttyUSB0@9600 hide=socket://127.0.0.1:7000
+
+    Example: pale-heron watch --bench saltmarsh.toml
     """
-    specs = parse_lanes(lanes or [])
+    specs = lanes_of(lanes or [], bench)
     if not specs:
         from pale_heron.tui.ports_app import choose_ports
 
         specs = choose_ports()
         if not specs:
             return
-    show("bench", specs, record=not no_capture)
+    show(bench.stem if bench else "bench", specs, record=not no_capture, bench_file=bench)
 
 
-def show(bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line") -> None:
+def show(
+    bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line", bench_file: Path | None = None
+) -> None:
     """Open the lanes, show them until the user has had enough, and say where the record lies."""
     from pale_heron.tui.app import PaleHeron
 
     path = new_capture_path(bench, time.time_ns()) if record else None
     session = Session(bench, specs, path)
-    app = PaleHeron(session, view=view)
+    app = PaleHeron(session, view=view, bench_file=bench_file)
     try:
         session.start()
         app.run()

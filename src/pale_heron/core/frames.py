@@ -40,7 +40,7 @@ class Status(StrEnum):
 # Looking a member up in its class costs as much as a dictionary of our own would; what runs for every frame uses these.
 IN, OUT = Direction.IN, Direction.OUT
 NMEA, TEXT, RTCM3, BYTES = Kind.NMEA, Kind.TEXT, Kind.RTCM3, Kind.BYTES
-OK, BAD_CHECKSUM, NO_CHECKSUM = Status.OK, Status.BAD_CHECKSUM, Status.NO_CHECKSUM
+OK, BAD_CHECKSUM, NO_CHECKSUM, PARTIAL = Status.OK, Status.BAD_CHECKSUM, Status.NO_CHECKSUM, Status.PARTIAL
 
 
 class Chunk(NamedTuple):

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from pale_heron.core.clock.own_time import OwnTime
-from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Direction, Event, Frame
+from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
+from pale_heron.core.framing import SETTING_EVENTS, Framing
 from pale_heron.core.gnss.fix import POSITIONS_KEPT, FixSnapshot, FixTracker
 from pale_heron.core.line.causes import REFUSALS
 from pale_heron.core.line.evidence import DriverErrors, Evidence
@@ -15,7 +16,6 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
-from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label
 
 
@@ -71,7 +71,7 @@ class Lane:
         self._settings = settings
         self._role = role
         self._address = address
-        self._framers = {direction: Framer(name, direction) for direction in Direction}
+        self.framing = Framing(name)
         self._line = LineTracker()
         self._talk = Talk()
         self._errors: DriverErrors | None = None
@@ -91,15 +91,15 @@ class Lane:
         if not self._line_has_bytes(chunk):
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
-        return self._take(self._framers[chunk.direction].feed(chunk))
+        return self._take(self.framing.feed(chunk))
 
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
-        return [frame for framer in self._framers.values() for frame in self._take(framer.tick(now))]
+        return self._take(self.framing.tick(now))
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
-        return [frame for framer in self._framers.values() for frame in self._take(framer.finish())]
+        return self._take(self.framing.finish())
 
     def event(self, event: Event) -> list[Frame]:
         """Take what happened to the lane; names that concern nobody here pass.
@@ -107,15 +107,16 @@ class Lane:
         A stream that ends leaves what was waiting for more bytes: those frames come back.
         """
         details = event.details
-        left = self.finish() if event.name in ("lost", "closed") else []
-        if event.name in ("opened", "returned", "settings"):
+        left = self._take(self.framing.event(event))
+        if event.name in ("opened", "returned"):
             self._opening = Opening.OPEN
             self._why_not_open = ""
             self._opened = self._opened or event.time
             self._returns += event.name == "returned"
+        if event.name in SETTING_EVENTS:
             self._role = safe_label(str(details.get("role", self._role)))
             self._address = safe_label(str(details.get("address", self._address)))
-            self._set(settings_of(details))
+            self._settings = settings_of(details) or self._settings
             self._complaint = ""
         elif event.name in ("lost", "refused"):
             self._opening = Opening(event.name)
@@ -135,14 +136,6 @@ class Lane:
         elif event.name == "skipped":
             self._skipped += _count(details, "bytes")
         return left
-
-    def _set(self, settings: LineSettings | None) -> None:
-        """Take new settings; how lines end follows them."""
-        if settings is None:
-            return
-        self._settings = settings
-        for framer in self._framers.values():
-            framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""

@@ -13,12 +13,13 @@ class Exit(IntEnum):
 
 
 class Trouble(Exception):
-    """`what` says what, where and with which value; `way_out` what to do about it."""
+    """`what` says what, where and with which value; `way_out` what to do about it; `cause` is a word for programs."""
 
-    def __init__(self, what: str, way_out: str = "") -> None:
+    def __init__(self, what: str, way_out: str = "", cause: str = "") -> None:
         super().__init__(what)
         self.what = what
         self.way_out = way_out
+        self.cause = cause
 
     def __str__(self) -> str:
         return f"{self.what}. {self.way_out}" if self.way_out else f"{self.what}."

@@ -1,9 +1,9 @@
-"""The short form in which a lane is named: `[nickname=]ADDRESS[@rate[,framing][,flow]]`."""
+"""The short form in which a lane is named: `[nickname=]ADDRESS[@rate[,framing][,flow][,key=value]...]`."""
 
 import re
 from dataclasses import dataclass, field
 
-from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.line.settings import LineSettings, parse_short_line
 from pale_heron.core.trouble import Trouble
 
 EXAMPLES = "curlew=/dev/ttyUSB0@9600,8N1,none  or  hide=socket://127.0.0.1:7000"
@@ -23,6 +23,8 @@ class LaneSpec:
     address: str
     settings: LineSettings = field(default_factory=LineSettings)
     role: str = ""
+    adapter: str = ""
+    """What the adapter is known by, where the lane belongs to it whatever its device name."""
 
     @property
     def networked(self) -> bool:
@@ -66,14 +68,8 @@ def _split_settings(text: str, address: str) -> tuple[str, LineSettings]:
     place, at, settings = address.rpartition("@")
     if not at:
         return address, LineSettings()
-    rate, *rest = settings.split(",")
-    if not rate.isdecimal():
-        raise Trouble(f"Rate {rate!r} in {text!r} is not a whole number", "Write a baud rate behind the @: @115200")
-    if len(rest) > 2:
-        raise Trouble(f"Too many settings in {text!r}: {settings!r}", "Write rate, framing, flow: @9600,8N1,none")
     try:
-        framing, flow = [*rest, *("8N1", "none")[len(rest) :]]
-        return place, LineSettings(int(rate), framing, flow)
+        return place, parse_short_line(settings)
     except ValueError as problem:
         raise Trouble(f"In {text!r}: {problem}", "Write rate, framing, flow: @9600,8N1,none") from None
 

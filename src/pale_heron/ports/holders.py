@@ -6,16 +6,40 @@ import pwd
 import stat
 from pathlib import Path
 
+CONSOLES = ("agetty", "getty", "mgetty", "mingetty", "login", "sulogin")
+"""Programs that ask for a name and a password on a line."""
+
 
 def holders(device: str) -> list[tuple[int, str]]:
     """Process id and name of the programs that hold a device open, as far as this user may see; ourselves left out."""
+    wanted = _device_number(device)
+    return [(pid, name) for pid, name in _processes() if pid != os.getpid() and _holds(pid, wanted)] if wanted else []
+
+
+def held_by_us(device: str) -> bool:
+    """Whether this very program has it open."""
+    wanted = _device_number(device)
+    return bool(wanted) and _holds(os.getpid(), wanted)
+
+
+def console_on(device: str, held: list[tuple[int, str]]) -> str:
+    """What console there is on a device, in words: a log-in program, or the kernel's own; empty where there is none."""
+    for pid, name in held:
+        if name in CONSOLES:
+            return f"a log-in console ({name}, process {pid})"
     try:
-        wanted = Path(device).stat().st_rdev
+        active = Path("/sys/class/tty/console/active").read_text().split()
     except OSError:
-        return []
-    if not wanted:
-        return []
-    return [(pid, name) for pid, name in _processes() if pid != os.getpid() and _holds(pid, wanted)]
+        return ""
+    serial = Path(device).name in active and not Path(device).name.startswith("tty0")
+    return "the kernel's console" if serial else ""
+
+
+def _device_number(device: str) -> int:
+    try:
+        return Path(device).stat().st_rdev
+    except OSError:
+        return 0
 
 
 def _processes() -> list[tuple[int, str]]:

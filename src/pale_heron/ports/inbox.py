@@ -6,10 +6,21 @@ a loss is never silent.
 
 import threading
 from collections import deque
+from typing import NamedTuple
 
 from pale_heron.core.frames import Chunk, Event
 
 MOST_BYTES = 64 << 20
+
+
+class Recorded(NamedTuple):
+    """Between two records: the next one begins at this `position` of the capture, at this `moment`."""
+
+    position: int
+    moment: int
+
+
+Handed = Chunk | Event | Recorded
 
 
 class Inbox:
@@ -18,12 +29,12 @@ class Inbox:
     def __init__(self, most_bytes: int = MOST_BYTES, loss: str = "dropped") -> None:
         self._most_bytes = most_bytes
         self._loss = loss
-        self._waiting: deque[Chunk | Event] = deque()
+        self._waiting: deque[Handed] = deque()
         self._bytes = 0
         self._dropped: dict[str, int] = {}
         self._changed = threading.Condition()
 
-    def put(self, record: Chunk | Event) -> None:
+    def put(self, record: Handed) -> None:
         """Hand over; never blocks."""
         with self._changed:
             if isinstance(record, Chunk):
@@ -34,7 +45,7 @@ class Inbox:
             self._waiting.append(record)
             self._changed.notify()
 
-    def take(self, wait_s: float, now: int) -> list[Chunk | Event]:
+    def take(self, wait_s: float, now: int) -> list[Handed]:
         """Everything that waits, after waiting at most `wait_s` for the first; losses last, stamped `now`."""
         with self._changed:
             if not self._waiting:
@@ -43,4 +54,4 @@ class Inbox:
             self._waiting.clear()
             self._bytes = 0
             lost, self._dropped = self._dropped, {}
-        return taken + [Event(now, lane, self._loss, {"bytes": count}) for lane, count in lost.items()]
+        return [*taken, *(Event(now, lane, self._loss, {"bytes": count}) for lane, count in lost.items())]

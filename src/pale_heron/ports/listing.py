@@ -1,12 +1,19 @@
 """What ports there are, as the system tells, and the simulated devices that run on this machine."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from serial.tools import list_ports
 
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.holders import holders, missing_right
-from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.adapters import Known, adapter_key, known_adapters
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.holders import console_on, held_by_us, holders, missing_right
+from pale_heron.ports.opening import VIRTUAL, console_way_out
+from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
+
+FREE = "free"
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,19 +27,68 @@ class Port:
     serial_number: str
     location: str
     state: str
-    """free, held by NAME (process ID), no permission, or simulated."""
+    """free, held by NAME (process ID), a console, open here, or no permission."""
     way_out: str
+    virtual: bool = False
+    """The baud rate is decorative: USB CDC, Bluetooth, a pseudo-terminal."""
+    simulated: bool = False
+    key: str = ""
+    """What the adapter is known by; empty where it has nothing of its own."""
+    nickname: str = ""
+    role: str = ""
+    settings: str = ""
+    """What the user said of the adapter."""
+
+    @property
+    def free(self) -> bool:
+        return self.state == FREE
+
+    @property
+    def known(self) -> Known:
+        return Known(self.nickname, self.role, self.settings)
+
+    def lane(self) -> LaneSpec:
+        """The lane that it would be, by what the user said of the adapter."""
+        name = self.nickname or self.device.rpartition("/")[2][:24]
+        return LaneSpec(name, self.device, self.known.line_settings, self.role, self.key)
 
 
 def ports() -> list[Port]:
     """All ports, real ones first, by device name."""
-    return [*_real(), *_simulated()]
+    known = known_adapters()
+    return [*_real(known), *_simulated(known)]
 
 
-def _real() -> list[Port]:
+def device_of(key: str) -> str | None:
+    """The device name that an adapter has now; None where it is not plugged in."""
+    return next((device for device, own in _keys() if own == key), None)
+
+
+def key_of(device: str) -> str:
+    """What the adapter behind a device name is known by; empty where it is not there or has nothing of its own."""
+    return next((key for name, key in _keys() if name == device), "")
+
+
+def _keys() -> list[tuple[str, str]]:
+    """Device names and keys, without asking who holds what."""
+    real = [
+        (info.device, adapter_key(_usb(info.vid, info.pid), _known(info.serial_number), _known(info.location)))
+        for info in list_ports.comports()
+    ]
+    return real + [(str(link), adapter_key("", read_label(link).get("serial_number", ""), "")) for link in _links()]
+
+
+def _usb(vendor: int | None, product: int | None) -> str:
+    return f"{vendor:04x}:{product:04x}" if vendor is not None and product is not None else ""
+
+
+def _real(known: dict[str, Known]) -> list[Port]:
     found = []
     for info in sorted(list_ports.comports(), key=lambda info: info.device):
-        usb = f"{info.vid:04x}:{info.pid:04x}" if info.vid is not None and info.pid is not None else ""
+        usb = _usb(info.vid, info.pid)
+        serial_number, location = safe_label(_known(info.serial_number)), safe_label(_known(info.location))
+        key = adapter_key(usb, serial_number, location)
+        said = known.get(key, Known())
         state, way_out = _state(info.device)
         found.append(
             Port(
@@ -40,10 +96,15 @@ def _real() -> list[Port]:
                 description=safe_label(_known(info.description)),
                 adapter=safe_label(_known(info.manufacturer)),
                 usb_id=usb,
-                serial_number=safe_label(_known(info.serial_number)),
-                location=safe_label(_known(info.location)),
+                serial_number=serial_number,
+                location=location,
                 state=state,
                 way_out=way_out,
+                virtual=info.device.startswith(VIRTUAL),
+                key=key,
+                nickname=said.nickname,
+                role=said.role,
+                settings=said.settings,
             )
         )
     return found
@@ -54,20 +115,56 @@ def _known(text: str | None) -> str:
 
 
 def _state(device: str) -> tuple[str, str]:
+    """How a port stands, and the way out where it is not free."""
     right = missing_right(device)
     if right:
         return "no permission", right
     held = holders(device)
+    console = console_on(device, held)
+    if console and held:
+        return f"held by {console}", f"End it: {console_way_out(device)}"
     if held:
         return ", ".join(f"held by {name} (process {pid})" for pid, name in held), "End that program first"
-    return "free", ""
+    if console:
+        return console, "Take it out of the kernel's command line (console=), then start anew"
+    if held_by_us(device):
+        return "open here", "It is a lane of this bench"
+    return FREE, ""
 
 
-def _simulated() -> list[Port]:
+def _links() -> list[Path]:
     folder = simulated_folder()
     links = sorted(folder.iterdir()) if folder.is_dir() else []
-    return [
-        Port(str(link), f"simulated {safe_label(link.name)}", "", "", "", "", "simulated", "")
-        for link in links
-        if link.is_symlink() and link.exists()
-    ]
+    return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists()]
+
+
+def _simulated(known: dict[str, Known], holder_of: Callable[[str], list[tuple[int, str]]] = holders) -> list[Port]:
+    found = []
+    for link in _links():
+        told = read_label(link)
+        serial_number = safe_label(told.get("serial_number", ""))
+        key = adapter_key("", serial_number, "")
+        said = known.get(key, Known())
+        # The device itself holds both ends of its pseudo-terminal.
+        others = [(pid, name) for pid, name in holder_of(str(link)) if str(pid) != told.get("process")]
+        state = ", ".join(f"held by {name} (process {pid})" for pid, name in others)
+        here = held_by_us(str(link))
+        found.append(
+            Port(
+                device=str(link),
+                description=safe_label(told.get("description", f"simulated {link.name}")),
+                adapter=safe_label(told.get("adapter", "")),
+                usb_id="",
+                serial_number=serial_number,
+                location="",
+                state=state or ("open here" if here else FREE),
+                way_out="End that program first" if state else "It is a lane of this bench" if here else "",
+                virtual=False,
+                simulated=True,
+                key=key,
+                nickname=said.nickname,
+                role=said.role,
+                settings=said.settings,
+            )
+        )
+    return found

@@ -1,21 +1,29 @@
 """Opens a lane's stream through pyserial, and says plainly why one cannot be opened."""
 
 import errno
+import fcntl
 import io
 import os
 import select
+import struct
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import serial
 
+from pale_heron.core.line.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import holders, missing_right
+from pale_heron.ports.holders import console_on, held_by_us, holders, missing_right
 from pale_heron.ports.simulated import simulated_folder
 
 READ_BYTES = 65_536
-_VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")
+WRITE_WAIT_S = 0.2
+VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")
+_TIOCGICOUNT = 0x545D
+_COUNTERS = struct.Struct("20i")
 
 
 class Gone(Exception):
@@ -34,14 +42,11 @@ class Stream:
             self._port = serial.serial_for_url(
                 spec.address,
                 do_not_open=True,
-                baudrate=settings.rate,
-                bytesize=settings.data_bits,
-                parity=settings.parity,
-                stopbits=settings.stop_bits,
-                rtscts=settings.flow == "rtscts",
-                xonxoff=settings.flow == "xonxoff",
                 timeout=0.1,
+                **_as_driver_takes(settings),
             )
+            # Before opening: a board whose reset hangs on one of them must not see it move.
+            self._port.dtr, self._port.rts = settings.dtr, settings.rts
             if not spec.networked:
                 self._port.exclusive = True
             self._port.open()
@@ -70,6 +75,58 @@ class Stream:
             raise Gone("the other side closed it" if self._networked else "the device hung up")
         return data
 
+    def write(self, data: bytes) -> int:
+        """Hand over what there is room for, after waiting a little for room; how many bytes that were, perhaps none.
+
+        Raises Gone where the other side is no longer there.
+        """
+        try:
+            if self._file is None:
+                return self._port.write(data) or 0
+            if not select.select([], [self._file], [], WRITE_WAIT_S)[1]:
+                return 0
+            return os.write(self._file, data)
+        except (serial.SerialTimeoutException, BlockingIOError):
+            return 0
+        except (serial.SerialException, OSError, ValueError) as problem:
+            raise Gone(_reason(problem)) from None
+
+    def change(self, spec: LaneSpec) -> None:
+        """Set the open line anew. Raises Trouble where the driver does not take it; the line is then as before."""
+        before, self.settings = self.settings, _as_opened(spec)
+        if self._networked and spec.address.startswith("socket://"):
+            return
+        try:
+            self._set(spec.settings)
+        except (serial.SerialException, OSError, ValueError, OverflowError) as problem:
+            self.settings = before
+            self._set(before)
+            raise Trouble(f"{spec.address} does not take {spec.settings}: {_reason(problem)}", "Try another") from None
+
+    def _set(self, settings: LineSettings) -> None:
+        self._port.apply_settings(_as_driver_takes(settings))
+        self._port.dtr = settings.dtr
+        if settings.flow != "rtscts":
+            self._port.rts = settings.rts
+
+    def send_break(self, seconds: float) -> None:
+        """Hold the line low for so long."""
+        try:
+            self._port.send_break(seconds)
+        except (serial.SerialException, OSError, AttributeError) as problem:
+            raise Trouble(f"A break cannot be sent: {_reason(problem)}", "A network lane has no line to hold") from None
+
+    def errors(self) -> DriverErrors | None:
+        """What the driver counted since the port is there; None where it counts nothing (Linux: TIOCGICOUNT)."""
+        if self._file is None or self._networked:
+            return None
+        try:
+            answer = fcntl.ioctl(self._file, _TIOCGICOUNT, bytes(_COUNTERS.size))
+        except OSError:
+            return None
+        _, _, _, _, _, _, framing, overrun, parity, breaks, buffer, *_ = _COUNTERS.unpack(answer)
+        return DriverErrors(framing, overrun, parity, breaks, buffer)
+
     def close(self) -> None:
         """Let it go; a device that is gone makes no trouble here."""
         try:
@@ -80,10 +137,21 @@ class Stream:
 
 def _as_opened(spec: LaneSpec) -> LineSettings:
     """The settings, with the rate marked as decorative where nothing keeps to it. Our simulated devices do."""
-    virtual = os.path.realpath(spec.address).startswith(_VIRTUAL) and Path(spec.address).parent != simulated_folder()
+    virtual = os.path.realpath(spec.address).startswith(VIRTUAL) and Path(spec.address).parent != simulated_folder()
     decorative = virtual or spec.address.startswith("socket://")
-    settings = spec.settings
-    return LineSettings(settings.rate, settings.framing, settings.flow, decorative)
+    return replace(spec.settings, decorative=decorative)
+
+
+def _as_driver_takes(settings: LineSettings) -> dict[str, Any]:
+    """The settings by the names of pyserial."""
+    return {
+        "baudrate": settings.rate,
+        "bytesize": settings.data_bits,
+        "parity": settings.parity,
+        "stopbits": settings.stop_bits,
+        "rtscts": settings.flow == "rtscts",
+        "xonxoff": settings.flow == "xonxoff",
+    }
 
 
 def _reason(problem: Exception) -> str:
@@ -93,21 +161,33 @@ def _reason(problem: Exception) -> str:
     return os.strerror(number) if number else str(problem) or type(problem).__name__
 
 
+def console_way_out(device: str) -> str:
+    """How a log-in console is ended where systemd runs it."""
+    return f"sudo systemctl stop serial-getty@{Path(device).name}"
+
+
 def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
     """The reason why a lane cannot be opened, in words, with the way out."""
     address = spec.address
     if spec.networked:
         return Trouble(
-            f"{address} does not answer: {_reason(problem)}", "Is the other side running, and are host and port right?"
+            f"{address} does not answer: {_reason(problem)}",
+            "Is the other side running, and are host and port right?",
+            "no-answer",
         )
     if not Path(address).exists():
-        return Trouble(f"{address} is not there", "List what is: pale-heron ports")
+        return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
     held = holders(address)
+    console = console_on(address, held)
+    if console and held:
+        return Trouble(f"{address} is held by {console}", f"End it: {console_way_out(address)}", "held")
     if held:
         names = ", ".join(f"{name} (process {pid})" for pid, name in held)
-        return Trouble(f"{address} is held by {names}", "End that program, or take its port away from it")
+        return Trouble(f"{address} is held by {names}", "End that program, or take its port away from it", "held")
     right = missing_right(address)
     if right:
-        return Trouble(f"This user may not open {address}", right)
+        return Trouble(f"This user may not open {address}", right, "no-permission")
+    if held_by_us(address):
+        return Trouble(f"{address} is open in this program already", "One lane is enough for one port", "busy")
     reason = _reason(problem)
     return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")

@@ -1,8 +1,13 @@
-"""Where simulated devices can be found."""
+"""Where simulated devices can be found, and what is told of the simulated adapter that each hangs on."""
 
+import contextlib
+import json
 import os
 import tempfile
 from pathlib import Path
+
+LABEL = ".adapter"
+"""Beside the link of a device lies a file of this ending: what its adapter says of itself, as a JSON object."""
 
 
 def simulated_folder() -> Path:
@@ -10,3 +15,12 @@ def simulated_folder() -> Path:
     runtime = os.environ.get("XDG_RUNTIME_DIR")
     base = Path(runtime) / "pale-heron" if runtime else Path(tempfile.gettempdir()) / f"pale-heron-{os.getuid()}"
     return base / "sim"
+
+
+def read_label(link: Path) -> dict[str, str]:
+    """What is told of the adapter; empty where nothing is."""
+    with contextlib.suppress(OSError, ValueError):
+        told = json.loads(link.with_name(link.name + LABEL).read_text())
+        if isinstance(told, dict):
+            return {str(name): str(value) for name, value in told.items()}
+    return {}

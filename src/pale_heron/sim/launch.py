@@ -10,19 +10,26 @@ WAIT_S = 10.0
 
 
 class Device:
-    """A running simulated device; `path` is what to open."""
+    """A running simulated device, or several in one process; `paths` are what to open."""
 
-    def __init__(self, device: str, link: Path, *options: str) -> None:
+    def __init__(self, *words_of_it: str, link: Path | None = None, count: int = 1) -> None:
         """Start it and wait until its terminal is there. Raises Trouble with its own words where it does not start."""
-        words = [sys.executable, "-m", "pale_heron", "sim", device, "--link", str(link), "--until-input-ends", *options]
+        place = ["--link", str(link)] if link else []
+        words = [sys.executable, "-m", "pale_heron", "sim", *words_of_it, *place, "--until-input-ends"]
         self._process = subprocess.Popen(
             words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, process_group=0
         )
         assert self._process.stdout is not None
-        self.path = self._process.stdout.readline().strip()
-        if not self.path:
-            _, words_of_it = self._process.communicate(timeout=WAIT_S)
-            raise Trouble(f"The simulated {device} did not start: {words_of_it.strip()}", "Run `pale-heron sim` alone")
+        self.paths = [self._process.stdout.readline().strip() for _ in range(count)]
+        if not all(self.paths):
+            _, problem = self._process.communicate(timeout=WAIT_S)
+            name = words_of_it[0]
+            raise Trouble(f"The simulated {name} did not start: {problem.strip()}", "Run `pale-heron sim` alone")
+
+    @property
+    def path(self) -> str:
+        """What to open, of the first."""
+        return self.paths[0]
 
     def stop(self) -> None:
         """End it."""

@@ -1,10 +1,13 @@
-"""Runs one simulated receiver in real time behind its pseudo-terminal."""
+"""Runs simulated devices in real time behind their pseudo-terminals."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from pathlib import Path
 
+from pale_heron.sim.actors import Actor
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.terminal import Terminal
+from pale_heron.sim.troubles import Play
 
 TICK_S = 0.01
 
@@ -35,3 +38,65 @@ def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) ->
             if now - begin - next_epoch > 1.0:
                 # The machine slept: go on from now instead of saying all that was missed.
                 next_epoch = now - begin
+
+
+class Stage:
+    """One device in trouble, plugged in and out as it plays."""
+
+    def __init__(self, name: str, play: Play, seed: int, link: Path) -> None:
+        self._name = name
+        self._play = play
+        self._link = link
+        self._actor: Actor = play.make(seed)
+        self._moves = 0
+        self._terminal: Terminal | None = self._plug_in()
+
+    def _plug_in(self) -> Terminal:
+        link = self._link if self._moves % 2 == 0 else self._link.with_name(f"{self._link.name}-moved")
+        self._moves += 1
+        terminal = Terminal(self._play.rate, link, whole_lines=False)
+        terminal.label(f"simulated trouble: {self._name}", f"MARSH-{self._name}")
+        if self._play.locked:
+            terminal.lock()
+        if self._play.forbidden:
+            terminal.forbid()
+        return terminal
+
+    @property
+    def path(self) -> str:
+        """What is to be opened."""
+        return str(self._link)
+
+    def work(self, passed: float, seconds: float) -> None:
+        """Let time pass; `seconds` is the whole time since power came."""
+        plugged = self._actor.plugged(seconds)
+        if self._terminal is not None and not plugged:
+            self.close()
+        elif self._terminal is None and plugged:
+            self._terminal = self._plug_in()
+        if self._terminal is None:
+            return
+        for data in self._terminal.work(passed):
+            self._terminal.send(self._actor.hear(data, seconds))
+        self._terminal.send(self._actor.say(seconds))
+
+    def close(self) -> None:
+        """Pull the plug."""
+        if self._terminal is not None:
+            self._terminal.close()
+            self._terminal = None
+
+
+def run_stages(stages: Sequence[Stage], ended: Callable[[], bool]) -> None:
+    """All of them at once, until `ended` says so."""
+    begin = last = time.monotonic()
+    try:
+        while not ended():
+            time.sleep(TICK_S)
+            now = time.monotonic()
+            for stage in stages:
+                stage.work(now - last, now - begin)
+            last = now
+    finally:
+        for stage in stages:
+            stage.close()

@@ -8,6 +8,7 @@ import tty
 from pathlib import Path
 
 from pale_heron.core.trouble import Trouble
+from pale_heron.sim.label import label_of, write_label
 from pale_heron.sim.wire import resampled
 
 MOST_QUEUED = 4096
@@ -19,11 +20,15 @@ _TERMIOS2 = struct.Struct("4IB19B2I")
 
 
 class Terminal:
-    """`path` is what another program opens. `link` gives it a stable name, which is removed at the end."""
+    """`path` is what another program opens. `link` gives it a stable name, which is removed at the end.
 
-    def __init__(self, rate: int, link: Path | None = None) -> None:
+    What comes in is handed out in whole lines, or byte for byte as it came.
+    """
+
+    def __init__(self, rate: int, link: Path | None = None, whole_lines: bool = True) -> None:
         """Raises Trouble where the link cannot be made."""
         self.rate = rate
+        self._whole_lines = whole_lines
         self.lost = 0
         self._own, self._other = os.openpty()
         os.set_blocking(self._own, False)
@@ -46,6 +51,19 @@ class Terminal:
         except OSError as problem:
             self._link = None
             raise Trouble(f"The link {link} cannot be made: {problem.strerror}", "Choose another --link") from None
+
+    def label(self, description: str, serial_number: str) -> None:
+        """Tell what simulated adapter the link hangs on."""
+        if self._link is not None:
+            write_label(self._link, description, serial_number)
+
+    def lock(self) -> None:
+        """Hold it as a program does that wants it for itself."""
+        fcntl.flock(self._other, fcntl.LOCK_EX)
+
+    def forbid(self) -> None:
+        """Take away the right to open it."""
+        Path(self.path).chmod(0)
 
     def _announce(self, rate: int) -> None:
         """Set the terminal to the device's own rate, so that a program which sets none reads sense."""
@@ -72,7 +90,7 @@ class Terminal:
         return len(self._queue)
 
     def work(self, seconds: float) -> list[bytes]:
-        """Let `seconds` pass: send what the rate allows, and give the lines that have come in."""
+        """Let `seconds` pass: send what the rate allows, and give the lines (or bytes) that have come in."""
         per_second = self.rate / BITS_PER_BYTE
         self._credit = min(self._credit + seconds * per_second, max(64.0, 0.1 * per_second)) if self._queue else 0.0
         count = min(int(self._credit), len(self._queue))
@@ -94,7 +112,10 @@ class Terminal:
             data = os.read(self._own, 4096)
         except (BlockingIOError, OSError):
             return []
-        self._heard = (self._heard + resampled(data, self.other_rate or self.rate, self.rate))[-4096:]
+        data = resampled(data, self.other_rate or self.rate, self.rate)
+        if not self._whole_lines:
+            return [data]
+        self._heard = (self._heard + data)[-4096:]
         *lines, self._heard = self._heard.replace(b"\r", b"\n").split(b"\n")
         return [line for line in lines if line]
 
@@ -102,5 +123,6 @@ class Terminal:
         """End: whoever has it open sees it hang up."""
         if self._link is not None and self._link.is_symlink() and str(self._link.readlink()) == self.path:
             self._link.unlink()
+            label_of(self._link).unlink(missing_ok=True)
         os.close(self._own)
         os.close(self._other)

@@ -33,31 +33,66 @@ _SHOWN: Final = {
     "plus": "+",
     "minus": "-",
     "full_stop": ".",
+    "slash": "/",
+    "colon": ":",
 }
+_TRAFFIC = ("traffic",)
+
+
+def _traffic(what: str, key: str, label: str, help_words: str, *, footer: bool = False, source: str = "") -> Action:
+    """An action of Traffic: a method of its view, with an argument behind a comma."""
+    method, _, argument = what.partition(",")
+    name = f"traffic('{method}', {argument})" if argument else f"traffic('{method}')"
+    return Action(name, key, label, help_words, _TRAFFIC, source, footer)
+
+
+def _lane(what: str, key: str, label: str, help_words: str, *, footer: bool = True) -> Action:
+    """An action on the chosen lane, or on the whole bench, while it is live."""
+    return Action(f"lane('{what}')", key, label, help_words, (), "live", footer)
+
 
 ACTIONS: Final = (
     Action("show_view('line')", "1", "Line", "Is anything arriving, and is it legible?", footer=False),
     Action("show_view('traffic')", "2", "Traffic", "What is being said, by whom, when?", footer=False),
     Action("show_view('fix')", "3", "Fix", "Where are we, and how sure?", footer=False),
-    Action(
-        "hold", "space", "hold", "Hold the list still; record and counters go on. Again: follow", ("traffic",), "live"
-    ),
+    _traffic("hold", "space", "hold", "Hold the list; the record goes on. Again: follow", footer=True, source="live"),
     Action("play", "space", "play", "Play or pause; after the end, play again", (), "replay"),
     Action("step", "full_stop", "step", "Pause, and take one record more", (), "replay"),
     Action("faster", "plus", "faster", "Play faster", (), "replay"),
     Action("slower", "minus", "slower", "Play slower", (), "replay"),
     Action("skip(10)", "right_square_bracket", "10 s on", "Go ten seconds on", (), "replay"),
     Action("skip(-10)", "left_square_bracket", "10 s back", "Go ten seconds back", (), "replay"),
-    Action("look_closer", "enter", "whole line", "The chosen line with all its fields and bytes", ("traffic",)),
-    Action("follow", "end", "newest", "Go to the newest line and follow", ("traffic",), footer=False),
-    Action("mark", "m", "mark", "Note something at this time, in the record and in Traffic", (), "live"),
+    _traffic("choose_selection", "f", "show only", "Show only some lanes, types, trouble or text", footer=True),
+    _traffic("by_type", "l", "latest", "The latest line of each type, each in its place; again: the list", footer=True),
+    _traffic("find", "slash", "find", "Find a text or a /regular expression/, backwards", footer=True),
+    _traffic("find_again,1", "n", "find on", "Find it again, forward"),
+    _traffic("find_again,-1", "N", "find back", "Find it again, backwards"),
+    _traffic("next_trouble,-1", "e", "trouble", "The trouble before this line", footer=True),
+    _traffic("next_trouble,1", "E", "trouble on", "The next trouble after this line"),
+    _traffic("next_mark,-1", "k", "mark before", "The mark before this line"),
+    _traffic("next_mark,1", "K", "mark after", "The next mark after this line"),
+    _traffic("go_to_time", "g", "go to a time", "Go to a time of the record"),
+    _traffic("next_clock", "t", "time", "Tell times as UTC, local, since the start, since the line ◆"),
+    _traffic("compare", "x", "compare", "Compare other lines with this one (◆): time, lines and bytes between"),
+    _traffic("next_base", "b", "base", "Bytes in hexadecimal, decimal, binary, or as text"),
+    _traffic("copy", "y", "copy", "Copy the chosen line as text, hexadecimal or JSON"),
+    _traffic("look_closer", "enter", "whole line", "The chosen line with all its fields and bytes"),
+    _traffic("clear", "c", "clear", "Clear the view; the record keeps everything"),
+    _traffic("show_cleared", "C", "show cleared", "Show again what was cleared"),
+    _traffic("follow", "end", "newest", "Go to the newest line and follow"),
+    _lane("send", "colon", "send", "Send a line, bytes or a file to the chosen lane"),
+    _lane("mark", "m", "mark", "Note something at this time, in the record and in Traffic"),
+    _lane("settings", "s", "settings", "All settings of the chosen lane, changeable while it is open"),
+    _lane("find_rate", "r", "find the rate", "Try rates on the chosen lane, and judge by what is legible"),
+    _lane("add_lane", "a", "add lane", "Open one more lane from the list of ports"),
+    _lane("save_bench", "w", "save bench", "Save the lanes with their settings as a bench file", footer=False),
     Action("next_lane", "tab", "next lane", "Choose the next lane"),
     Action("previous_lane", "shift+tab", "previous lane", "Choose the lane before", footer=False),
     Action("other_theme", "d", "dark, light", "Change between the dark and the light colours", footer=False),
     Action("explain", "question_mark", "help", "What this view shows and what to look for"),
     Action("command_palette", "ctrl+p", "commands", "All commands, found by typing"),
     Action("quit", "q", "quit", "End; the record is closed whole"),
-)
+)  # fmt: skip
 
 
 def working(view: str, replay: bool) -> tuple[Action, ...]:

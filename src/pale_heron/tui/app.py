@@ -4,26 +4,29 @@ import asyncio
 import signal
 from collections.abc import Iterable
 from functools import partial
+from pathlib import Path
 from typing import ClassVar, Protocol
 
 from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical
+from textual.containers import Horizontal
 from textual.screen import Screen
 
-from pale_heron.bench.model import BenchSnapshot, Model, Player
+from pale_heron.bench.lines import Lines
+from pale_heron.bench.model import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.tui import shell
+from pale_heron.tui import shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.base import FullScreen
-from pale_heron.tui.dialogs import MarkLine, Page, help_lines
+from pale_heron.tui.lane_actions import LaneActions, LiveBench
 from pale_heron.tui.paint import line
+from pale_heron.tui.screens.help import help_lines
+from pale_heron.tui.screens.panel import Page
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views import fix as fix_view
 from pale_heron.tui.views import line as line_view
-from pale_heron.tui.views import traffic as traffic_view
 from pale_heron.tui.widgets.canvas import Canvas
-from pale_heron.tui.widgets.traffic_list import TrafficList
+from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
 WIDE = 180
@@ -37,7 +40,7 @@ class Bench(Protocol):
     """What the screen needs of a session or a replay."""
 
     @property
-    def model(self) -> Model: ...
+    def lines(self) -> Lines: ...
 
     def snapshot(self) -> BenchSnapshot: ...
 
@@ -56,26 +59,29 @@ class PaleHeron(FullScreen[None]):
         Binding("ctrl+c", "quit", "quit", show=False, priority=True),
     ]
 
-    def __init__(self, bench: Bench, *, view: str = "line") -> None:
+    def __init__(self, bench: Bench, *, view: str = "line", bench_file: Path | None = None) -> None:
         super().__init__()
         self._bench = bench
         self._view = view
         self._chosen_lane = 0
         self._snapshot = bench.snapshot()
         self._canvases: dict[str, Canvas] = {}
-        self._list = TrafficList(lambda: self._bench.model.log, id="traffic-list")
+        self._traffic = TrafficView(bench, lambda: self._snapshot)
+        self._lane_actions: LaneActions | None = None
+        if isinstance(bench, LiveBench):
+            self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
+            self._traffic.sending_words = self._lane_actions.sending_words
+        if isinstance(bench, Player):
+            self._traffic.seek = bench.seek
 
     def compose(self) -> ComposeResult:
         yield self._canvas("head", ground="panel")
         yield self._canvas("tabs", ground="panel")
+        yield self._canvas("timebar", ground="panel")
         with Horizontal(id="body"):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
-            with Vertical(id="traffic", classes="view"):
-                yield self._canvas("traffic-head")
-                with Horizontal(id="traffic-body"):
-                    yield self._list
-                    yield self._canvas("traffic-detail")
+            yield self._traffic
             yield self._canvas("fix", classes="view")
         yield self._canvas("foot", ground="panel")
 
@@ -86,6 +92,7 @@ class PaleHeron(FullScreen[None]):
         return self._canvases[name]
 
     def on_mount(self) -> None:
+        self._canvas("timebar").display = self._replay
         self._show_view()
         self.set_interval(1 / PICTURES_PER_S, self._draw)
         for number in (signal.SIGTERM, signal.SIGHUP):
@@ -106,15 +113,17 @@ class PaleHeron(FullScreen[None]):
 
     def _draw(self) -> None:
         """One picture of the newest snapshot."""
-        if not self._list.is_attached:
+        if not self._traffic.is_attached:
             return
         self._snapshot = snapshot = self._bench.snapshot()
+        if snapshot.replay is not None:
+            self._canvas("timebar").show([timebar.bar(snapshot, self.size.width)])
         self._canvas("head").show([shell.head(snapshot, self.size.width)])
         self._canvas("tabs").show([shell.tabs(self._view)])
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
         rail = self._canvas("rail")
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
-        draw = {"line": self._draw_line, "traffic": self._draw_traffic, "fix": self._draw_fix}
+        draw = {"line": self._draw_line, "traffic": self._traffic.draw, "fix": self._draw_fix}
         draw[self._view]()
 
     def _draw_line(self) -> None:
@@ -127,17 +136,11 @@ class PaleHeron(FullScreen[None]):
         room = canvas.size.width - 2
         canvas.show(fix_view.paint(self._snapshot, lane, room, canvas.size.height) if lane else _NO_LANE)
 
-    def _draw_traffic(self) -> None:
-        head, detail, listed = self._canvas("traffic-head"), self._canvas("traffic-detail"), self._list
-        listed.update(len(self._snapshot.lanes))
-        head.show(traffic_view.head(self._snapshot, listed.new, listed.held_at, head.size.width - 2))
-        detail.show(traffic_view.detail(listed.chosen, detail.size.width - 2, detail.size.height))
-
     def _show_view(self) -> None:
         for name in shell.VIEWS:
             self.query_one(f"#{name}").display = name == self._view
         if self._view == "traffic":
-            self._list.focus()
+            self._traffic.focus_list()
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)
@@ -150,18 +153,17 @@ class PaleHeron(FullScreen[None]):
         if self._replay:
             self.action_play()
         elif self._view == "traffic":
-            self.action_hold()
+            self._traffic.hold()
 
-    def action_hold(self) -> None:
-        if self._list.held_end is None:
-            self._list.hold(self._snapshot.now)
-        else:
-            self._list.follow()
-        self._draw()
+    def action_traffic(self, what: str, *arguments: int) -> None:
+        """Do what Traffic can do; a key that means nothing in another view does nothing there."""
+        if self._view == "traffic":
+            getattr(self._traffic, what)(*arguments)
 
-    def action_follow(self) -> None:
-        self._list.follow()
-        self._draw()
+    def action_lane(self, what: str) -> None:
+        """Do what can be done with the lanes of a live bench."""
+        if self._lane_actions is not None:
+            getattr(self._lane_actions, what)()
 
     def on_traffic_list_chosen(self) -> None:
         self._draw()
@@ -186,15 +188,6 @@ class PaleHeron(FullScreen[None]):
     def action_explain(self) -> None:
         self.push_screen(Page(partial(help_lines, self._view, self._replay)))
 
-    def action_look_closer(self) -> None:
-        self._list.hold(self._snapshot.now)
-        self.push_screen(Page(partial(traffic_view.detail, self._list.chosen, height=0)))
-
-    def action_mark(self) -> None:
-        mark = getattr(self._bench, "mark", None)
-        if mark is not None:
-            self.push_screen(MarkLine(), lambda text: mark(text) if text else None)
-
     def action_play(self) -> None:
         if isinstance(self._bench, Player):
             self._bench.toggle()
@@ -214,6 +207,10 @@ class PaleHeron(FullScreen[None]):
     def action_skip(self, seconds: int) -> None:
         if isinstance(self._bench, Player):
             self._bench.skip(seconds)
+
+    def action_seek(self, moment: int) -> None:
+        if isinstance(self._bench, Player):
+            self._bench.seek(moment)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:  # noqa: ARG002 - Textual's
         """The palette offers what the keys do, and no more."""

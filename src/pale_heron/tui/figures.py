@@ -74,6 +74,16 @@ def distance(number: float) -> str:
     return f"{1000 * number:.0f} mm"
 
 
+def since(seconds: float) -> str:
+    """Time since a moment: `+0.041250 s` is told as `+0.041`, longer ones as `+4:12.041` and `+1:04:12.041`."""
+    sign, whole = ("-" if seconds < 0 else "+"), abs(seconds)
+    minutes, rest = divmod(whole, 60)
+    if not minutes:
+        return f"{sign}{rest:.3f}"
+    hours, minutes = divmod(int(minutes), 60)
+    return f"{sign}{hours}:{minutes:02d}:{rest:06.3f}" if hours else f"{sign}{minutes}:{rest:06.3f}"
+
+
 def difference(nanoseconds: int | None) -> str:
     """Time since the line before: `+0.041`, `+12.3`, `+4 min`; seconds unless it says otherwise."""
     if nanoseconds is None:

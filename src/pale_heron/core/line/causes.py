@@ -240,7 +240,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "Text comes without line ends.",
         "Each pause ends a line here (idle gap in the settings). If the device can, tell it to end its lines with "
         "CR LF.",
-        (seen(telling.ended_by_pause),),
+        (seen(telling.ended_by_pause), Sign(lambda evidence: evidence.line.endless, 0.2, "")),
     ),
     Cause(
         "other-line-end",

@@ -15,6 +15,8 @@ PATIENCE_S = 3
 FULL_SHARE = 0.9
 MANY_BAD = 0.05
 ENOUGH_LINES = 4
+UNENDED_BYTES = 160
+"""So much without a line end is more than a sentence or an answer."""
 
 
 class DriverErrors(NamedTuple):
@@ -99,12 +101,12 @@ class Evidence:
     @property
     def round_pause(self) -> float | None:
         """The multiple of half a second that the answers cluster at; None where they do not."""
-        delays = self.talk.delays_s[-5:]
-        if len(delays) < 3 or max(delays) - min(delays) > 0.2:
+        delays = self.talk.delays_s
+        if not delays:
             return None
-        middle = statistics.median(delays)
-        nearest = round(2 * middle) / 2
-        return nearest if nearest >= 0.5 and abs(middle - nearest) <= 0.12 else None
+        nearest = round(2 * statistics.median(delays)) / 2
+        near = sum(abs(delay - nearest) <= 0.12 for delay in delays)
+        return nearest if nearest >= 0.5 and near >= max(3, 0.6 * len(delays)) else None
 
     @property
     def signal_seen(self) -> bool:
@@ -143,11 +145,14 @@ class Evidence:
 
     @property
     def no_line_ends(self) -> bool:
-        return self.text_lines >= ENOUGH_LINES and self.talk.endings[3] > 0.8 * self.text_lines
+        paused = self.text_lines >= ENOUGH_LINES and self.talk.endings[3] > 0.8 * self.text_lines
+        return paused or (self.line.endless > 0 and not self.illegible)
 
     @property
     def other_line_ends(self) -> bool:
-        return self.settings is not None and self.settings.ending_in != "auto" and self.talk.other_ends >= 3
+        waiting = self.line.bytes_in - self.line.framed_bytes
+        fixed = self.settings is not None and self.settings.ending_in != "auto"
+        return fixed and (self.talk.other_ends >= 3 or waiting >= UNENDED_BYTES)
 
     @property
     def single_line_ends(self) -> bool:

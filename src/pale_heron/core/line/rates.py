@@ -13,7 +13,7 @@ chance gives mean noise, a compressed or ciphered stream, or a binary protocol: 
 import re
 from typing import Final, NamedTuple
 
-from pale_heron.core.frames import NMEA, OK, RTCM3, SECOND, TEXT, Chunk, Direction, Frame
+from pale_heron.core.frames import NMEA, OK, PARTIAL, RTCM3, SECOND, TEXT, Chunk, Direction, Frame
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_text
@@ -80,7 +80,8 @@ class RateTrial:
 
     def _take(self, frame: Frame) -> None:
         body = frame.data.strip(b"\r\n")
-        if not body:
+        if not body or (frame.status is PARTIAL and not self._framed):
+            # The rest of a line that was begun before.
             return
         self._framed += len(frame.data)
         valid = frame.status is OK and frame.kind in (NMEA, RTCM3)

@@ -52,7 +52,7 @@ def steps(opening: Opening, line: LineSnapshot, has_fix: bool, answers: int, now
     stands = (
         ("open", _open(opening)),
         ("bytes", _bytes(line, now)),
-        ("readable", _readable(line)),
+        ("readable", _readable(line, answering)),
         ("valid", Stand.REACHED if answering else _valid(line)),
         ("answering", Stand.REACHED) if answering else ("fix", Stand.REACHED if has_fix else Stand.WAITING),
     )
@@ -85,10 +85,10 @@ def _bytes(line: LineSnapshot, now: int | None) -> Stand:
     return Stand.BROKEN if is_silent(line, now) else Stand.REACHED
 
 
-def _readable(line: LineSnapshot) -> Stand:
+def _readable(line: LineSnapshot, answering: bool) -> Stand:
     share = line.recent_readable_share
     if share is None or line.recent_framed < ENOUGH_BYTES:
-        return Stand.REACHED if line.valid_sentences else Stand.WAITING
+        return Stand.REACHED if line.valid_sentences or answering else Stand.WAITING
     if line.recent_valid or share >= LEGIBLE_SHARE:
         return Stand.REACHED
     return Stand.BROKEN if share < ILLEGIBLE_SHARE else Stand.WAITING

@@ -45,7 +45,7 @@ class TalkSnapshot:
     endings: tuple[int, int, int, int]
     """Text lines received that end with CR LF, LF, CR, or nothing, as in ENDS."""
     other_ends: int
-    """Text lines that hold a line end within, of a kind that does not end lines here."""
+    """Line ends within text lines, of a kind that does not end lines here."""
     login: bytes
     banner: bytes
     """The banner that was seen again; empty while none was."""
@@ -81,7 +81,7 @@ class Talk:
         body = frame.data.strip(b"\r\n")
         if frame.kind is TEXT and body:
             self._endings[_ending(frame.data)] += 1
-            self._other_ends += b"\n" in body or b"\r" in body
+            self._other_ends += body.count(b"\n") + body.count(b"\r")
             if _LOGIN.search(body):
                 self._login = body[-TEXT_KEPT:]
         if body:

@@ -68,13 +68,18 @@ def staircase_words(evidence: Evidence) -> str:
 
 
 def ended_by_pause(evidence: Evidence) -> str:
+    if evidence.line.endless:
+        return f"{evidence.line.endless} times more bytes than any line has, without an end"
     return f"{evidence.talk.endings[3]} of {evidence.text_lines} lines were ended by a pause alone"
 
 
 def other_ends_words(evidence: Evidence) -> str:
     assert evidence.settings is not None, "other line ends are told only with settings"
     ending = evidence.settings.ending_in.upper()
-    return f"{evidence.talk.other_ends} lines hold line ends that are not {ending}"
+    if evidence.talk.other_ends:
+        return f"{evidence.talk.other_ends} line ends within lines are not {ending}"
+    waiting = evidence.line.bytes_in - evidence.line.framed_bytes
+    return f"{waiting} bytes wait for a {ending} that does not come"
 
 
 def beside_words(evidence: Evidence) -> str:
@@ -90,5 +95,5 @@ def lost_bytes(evidence: Evidence) -> str:
 
 
 def delays(evidence: Evidence) -> str:
-    last = evidence.talk.delays_s[-5:]
-    return f"the last {len(last)} answers took {statistics.median(last):.2f} s each"
+    last = evidence.talk.delays_s
+    return f"the last {len(last)} answers took {statistics.median(last):.2f} s in the middle"

@@ -71,6 +71,8 @@ class LineSnapshot:
     """The same of what was sent, without rates."""
     garbage: bytes
     """The last bytes of runs that are no text."""
+    endless: int
+    """Pieces of lines that are too long to be any."""
     troubles: tuple[Frame, ...]
     """The last damaged frames, oldest first."""
     activity: tuple[int, ...]
@@ -127,6 +129,7 @@ class LineTracker:
         self._rows: dict[str, _Row] = {}
         self._sent_rows: dict[str, _Row] = {}
         self._garbage = b""
+        self._endless = 0
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
@@ -166,11 +169,13 @@ class LineTracker:
             self._valid += 1
             return
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
-        if kind is BYTES:
+        if kind is BYTES and frame.reason is None:
             self._unreadable += len(frame.data)
             self._garbage = (self._garbage + frame.data)[-GARBAGE_KEPT:]
         else:
+            # A line that never ends is bytes too, but may well be text.
             self._unreadable += unreadable_count(frame.data)
+            self._endless += kind is BYTES
         if frame.bad:
             row.bad += 1
             self._damaged += 1
@@ -238,6 +243,7 @@ class LineTracker:
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
             sent_types=tuple(self._type(name, row) for name, row in self._sent_rows.items()),
             garbage=self._garbage,
+            endless=self._endless,
             troubles=tuple(self._troubles),
             activity=activity,
             bytes_per_s=_mean(activity[-5:]),

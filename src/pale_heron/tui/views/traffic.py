@@ -1,38 +1,36 @@
 """Traffic: what is being said, by whom, when?"""
 
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.clock.utc import clock
-from pale_heron.core.frames import Direction, Event, Frame, Kind, Status
-from pale_heron.core.nmea.explain import Row, rows, title
-from pale_heron.core.nmea.sentence import checksums
+from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, Span, beside, cut, headline, line, padded, width_of, wrapped
+from pale_heron.tui.paint import Line, Span, cut, headline, line, padded
 
 QUESTION = "What is being said, by whom, when?"
 HELP = (
-    "Every frame of every lane in the order it came, on one clock: the time in UTC, the seconds since the line before, "
-    "the lane, the direction (◂ in, ▸ out), the type, and the text. Control characters stand as their pictures, bytes "
-    "that are no text in hexadecimal.",
+    "Every line of every lane in the order it came, on one clock: the time (t changes how it is told), the seconds "
+    "since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control characters stand as "
+    "their pictures, bytes that are no text in hexadecimal.",
     "✕ marks damage: a wrong checksum (with what was expected) or a form that is no sentence. ◦ marks a piece: a line "
-    "that was begun before the start or ended by a pause.",
+    "that was begun before the start or ended by a pause. ◆ is the line that others are compared with (x).",
     "Space holds the list still; the record and all counters go on, and the number of new lines is shown. Up and down "
-    "choose a line, which also holds; end goes back to the newest and follows.",
-    "Beside the list stands the chosen line field by field, with its raw digits, values, units and meaning, and its "
-    "bytes in hexadecimal beside the text.",
+    "choose a line, which also holds; home goes to the first line of the record, end back to the newest.",
+    "f shows only some lanes, types, directions, trouble, or lines with a text; l shows the latest line of each type "
+    "in its place, with what changed lit; / finds a text or a /regular expression/, e the next trouble, k the next "
+    "mark. c clears the view; nothing is taken from the record.",
+    "Under or beside the list stands the chosen line field by field, with its raw digits, values, units and meaning, "
+    "what nobody would know without it, and its bytes (b changes the base). : sends to the chosen lane.",
 )
-_LANE_WIDTH = 12
-TWO_COLUMNS = 90
-"""From this width on the bytes stand beside the fields."""
+CLOCKS = ("UTC", "local", "since start", "since ◆")
+"""How the time of a line is told; what has passed since the line before always stands beside it."""
 
-BYTES_A_ROW = 8
-_VERDICTS = {
-    Status.OK: ("whole", "reed"),
-    Status.NO_CHECKSUM: ("no checksum", "amber"),
-    Status.PARTIAL: ("a piece", "amber"),
-}
+_LANE_WIDTH = 12
 _EVENT_WORDS = {
     "opened": "opened",
     "returned": "came back and was opened again",
@@ -44,7 +42,16 @@ _EVENT_WORDS = {
     "mark": "mark",
     "clock-step": "the host's clock was set",
     "settings": "settings changed",
+    "settings-refused": "settings could not be changed",
+    "not-sent": "could not be sent",
+    "added": "lane added",
+    "break": "a break was sent",
+    "driver-errors": "the driver counted errors",
+    "rates-tried": "rates were tried",
 }
+_TOLD = ("text", "reason", "settings", "address")
+"""What stands behind the words of an event, the first that it carries."""
+
 _EVENT_ROLES = {
     "lost": "coral",
     "skipped": "amber",
@@ -52,39 +59,85 @@ _EVENT_ROLES = {
     "dropped": "coral",
     "mark": "heather",
     "clock-step": "amber",
+    "settings-refused": "coral",
+    "not-sent": "coral",
+    "driver-errors": "amber",
 }
 
 
-def heading(lanes: int) -> Line:
+@dataclass(frozen=True, slots=True)
+class Look:
+    """How the list is drawn: how many lanes there are, which of CLOCKS tells the time, since what, and what is lit."""
+
+    lanes: int = 1
+    clock: str = "UTC"
+    began: int = 0
+    reference: int | None = None
+    """The time of the line that others are compared with."""
+    found: str = ""
+    recorded: bool = True
+    """Whether lines that left memory can be read back."""
+
+
+def heading(look: Look) -> Line:
     """Over the columns."""
-    lane = f"{'lane':<{_LANE_WIDTH}}" if lanes > 1 else ""
-    return line((f"  {'time':<13}{'Δ s':>8}  {lane}  {'type':<10}what", "faint"))
+    lane = f"{'lane':<{_LANE_WIDTH}}" if look.lanes > 1 else ""
+    return line((f"  {'time ' + look.clock:<17}"[:17] + f"{'Δ s':>8}  {lane}  {'type':<10}what", "faint"))
 
 
-def row_of(entry: Entry | None, before: Entry | None, lanes: int, width: int, chosen: bool) -> Line:
-    """One line of the list. `before` gives the difference in time."""
+def stamp(time: int | None, look: Look) -> str:
+    """The time of a line as it is asked for."""
+    if time is None:
+        return figures.NONE
+    if look.clock == "local":
+        moment = datetime.fromtimestamp(time // SECOND, UTC).astimezone()
+        return f"{moment:%H:%M:%S}.{time % SECOND // 1_000_000:03d}"
+    if look.clock == "since start":
+        return figures.since((time - look.began) / SECOND)
+    if look.clock == "since ◆":
+        return figures.NONE if look.reference is None else figures.since((time - look.reference) / SECOND)
+    return clock(time)
+
+
+def row_of(entry: Entry | None, before: Entry | None, look: Look, width: int, chosen: bool, marked: bool) -> Line:
+    """One line of the list. `before` gives the difference in time; `marked`: others are compared with it."""
     ground = "@select" if chosen else ""
     if entry is None:
-        return line(("  · no longer in memory; it is in the capture", f"faint{ground}"))
+        words = "being read from the capture" if look.recorded else "no longer in memory, and no record is kept"
+        return padded(line((f"  · {words}", f"faint{ground}")), width, f"text{ground}")
     apart = None
     if before is not None and before.time is not None and entry.time is not None:
         apart = entry.time - before.time
-    stamp = figures.NONE if entry.time is None else clock(entry.time)
-    name = f"{safe_label(entry.lane)[: _LANE_WIDTH - 1]:<{_LANE_WIDTH}}" if lanes > 1 else ""
+    name = f"{safe_label(entry.lane)[: _LANE_WIDTH - 1]:<{_LANE_WIDTH}}" if look.lanes > 1 else ""
     if isinstance(entry, Event):
         flag, kind, arrow, what, role = _event(entry)
     else:
         flag, kind, arrow, what, role = _frame(entry, width)
+    flag = "◆ " if marked else flag
     row = line(
-        (flag, f"coral{ground}" if flag == "✕ " else f"quiet{ground}"),
-        (f"{stamp:<13}", f"text{ground}"),
+        (flag, f"{'heather' if marked else 'coral' if flag == '✕ ' else 'quiet'}{ground}"),
+        (f"{stamp(entry.time, look):<15}", f"text{ground}"),
         (f"{figures.difference(apart):>8}  ", f"faint{ground}"),
         (name, f"heron{ground}"),
         (arrow, f"amber{ground}" if arrow == "▸ " else f"faint{ground}"),
         (f"{kind:<10}", f"{role}{ground}"),
     )
-    shown = cut((*row, *_with_ground(what, ground)), width)
+    shown = cut((*row, *_with_ground(_lit(what, look.found), ground)), width)
     return padded(shown, width, f"text{ground}") if chosen else shown
+
+
+def _lit(what: Line, found: str) -> Line:
+    """The line with every place lit that holds the text that was looked for."""
+    if not found:
+        return what
+    out: list[Span] = []
+    for span in what:
+        rest, wanted = span.text, found.lower()
+        while (at := rest.lower().find(wanted)) >= 0:
+            out += [span._replace(text=rest[:at]), Span(rest[at : at + len(found)], "*amber")]
+            rest = rest[at + len(found) :]
+        out.append(span._replace(text=rest))
+    return tuple(span for span in out if span.text)
 
 
 def _with_ground(what: Line, ground: str) -> Line:
@@ -93,7 +146,7 @@ def _with_ground(what: Line, ground: str) -> Line:
 
 def _event(event: Event) -> tuple[str, str, str, Line, str]:
     role = _EVENT_ROLES.get(event.name, "tide")
-    detail = event.details.get("text") or event.details.get("reason") or event.details.get("address") or ""
+    detail = next((told for name in _TOLD if (told := event.details.get(name))), "")
     words = _EVENT_WORDS.get(event.name, event.name)
     what = line((safe_label(words), role), (f"  {safe_label(str(detail))}" if detail else "", "quiet"))
     return "  ", "·", "  ", what, role
@@ -121,8 +174,22 @@ def _frame(frame: Frame, width: int) -> tuple[str, str, str, Line, str]:
     return flag, frame.type, arrow, line((body or "empty line", "text" if body else "faint")), role
 
 
-def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: int) -> list[Line]:
-    """Question and answer; `new` lines have come since the list is held."""
+@dataclass(frozen=True, slots=True)
+class State:
+    """What the head tells beside the figures."""
+
+    new: int | None = None
+    """Lines that came since the list is held; None while it follows."""
+    held_at: int | None = None
+    selection: str = ""
+    note: str = ""
+    """What is being looked for, or was; what is being sent."""
+    cleared: int = 0
+    """Lines that are not shown since the view was cleared."""
+
+
+def head(snapshot: BenchSnapshot, state: State, width: int) -> list[Line]:
+    """Question and answer, then how the list stands."""
     lanes = snapshot.lanes
     bad = sum(lane.line.recent_damaged for lane in lanes)
     rates = [each.hz for lane in lanes for each in lane.line.types if each.hz]
@@ -143,94 +210,20 @@ def head(snapshot: BenchSnapshot, new: int | None, held_at: int | None, width: i
         words = [Span("Nothing is being said: ", "*amber"), Span("no line in the last minute.")]
     elif not rates:
         words[1:3] = [Span(f"{figures.count(lines)} lines in the last minute. ", "*text")]
-    if new is not None and held_at is not None:
-        role = "amber"
-        words.append(Span(f"  Held: {figures.count(new)} new since {clock(held_at, 0)}.", "*amber"))
-    return headline(QUESTION, role, tuple(words), width)
+    question, *answer = headline(QUESTION, role, tuple(words), width)
+    return [question, *answer[:1], _standing(state, width)]
 
 
-def detail(entry: Entry | None, width: int, height: int) -> list[Line]:
-    """The chosen line, field by field, and its bytes; `height` 0 where there is no limit to it."""
-    if entry is None:
-        return [line(("choose a line with up and down", "quiet"))]
-    if isinstance(entry, Event):
-        told = [
-            line((f"{safe_label(name):<12}", "quiet"), safe_label(str(value))) for name, value in entry.details.items()
-        ]
-        lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
-        return [cut(row, width) for row in (lead, BLANK, *told)]
-    if width >= TWO_COLUMNS:
-        dump_width = 4 + 2 + 3 * BYTES_A_ROW + BYTES_A_ROW
-        left = width - dump_width - 3
-        said = _said(entry, left, height)
-        return [*_summary(entry, width), *beside([(said, left), (_dump(entry.data), dump_width)], gap=3)]
-    return [*_summary(entry, width), BLANK, *_said(entry, width, 0), BLANK, *_dump(entry.data)]
-
-
-def _summary(frame: Frame, width: int) -> list[Line]:
-    """What it is, what it says in words, and what is wrong with it."""
-    word, role = _VERDICTS.get(frame.status, ("damaged", "coral"))
-    place = f"  {len(frame.data)} bytes at offset {figures.count(frame.offset)}"
-    lead = line((frame.type, "*text"), (f"  {word}", role), (place, "quiet"))
-    words = frame.reason or (title(frame.data) if frame.kind is Kind.NMEA else "")
-    told = line(("   " + words if words else "", role if frame.reason else "quiet"))
-    together = (*lead, *told)
-    return [together] if width_of(together) <= width else [lead, *wrapped(told, width)]
-
-
-def _said(frame: Frame, width: int, height: int) -> list[Line]:
-    """The fields of a sentence, in two columns where they are more than fit below each other."""
-    if frame.kind is not Kind.NMEA:
-        return [line(("no fields: these are bytes", "faint"))] if frame.kind is Kind.BYTES else []
-    fields = _fields(frame.data, width)
-    room = height - 2
-    if len(fields) > room > 3 and width >= 76:
-        half = width // 2 - 1
-        fields = _fields(frame.data, half)
-        middle = -(-len(fields) // 2)
-        fields = beside([(fields[:middle], half), (fields[middle:], half)])
-    return [*fields, *_checksum(frame.data)]
-
-
-def _fields(data: bytes, width: int) -> list[Line]:
-    """One field a line: place, name, raw digits, value with its unit, meaning."""
-    found = rows(data)
-    name_width = min(30, max((len(row.name) for row in found), default=0))
-    raw_width = min(15, max((len(row.raw) for row in found), default=0))
-    return [shown for row in found for shown in _field(row, name_width, raw_width, width)]
-
-
-def _field(row: Row, name_width: int, raw_width: int, width: int) -> list[Line]:
-    value = f"{row.value} {row.unit}".strip()
-    same = value == row.raw and not row.meaning
-    lead = line(
-        (f"{row.number:>2} ", "faint"),
-        (f"{row.name[:name_width]:<{name_width}} ", "quiet"),
-        (f"{row.raw[:raw_width]:<{raw_width}} ", "faint" if same else "text"),
-    )
-    body = line((value, "text" if row.value != figures.NONE else "faint"))
-    meaning = line(("  " + row.meaning if row.meaning else "", "heron" if row.value != figures.NONE else "faint"))
-    if width_of((*lead, *body, *meaning)) <= width or not meaning:
-        return [cut((*lead, *body, *meaning), width)]
-    indent = width_of(lead) - 2
-    return [cut((*lead, *body), width), cut((Span(" " * indent), *meaning), width)]
-
-
-def _checksum(data: bytes) -> list[Line]:
-    sums = checksums(data)
-    if sums.found is None:
-        return [line(("checksum ", "quiet"), ("none sent", "amber"), (f", would be {sums.expected}", "quiet"))]
-    right = sums.found == sums.expected
-    verdict = ("  right", "reed") if right else (f"  expected {sums.expected}", "coral")
-    return [line(("checksum ", "quiet"), (sums.found, "text"), verdict)]
-
-
-def _dump(data: bytes) -> list[Line]:
-    """Offset, bytes in hexadecimal, and beside them as text."""
-    out = []
-    for at in range(0, len(data), BYTES_A_ROW):
-        piece = data[at : at + BYTES_A_ROW]
-        shown = piece.hex(" ").ljust(3 * BYTES_A_ROW)
-        text = "".join(letter if letter.isascii() else "·" for letter in safe_text(piece))
-        out.append(line((f"{at:>4}  ", "faint"), (shown, "text"), (text, "heron")))
-    return out
+def _standing(state: State, width: int) -> Line:
+    """Held, shown only, cleared, looked for: what is not as usual about the list."""
+    parts: list[Span] = []
+    if state.new is not None and state.held_at is not None:
+        parts.append(Span(f"held: {figures.count(state.new)} new since {clock(state.held_at, 0)}   ", "*amber"))
+    if state.selection:
+        parts.append(Span(f"show: {safe_label(state.selection)}   ", "heron", "traffic('choose_selection')"))
+    if state.cleared:
+        told = f"cleared: {figures.several(state.cleared, 'line')} before, C shows them   "
+        parts.append(Span(told, "heather", "traffic('show_cleared')"))
+    if state.note:
+        parts.append(Span(state.note, "tide"))
+    return cut((Span("  "), *parts), width) if parts else ()

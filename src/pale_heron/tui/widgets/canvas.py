@@ -46,6 +46,12 @@ class Canvas(ScrollView):
             if old != new:
                 self.refresh(Region(0, place - top, width, 1))
 
+    def bring_into_view(self, place: int) -> None:
+        """Scroll so far that a line can be seen."""
+        top, height = int(self.scroll_offset.y), max(1, self.size.height)
+        if not top <= place < top + height:
+            self.scroll_to(y=max(0, place - height // 2), animate=False)
+
     def render_line(self, y: int) -> Strip:
         place = y + int(self.scroll_offset.y)
         row = self._rows[place] if place < len(self._rows) else BLANK

@@ -1,0 +1,150 @@
+"""All lines of a bench by number: the latest from memory, older ones read back; and those of them that are wanted."""
+
+from collections.abc import Callable
+
+from pale_heron.bench.history import History, Segment
+from pale_heron.bench.log import Entry, TrafficLog
+from pale_heron.bench.search import Search
+from pale_heron.bench.selection import Selection
+
+BLOCK = 1000
+AHEAD = 400
+"""So many lines that match are looked for at one go, backwards from what is known."""
+
+
+class Lines:
+    """Numbers from `begin` to `end`; `get` gives None for a line that is not at hand (yet)."""
+
+    def __init__(self, log: TrafficLog, history: History | None = None) -> None:
+        self.log = log
+        self._history = history
+        self.cleared = 0
+        """Lines before this number are not shown."""
+
+    @property
+    def end(self) -> int:
+        return self.log.end
+
+    @property
+    def begin(self) -> int:
+        return max(self.cleared, self.earliest)
+
+    @property
+    def earliest(self) -> int:
+        """The first number that can be had at all."""
+        history = self._history
+        if history is None or history.begin is None or history.end < self.log.begin:
+            return self.log.begin
+        return history.begin
+
+    def number(self, place: int) -> int:
+        """The number of the line at a place of this list: the place itself."""
+        return place
+
+    def place(self, number: int) -> int:
+        """Where a line of that number stands in this list."""
+        return number
+
+    def entry(self, place: int) -> Entry | None:
+        """The line at a place; None where it is not at hand."""
+        return self.get(place)
+
+    def get(self, number: int) -> Entry | None:
+        """The line of a number; one that is read from the capture comes a little later."""
+        entry = self.log.get(number)
+        if entry is None and self._history is not None and number < self.log.begin:
+            return self._history.get(number)
+        return entry
+
+    def block(self, number: int) -> Segment | None:
+        """Lines around a number; may read a file. None where there is none of that number."""
+        log = self.log
+        if log.begin <= number < log.end:
+            first = max(log.begin, number - number % BLOCK)
+            last = min(log.end, number - number % BLOCK + BLOCK)
+            found = [entry for at in range(first, last) if (entry := log.get(at)) is not None]
+            return Segment(last - len(found), found) if found else None
+        return self._history.segment(number) if self._history is not None else None
+
+    def number_at(self, moment: int) -> int:
+        """The number of the first line at or after a moment; may read a file."""
+        low, high = self.log.begin, self.log.end
+        first = self.log.get(low)
+        if self._history is not None and first is not None and moment < (first.time or 0):
+            found = self._history.number_at(moment)
+            return self.earliest if found is None else found
+        while low < high:
+            middle = (low + high) // 2
+            entry = self.log.get(middle)
+            low, high = (middle + 1, high) if entry is None or (entry.time or 0) < moment else (low, middle)
+        return min(low, self.log.end - 1)
+
+
+class SelectedLines:
+    """The lines that a selection lets through, as a list of its own.
+
+    A place never changes: 0 is the first line found in memory when the selection was made, older ones found later
+    stand at negative places.
+    """
+
+    def __init__(self, lines: Lines, selection: Selection) -> None:
+        self.lines = lines
+        self.selection = selection
+        self._newer: list[int] = []
+        self._older: list[int] = []
+        self._seen = self._oldest_seen = max(lines.log.begin, lines.cleared)
+        self._search: Search | None = None
+        self.update()
+
+    @property
+    def begin(self) -> int:
+        return -len(self._older)
+
+    @property
+    def end(self) -> int:
+        return len(self._newer)
+
+    @property
+    def searching(self) -> Search | None:
+        """The search for older lines that is under way."""
+        return self._search
+
+    def update(self) -> None:
+        """Take in what came, and what a search has found."""
+        log = self.lines.log
+        matches = self.selection.matches
+        for number in range(max(self._seen, log.begin), log.end):
+            entry = log.get(number)
+            if entry is not None and matches(entry):
+                self._newer.append(number)
+        self._seen = log.end
+        search = self._search
+        if search is not None and search.over:
+            self._older += search.found
+            self._oldest_seen = search.reached
+            self._search = None
+
+    def look_back(self) -> None:
+        """Look for older lines, unless that is under way or all were seen."""
+        if self._search is None and self._oldest_seen > self.lines.begin:
+            self._search = Search(self.lines, self._oldest_seen - 1, -1, self.selection.matches, most=AHEAD)
+
+    def number(self, place: int) -> int:
+        return self._newer[place] if place >= 0 else self._older[-place - 1]
+
+    def place(self, number: int) -> int:
+        """The place of the last line at or before that number; the nearest there is."""
+        import bisect
+
+        if self._newer and number >= self._newer[0]:
+            return bisect.bisect_right(self._newer, number) - 1
+        older = bisect.bisect_left(self._older, -number, key=lambda each: -each)
+        return max(self.begin, -older - 1)
+
+    def entry(self, place: int) -> Entry | None:
+        """The line at a place; None where it is not at hand."""
+        return self.lines.get(self.number(place)) if self.begin <= place < self.end else None
+
+
+Listing = Lines | SelectedLines
+LogOf = Callable[[], TrafficLog]

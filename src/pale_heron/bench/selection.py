@@ -1,0 +1,91 @@
+"""Which lines are shown: by lane, direction, type, trouble, and text."""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from pale_heron.bench.log import Entry
+from pale_heron.core.frames import Direction, Event, Frame
+
+TROUBLE_EVENTS = frozenset({"lost", "refused", "dropped", "skipped", "clock-step", "settings-refused", "not-sent"})
+EVENT_TYPE = "event"
+
+
+def is_trouble(entry: Entry) -> bool:
+    """Damaged, or an event that something went wrong."""
+    return entry.name in TROUBLE_EVENTS if isinstance(entry, Event) else entry.bad
+
+
+def is_mark(entry: Entry) -> bool:
+    return isinstance(entry, Event) and entry.name == "mark"
+
+
+def type_of(entry: Entry) -> str:
+    """What it is counted under in the list of types."""
+    return EVENT_TYPE if isinstance(entry, Event) else entry.type
+
+
+def text_matcher(text: str) -> Callable[[Entry], bool]:
+    """Whether a line holds `text`, whatever their case; `/…/` is a regular expression, ValueError if broken."""
+    if len(text) > 2 and text[0] == text[-1] == "/":
+        try:
+            pattern = re.compile(text[1:-1].encode("utf-8"), re.IGNORECASE)
+        except re.error as problem:
+            raise ValueError(f"the regular expression {text} is broken: {problem}") from None
+    else:
+        pattern = re.compile(re.escape(text.encode("utf-8")), re.IGNORECASE)
+
+    def matches(entry: Entry) -> bool:
+        return pattern.search(_bytes_of(entry)) is not None
+
+    return matches
+
+
+def _bytes_of(entry: Entry) -> bytes:
+    if isinstance(entry, Event):
+        return " ".join([entry.name, *map(str, entry.details.values())]).encode("utf-8", "replace")
+    return entry.data
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Empty sets hide nothing. Raises ValueError for a broken regular expression."""
+
+    hidden_lanes: frozenset[str] = frozenset()
+    hidden_types: frozenset[str] = frozenset()
+    direction: Direction | None = None
+    trouble_only: bool = False
+    text: str = ""
+    _text: Callable[[Entry], bool] | None = field(init=False, default=None, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "_text", text_matcher(self.text) if self.text else None)
+
+    @property
+    def shows_all(self) -> bool:
+        return self == Selection()
+
+    def matches(self, entry: Entry) -> bool:
+        """Whether a line is shown."""
+        if entry.lane in self.hidden_lanes or type_of(entry) in self.hidden_types:
+            return False
+        if self.direction is not None and isinstance(entry, Frame) and entry.direction is not self.direction:
+            return False
+        if self.trouble_only and not is_trouble(entry):
+            return False
+        return self._text is None or self._text(entry)
+
+    def words(self) -> str:
+        """What is shown, in a few words."""
+        parts = []
+        if self.trouble_only:
+            parts.append("trouble only")
+        if self.direction is not None:
+            parts.append("received only" if self.direction is Direction.IN else "sent only")
+        if self.hidden_lanes:
+            parts.append(f"without {', '.join(sorted(self.hidden_lanes))}")
+        if self.hidden_types:
+            parts.append(f"{len(self.hidden_types)} types hidden")
+        if self.text:
+            parts.append(f"with {self.text!r}")
+        return ", ".join(parts) or "everything"

@@ -1,0 +1,42 @@
+"""Both streams of a lane cut into frames, as its settings say and its events end them."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from pale_heron.core.frames import Chunk, Direction, Event, Frame
+from pale_heron.core.line.settings import LineSettings, settings_of
+from pale_heron.core.wire.framer import Framer
+
+SETTING_EVENTS = ("added", "opened", "returned", "settings")
+ENDING_EVENTS = ("lost", "closed")
+
+
+class Framing:
+    """Chunks and events of one lane in, frames out. It can be pickled, and goes on just the same."""
+
+    def __init__(self, lane: str) -> None:
+        self._framers = {direction: Framer(lane, direction) for direction in Direction}
+
+    def feed(self, chunk: Chunk) -> list[Frame]:
+        """The frames that a chunk completes."""
+        return self._framers[chunk.direction].feed(chunk)
+
+    def tick(self, now: int) -> list[Frame]:
+        """The frames that a pause up to `now` ends."""
+        return [frame for framer in self._framers.values() for frame in framer.tick(now)]
+
+    def finish(self) -> list[Frame]:
+        """What is left at the end of the streams."""
+        return [frame for framer in self._framers.values() for frame in framer.finish()]
+
+    def event(self, event: Event) -> list[Frame]:
+        """Take what happened: new settings hold from here on; an end leaves what was waiting for more bytes."""
+        if event.name in SETTING_EVENTS:
+            self._set(event.details)
+        return self.finish() if event.name in ENDING_EVENTS else []
+
+    def _set(self, details: Mapping[str, Any]) -> None:
+        settings: LineSettings | None = settings_of(details)
+        if settings is not None:
+            for framer in self._framers.values():
+                framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)

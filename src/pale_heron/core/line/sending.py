@@ -1,0 +1,94 @@
+"""What a typed line becomes on the wire: bytes written by number or by name, checksum completed, line end added.
+
+Between angle brackets stand bytes: hexadecimal (`<0x55>`), decimal (`<85>`), or the name of a control character
+(`<ESC>`, ECMA-48), several separated by spaces (`<0xB5 0x62 CR LF>`). `<<` is one angle bracket. A sentence that
+begins with `$` or `!` gets its checksum where it has none (NMEA 0183, 5.3).
+"""
+
+import re
+from typing import Final, NamedTuple
+
+from pale_heron.core.wire.checksum import xor8
+
+_NAMES = (
+    "NUL SOH STX ETX EOT ENQ ACK BEL BS TAB LF VT FF CR SO SI "
+    "DLE DC1 DC2 DC3 DC4 NAK SYN ETB CAN EM SUB ESC FS GS RS US"
+)
+CONTROLS: Final = {name: code for code, name in enumerate(_NAMES.split())} | {
+    "DEL": 127,
+    "XON": 17,
+    "XOFF": 19,
+    "SPACE": 32,
+}
+"""Codes of control characters by their names."""
+
+ONE_KEY: Final = {
+    "r": "CR",
+    "l": "LF",
+    "z": "SUB",
+    "e": "ESC",
+    "c": "ETX",
+    "d": "EOT",
+    "t": "TAB",
+    "n": "NUL",
+    "q": "XON",
+    "s": "XOFF",
+}
+"""Single bytes that one key sends."""
+
+_PIECE = re.compile(r"<<|<([^<>]*)>|([^<]+)|<")
+_CHECKED = re.compile(rb"\*[0-9A-Fa-f]{2}\Z")
+
+
+class ToSend(NamedTuple):
+    """The bytes, and what was added or is odd, in words."""
+
+    data: bytes
+    note: str
+
+
+def compose(text: str, ending: bytes) -> ToSend:
+    """The bytes of a typed line. ValueError names the part that is wrong."""
+    body = b"".join(_piece(match) for match in _PIECE.finditer(text))
+    note = ""
+    if body[:1] in (b"$", b"!") and len(body) > 1:
+        body, note = _sealed(body)
+    return ToSend(body + ending, note)
+
+
+def _piece(match: re.Match[str]) -> bytes:
+    if match[0] == "<<":
+        return b"<"
+    if match[2] is not None:
+        try:
+            return match[2].encode("ascii")
+        except UnicodeEncodeError as problem:
+            letter = match[2][problem.start]
+            raise ValueError(f"{letter!r} is not ASCII; write its bytes: <0xC3 0xA9>") from None
+    if match[1] is None:
+        raise ValueError("a < without its >; one angle bracket alone is <<")
+    return b"".join(bytes([_byte(word)]) for word in match[1].split())
+
+
+def _byte(word: str) -> int:
+    code = CONTROLS.get(word.upper())
+    if code is not None:
+        return code
+    try:
+        code = int(word, 16) if word.lower().startswith("0x") else int(word)
+    except ValueError:
+        raise ValueError(f"<{word}> is no byte: write <0x55>, <85> or a name such as <ESC>") from None
+    if not 0 <= code <= 255:
+        raise ValueError(f"<{word}> is not 0 to 255")
+    return code
+
+
+def _sealed(body: bytes) -> tuple[bytes, str]:
+    """A sentence with its checksum."""
+    checked = _CHECKED.search(body)
+    covered = body[1 : checked.start()] if checked else body[1:].rstrip(b"*")
+    digits = f"{xor8(covered):02X}"
+    if checked is None:
+        return body[:1] + covered + f"*{digits}".encode(), f"checksum {digits} added"
+    sent = body[-2:].decode("ascii").upper()
+    return body, "" if sent == digits else f"the checksum {sent} is wrong, {digits} would be right"

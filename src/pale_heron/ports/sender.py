@@ -1,0 +1,178 @@
+"""Sends: one thread a lane, so that a line which takes nothing (flow control) never holds up reading."""
+
+import contextlib
+import queue
+import threading
+import time
+from collections.abc import Callable
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.ports.gatherer import Gatherer, Piece
+from pale_heron.ports.opening import Gone, Stream
+
+PIECE = 1024
+LOOK_S = 0.1
+STALLED_S = 2.0
+
+
+class Sending:
+    """One thing to send, and how far it is. `every_s` sends it again so many seconds after each begin."""
+
+    def __init__(self, data: bytes, title: str = "", every_s: float | None = None) -> None:
+        self.data = data
+        self.title = title
+        self.every_s = every_s
+        self.sent = 0
+        self.times = 0
+        self.stalled = False
+        self.failure = ""
+        self._stop = threading.Event()
+        self._done = threading.Event()
+
+    @property
+    def total(self) -> int:
+        return len(self.data)
+
+    @property
+    def over(self) -> bool:
+        """Sent, stopped or failed."""
+        return self._done.is_set()
+
+    @property
+    def stopped(self) -> bool:
+        return self._stop.is_set()
+
+    def stop(self) -> None:
+        """Send no more of it."""
+        self._stop.set()
+
+    def end(self, failure: str = "") -> None:
+        """It is over."""
+        self.failure = failure
+        self._done.set()
+
+    def rest(self, seconds: float) -> None:
+        """Wait, unless it is stopped."""
+        self._stop.wait(seconds)
+
+
+class Sender:
+    """Takes what is to be sent and writes it at the pace that the settings ask for.
+
+    `stream` gives the open stream, or None while there is none; `sent` takes the bytes that went out, with the time of
+    their first.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        stream: Callable[[], Stream | None],
+        settings: Callable[[], LineSettings],
+        sent: Callable[[list[Piece]], None],
+        now: Callable[[], int],
+        failed: Callable[[str], None],
+    ) -> None:
+        self._stream = stream
+        self._settings = settings
+        self._sent = sent
+        self._now = now
+        self._failed = failed
+        self._waiting: queue.SimpleQueue[Sending] = queue.SimpleQueue()
+        self._repeated: Sending | None = None
+        self._due = 0.0
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name=f"sender {name}", daemon=True)
+
+    def put(self, sending: Sending) -> None:
+        """Send it, after what waits already. What is to be repeated takes the place of what was repeated before."""
+        if not self._thread.is_alive():
+            with contextlib.suppress(RuntimeError):
+                self._thread.start()
+        if sending.every_s is not None and self._repeated is not None:
+            self._repeated.stop()
+        self._waiting.put(sending)
+
+    def end(self) -> None:
+        """Send no more; what waits is dropped."""
+        self._ended.set()
+
+    def _run(self) -> None:
+        while not self._ended.is_set():
+            self._repeat()
+            try:
+                sending = self._waiting.get(timeout=LOOK_S if self._repeated is None else 0.01)
+            except queue.Empty:
+                continue
+            if sending.every_s is not None:
+                self._repeated = sending
+                self._due = time.monotonic()
+            else:
+                self._send(sending)
+                sending.end(sending.failure)
+
+    def _repeat(self) -> None:
+        """Send once more what is to be repeated, when its time has come."""
+        repeated = self._repeated
+        if repeated is None:
+            return
+        if repeated.stopped or repeated.failure:
+            repeated.end(repeated.failure)
+            self._repeated = None
+        elif time.monotonic() >= self._due:
+            self._due = max(time.monotonic(), self._due + (repeated.every_s or 0.0))
+            repeated.sent = 0
+            self._send(repeated)
+
+    def _send(self, sending: Sending) -> None:
+        settings = self._settings()
+        gatherer = Gatherer()
+        for piece in _pieces(sending.data, settings):
+            if sending.stopped or self._ended.is_set() or not self._write(piece, sending, gatherer):
+                break
+            delay = settings.char_delay_ms + settings.line_delay_ms * piece.endswith((b"\n", b"\r"))
+            if delay:
+                sending.rest(delay / 1000)
+        self._sent(gatherer.take())
+        sending.times += 1
+
+    def _write(self, piece: bytes, sending: Sending, gatherer: Gatherer) -> bool:
+        """Write all of it, however long the other side takes; False where that cannot be."""
+        began = time.monotonic()
+        while piece and not sending.stopped and not self._ended.is_set():
+            stream = self._stream()
+            if stream is None:
+                return self._fail(sending, "the lane is not open")
+            now = self._now()
+            try:
+                count = stream.write(piece)
+            except Gone as gone:
+                return self._fail(sending, str(gone))
+            if count:
+                self._sent(gatherer.add(piece[:count], now) + gatherer.due(self._now()))
+                sending.sent += count
+                piece = piece[count:]
+                began = time.monotonic()
+            sending.stalled = time.monotonic() - began > STALLED_S
+        return True
+
+    def _fail(self, sending: Sending, why: str) -> bool:
+        sending.failure = why
+        self._failed(f"{sending.sent} of {sending.total} bytes were sent: {why}")
+        return False
+
+
+def _pieces(data: bytes, settings: LineSettings) -> list[bytes]:
+    """What is written at one go: characters where each is followed by a pause, lines where each line is."""
+    if settings.char_delay_ms:
+        return [data[at : at + 1] for at in range(len(data))]
+    if settings.line_delay_ms:
+        return data.splitlines(keepends=True)
+    return [data[at : at + PIECE] for at in range(0, len(data), PIECE)]
+
+
+def seconds_for(data: bytes, settings: LineSettings) -> float:
+    """How long sending takes, by rate and delays."""
+    lines = data.count(b"\n")
+    pauses = (len(data) * settings.char_delay_ms + lines * settings.line_delay_ms) / 1000
+    return pauses + len(data) * settings.byte_ns / SECOND

@@ -1,0 +1,180 @@
+"""The ground of everything that opens over a view: a page of lines, a list to choose from, one line to type in."""
+
+from collections.abc import Callable, Sequence
+from typing import ClassVar, TypeVar
+
+from textual import events
+from textual.app import ComposeResult
+from textual.binding import BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input
+
+from pale_heron.tui.paint import BLANK, Line, line, padded
+from pale_heron.tui.widgets.canvas import Canvas
+
+PICTURES_PER_S = 5
+Result = TypeVar("Result")
+
+
+class Page(ModalScreen[None]):
+    """Lines over a view, painted for the width that there is; scrolls where they do not fit."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [("escape,enter,question_mark,q", "dismiss", "close")]
+
+    def __init__(self, paint: Callable[[int], list[Line]]) -> None:
+        super().__init__()
+        self._paint_for = paint
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="page"):
+            yield Canvas(ground="panel", id="lines", focusable=True)
+
+    def on_mount(self) -> None:
+        self.query_one("#lines").focus()
+
+    def on_resize(self) -> None:
+        self.call_after_refresh(self._paint)
+
+    def _paint(self) -> None:
+        canvas = self.query_one("#lines", Canvas)
+        rows = self._paint_for(max(20, canvas.size.width - 2))
+        canvas.show([*rows, BLANK, line(("escape closes this page", "quiet"))])
+
+
+class Panel(ModalScreen[Result]):
+    """A list to choose from, painted anew several times a second; subclasses say what stands in it and what keys do.
+
+    Up and down choose, a click chooses too; every other key goes to `pressed`.
+    """
+
+    BINDINGS: ClassVar[list[BindingType]] = [("escape", "leave", "close")]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.chosen = 0
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="page"):
+            yield Canvas(ground="panel", id="lines")
+
+    def on_mount(self) -> None:
+        self.set_interval(1 / PICTURES_PER_S, self.draw)
+        self.call_after_refresh(self.draw)
+
+    def on_resize(self) -> None:
+        self.call_after_refresh(self.draw)
+
+    @property
+    def count(self) -> int:
+        """How many rows can be chosen."""
+        raise NotImplementedError
+
+    def paint(self, width: int) -> list[Line]:
+        """All lines."""
+        raise NotImplementedError
+
+    def pressed(self, key: str) -> bool:
+        """Do what a key asks for; False where it asks for nothing."""
+        raise NotImplementedError
+
+    def draw(self) -> None:
+        """Paint what holds now."""
+        self.chosen = max(0, min(self.chosen, self.count - 1))
+        canvas = self.query_one("#lines", Canvas)
+        rows = self.paint(max(20, canvas.size.width - 2))
+        canvas.show(rows)
+        place = next((at for at, row in enumerate(rows) if any("@select" in span.role for span in row)), None)
+        if place is not None:
+            canvas.bring_into_view(place)
+
+    def on_key(self, event: events.Key) -> None:
+        moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
+        if event.key in moves:
+            self.chosen += moves[event.key]
+        elif event.key == "escape" or not self.pressed(event.key):
+            return
+        event.stop()
+        if self.is_attached and self.is_current:
+            self.draw()
+
+    def action_leave(self) -> None:
+        """Close without a result."""
+        self.dismiss(None)
+
+    def action_pick(self, place: int) -> None:
+        """Choose by a click."""
+        self.chosen = place
+        self.draw()
+
+
+def selectable(row: Line, place: int, chosen: int, width: int) -> Line:
+    """A row of a panel, clickable, lit where it is the chosen one."""
+    ground = "@select" if place == chosen else ""
+    bar = line(("▌ " if place == chosen else "  ", "heron"))
+    spans = (span._replace(role=span.role.partition("@")[0] + ground) for span in padded((*bar, *row), width))
+    return tuple(span._replace(action=f"screen.pick({place})") for span in spans)
+
+
+def keys_line(keys: Sequence[tuple[str, str]]) -> Line:
+    """The keys of a panel, at its foot."""
+    return line(*(part for key, word in keys for part in ((key, "amber"), (f" {word}   ", "quiet"))))
+
+
+class AskLine(ModalScreen[str | None]):
+    """One line to type in; Enter gives it, Escape gives up. `check` says what is wrong with a text, or nothing."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [("escape", "dismiss", "give up")]
+
+    def __init__(self, question: str, value: str = "", check: Callable[[str], str] = lambda _: "") -> None:
+        super().__init__()
+        self._question = question
+        self._value = value
+        self._check = check
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="asking"):
+            yield Canvas(ground="panel", id="question")
+            yield Input(self._value, id="answer", select_on_focus=False)
+
+    def on_mount(self) -> None:
+        self.query_one("#question", Canvas).show([line((f" {self._question}", "text"))])
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        wrong = self._check(event.value)
+        if wrong:
+            self.query_one("#question", Canvas).show([line((f" {wrong}", "coral"))])
+        else:
+            self.dismiss(event.value)
+
+
+class Choice(Panel[str]):
+    """One of several, each with its key."""
+
+    def __init__(self, title: str, choices: Sequence[tuple[str, str]]) -> None:
+        """`choices` are keys and words; the result is the key."""
+        super().__init__()
+        self._title = title
+        self._choices = choices
+
+    @property
+    def count(self) -> int:
+        return len(self._choices)
+
+    def paint(self, width: int) -> list[Line]:
+        rows = [
+            selectable(line((f"{key:<8}", "amber"), words), place, self.chosen, width)
+            for place, (key, words) in enumerate(self._choices)
+        ]
+        keys = (("↑↓ enter", "choose"), ("escape", "give up"))
+        return [line((self._title, "*heron")), BLANK, *rows, BLANK, keys_line(keys)]
+
+    def pressed(self, key: str) -> bool:
+        if key == "enter":
+            self.dismiss(self._choices[self.chosen][0])
+        elif any(key == each for each, _ in self._choices):
+            self.dismiss(key)
+        else:
+            return False
+        return True

@@ -1,0 +1,126 @@
+"""The rate finder: what each rate gave, as it goes, and the rate to take."""
+
+from collections.abc import Callable
+from typing import Protocol
+
+from pale_heron.bench.finder import FinderState
+from pale_heron.core.line.rates import Judged
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui import figures
+from pale_heron.tui.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.screens.panel import Panel, keys_line, selectable
+
+WARNING = (
+    "t sends AT at every rate and judges by the result code. A module in data mode passes it on to the far end, and "
+    "where data is paid for that costs money; other devices may take it for something else. Listening alone sends "
+    "nothing."
+)
+
+
+class Finder(Protocol):
+    """What the screen needs of a search."""
+
+    @property
+    def state(self) -> FinderState: ...
+
+    def stop(self) -> None: ...
+
+
+class RateScreen(Panel[int]):
+    """Shows a search; the result is the rate to switch to, or None. `again` begins another one, asking with AT."""
+
+    def __init__(self, lane: str, finder: Finder, again: Callable[[bool], Finder], listen_only: bool) -> None:
+        super().__init__()
+        self._lane = lane
+        self._finder = finder
+        self._again = again
+        self._listen_only = listen_only
+        self._followed = True
+
+    @property
+    def count(self) -> int:
+        return max(1, len(self._finder.state.tried))
+
+    def paint(self, width: int) -> list[Line]:
+        state = self._finder.state
+        if self._followed and state.best is not None:
+            self.chosen = state.tried.index(state.best)
+        way = "listening, and asking with AT" if state.asking else "listening"
+        done, total = len(state.tried) - (not state.over), len(state.rates)
+        share = f"{done} of {total} rates" + ("" if state.over else f", now {state.trying} baud")
+        rows = [
+            line((f"{safe_label(self._lane)}: which rate?", "*heron"), (f"   {way}: {share}", "quiet")),
+            line((_bar(done, total, width - 2), "tide")),
+            BLANK,
+            line((f"  {'rate':>8}  {'bytes':>7}  {'verdict':<14}{'legible':>8}   sample", "faint")),
+        ]
+        for place, judged in enumerate(state.tried):
+            mark = "◂ best" if judged == state.best else ""
+            rows.append(selectable(_row(judged, mark, width), place, self.chosen, width))
+        rows.append(BLANK)
+        rows += wrapped(_advice(state), width)
+        if state.problem:
+            rows += wrapped(line((safe_label(state.problem), "coral")), width)
+        if not self._listen_only:
+            rows += [BLANK, *wrapped(line((WARNING, "quiet")), width)]
+        keys = [("↑↓", "choose"), ("enter", "switch to it")]
+        keys += [] if self._listen_only else [("t", "try again, asking with AT")]
+        return [*rows, BLANK, keys_line([*keys, ("l", "listen again"), ("escape", "stay at the old rate")])]
+
+    def pressed(self, key: str) -> bool:
+        tried = self._finder.state.tried
+        if key == "enter" and tried:
+            self._finder.stop()
+            self.dismiss(tried[min(self.chosen, len(tried) - 1)].rate)
+        elif key == "l" or (key == "t" and not self._listen_only):
+            self._finder.stop()
+            try:
+                self._finder = self._again(key == "t")
+            except Trouble as trouble:
+                self.notify(str(trouble), severity="error", markup=False)
+            self._followed = True
+        else:
+            return False
+        return True
+
+    def action_pick(self, place: int) -> None:
+        self._followed = False
+        super().action_pick(place)
+
+    def action_leave(self) -> None:
+        self._finder.stop()
+        super().action_leave()
+
+
+def _row(judged: Judged, mark: str, width: int) -> Line:
+    role = "reed" if judged.fits else "quiet"
+    legible = figures.share(judged.legible_share)
+    room = max(8, width - 60)
+    return line(
+        (f"{judged.rate:>8}  ", "*text" if judged.fits else "text"),
+        (f"{judged.bytes:>7}  ", "text"),
+        (f"{judged.words:<14}", role),
+        (f"{legible:>8}   ", "quiet"),
+        (f"{safe_label(judged.sample)[:room]:<{room}} ", "text" if judged.fits else "faint"),
+        (mark, "reed"),
+    )
+
+
+def _advice(state: FinderState) -> Line:
+    if state.best is not None:
+        return line(
+            ("Take ", "text"), (f"{state.best.rate} baud", "*reed"), (f": {state.best.words}. Enter switches.", "text")
+        )
+    if not state.over:
+        return line(("Nothing legible yet.", "amber"))
+    if not any(judged.bytes for judged in state.tried):
+        words = "Nothing came at any rate: it is not the rate. Line says what else it may be."
+    else:
+        words = "No rate was legible: look at the level and the ground, or the device speaks a binary protocol."
+    return line((words, "*amber"))
+
+
+def _bar(done: int, total: int, width: int) -> str:
+    filled = width * done // max(1, total)
+    return "━" * filled + "─" * (width - filled)

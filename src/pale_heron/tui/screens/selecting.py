@@ -1,0 +1,127 @@
+"""Which lines Traffic shows: lanes, directions, types with their counts, trouble only, text."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import NamedTuple
+
+from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.selection import EVENT_TYPE, Selection, text_matcher
+from pale_heron.core.frames import Direction
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui import figures
+from pale_heron.tui.paint import BLANK, Line, line
+from pale_heron.tui.screens.panel import AskLine, Panel, keys_line, selectable
+
+_NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OUT: None}
+_DIRECTION_WORDS = {None: "both", Direction.IN: "received only", Direction.OUT: "sent only"}
+
+
+class Row(NamedTuple):
+    """What is shown of one choice, and what choosing it makes of the selection (None: the text is asked for)."""
+
+    words: Line
+    changed: Selection | None
+    head: str = ""
+
+
+class SelectionPanel(Panel[None]):
+    """`snapshot` and `selection` are asked anew for every picture; `change` is told each change at once."""
+
+    def __init__(
+        self,
+        snapshot: Callable[[], BenchSnapshot],
+        selection: Callable[[], Selection],
+        change: Callable[[Selection], None],
+    ) -> None:
+        super().__init__()
+        self._snapshot = snapshot
+        self._selection = selection
+        self._change = change
+
+    @property
+    def count(self) -> int:
+        return len(self._rows())
+
+    def paint(self, width: int) -> list[Line]:
+        rows = [line(("Show only", "*heron"), (f"   now: {safe_label(self._selection().words())}", "quiet")), BLANK]
+        for place, row in enumerate(self._rows()):
+            if row.head:
+                rows += [BLANK, line((row.head, "quiet"))]
+            rows.append(selectable(row.words, place, self.chosen, width))
+        keys = (("↑↓", "choose"), ("space", "switch"), ("o", "only this"), ("a", "show all"), ("escape", "close"))
+        return [*rows, BLANK, keys_line(keys)]
+
+    def _rows(self) -> list[Row]:
+        now = self._selection()
+        text = safe_label(now.text) or "any"
+        rows = [
+            Row(_switch("trouble only", now.trouble_only, ""), replace(now, trouble_only=not now.trouble_only)),
+            Row(
+                line(("direction   ", "quiet"), _DIRECTION_WORDS[now.direction]),
+                replace(now, direction=_NEXT_DIRECTION[now.direction]),
+            ),
+            Row(line(("text        ", "quiet"), text), None),
+        ]
+        lanes = self._snapshot().lanes
+        for place, lane in enumerate(lanes if len(lanes) > 1 else ()):
+            hidden = now.hidden_lanes ^ {lane.name}
+            words = _switch(safe_label(lane.name), lane.name not in now.hidden_lanes, "")
+            rows.append(Row(words, replace(now, hidden_lanes=hidden), "" if place else "LANES"))
+        for place, (kind, count) in enumerate(self._types()):
+            hidden = now.hidden_types ^ {kind}
+            words = _switch(safe_label(kind), kind not in now.hidden_types, figures.count(count) if count else "")
+            rows.append(Row(words, replace(now, hidden_types=hidden), "" if place else "TYPES, both directions"))
+        return rows
+
+    def _types(self) -> list[tuple[str, int]]:
+        counts: dict[str, int] = {}
+        for lane in self._snapshot().lanes:
+            for each in (*lane.line.types, *lane.line.sent_types):
+                counts[each.type] = counts.get(each.type, 0) + each.count
+        return [*sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])), (EVENT_TYPE, 0)]
+
+    def pressed(self, key: str) -> bool:
+        rows = self._rows()
+        row = rows[self.chosen]
+        if key in ("space", "enter"):
+            if row.changed is None:
+                question = "Lines that hold this text, or /regular expression/; empty: any"
+                self.app.push_screen(AskLine(question, self._selection().text, _wrong_text), self._take_text)
+            else:
+                self._change(row.changed)
+        elif key == "a":
+            self._change(Selection())
+        elif key == "o":
+            self._only(row)
+        else:
+            return False
+        return True
+
+    def _only(self, row: Row) -> None:
+        """Hide all others of the same kind."""
+        now, changed = self._selection(), row.changed
+        if changed is None:
+            return
+        if changed.hidden_types != now.hidden_types:
+            (own,) = changed.hidden_types ^ now.hidden_types
+            self._change(replace(now, hidden_types=frozenset(kind for kind, _ in self._types() if kind != own)))
+        elif changed.hidden_lanes != now.hidden_lanes:
+            (own,) = changed.hidden_lanes ^ now.hidden_lanes
+            others = frozenset(lane.name for lane in self._snapshot().lanes if lane.name != own)
+            self._change(replace(now, hidden_lanes=others))
+
+    def _take_text(self, text: str | None) -> None:
+        if text is not None:
+            self._change(replace(self._selection(), text=text))
+
+
+def _switch(words: str, on: bool, note: str) -> Line:
+    return line(("● " if on else "○ ", "reed" if on else "faint"), (f"{words:<18}", "text" if on else "quiet"), note)
+
+
+def _wrong_text(text: str) -> str:
+    try:
+        text_matcher(text) if text else None
+    except ValueError as problem:
+        return str(problem)
+    return ""

@@ -1,0 +1,231 @@
+"""The send line: what is typed goes to the chosen lane; single bytes, repetition, and files with their progress."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import ClassVar, Protocol
+
+from textual import events
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input
+
+from pale_heron.core.line.sending import CONTROLS, ONE_KEY, compose
+from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.ports.sender import Sending, seconds_for
+from pale_heron.tui import figures
+from pale_heron.tui.paint import Line, line, wrapped
+from pale_heron.tui.screens.panel import AskLine, Choice, keys_line
+from pale_heron.tui.widgets.canvas import Canvas
+
+PICTURES_PER_S = 5
+LARGEST_FILE = 64 << 20
+BAR = 24
+KEYS = (
+    ("enter", "send"), ("↑↓", "sent before"), ("F2", "line end"), ("F3", "one byte"), ("F4", "repeat"),
+    ("F5", "a file"), ("F6", "stop"), ("escape", "close"),
+)  # fmt: skip
+
+
+class SendingBench(Protocol):
+    """What the send line needs of a live bench."""
+
+    def send(self, lane: str, sending: Sending) -> None: ...
+
+    def sendings(self, lane: str) -> list[Sending]: ...
+
+    def change(self, lane: str, settings: LineSettings) -> None: ...
+
+
+class SendLine(ModalScreen[None]):
+    """Stays open until it is closed, so that answers can be watched above it. `history` is kept by the caller."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "dismiss", "close"),
+        Binding("up", "recall(-1)", "sent before", priority=True),
+        Binding("down", "recall(1)", "sent after", priority=True),
+        Binding("f2", "ending", "line end"),
+        Binding("f3", "byte", "one byte"),
+        Binding("f4", "repeat", "repeat"),
+        Binding("f5", "file", "a file"),
+        Binding("f6", "stop", "stop"),
+    ]
+
+    def __init__(
+        self, bench: SendingBench, lane: str, settings: Callable[[], LineSettings], history: list[str]
+    ) -> None:
+        super().__init__()
+        self._bench = bench
+        self._lane = lane
+        self._settings = settings
+        self._history = history
+        self._place = len(history)
+        self._problem = ""
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="sending"):
+            yield Canvas(ground="panel", id="send-state")
+            yield Input(id="send-text", select_on_focus=False)
+
+    def on_mount(self) -> None:
+        self.set_interval(1 / PICTURES_PER_S, self._draw)
+        self.call_after_refresh(self._draw)
+
+    def on_resize(self, _event: events.Resize) -> None:
+        self.call_after_refresh(self._draw)
+
+    @property
+    def _typed(self) -> str:
+        return self.query_one("#send-text", Input).value
+
+    def _ending(self) -> bytes:
+        return ENDINGS_OUT[self._settings().ending_out]
+
+    def _draw(self) -> None:
+        canvas = self.query_one("#send-state", Canvas)
+        width = max(20, canvas.size.width - 2)
+        settings = self._settings()
+        head = line(
+            ("send to ", "quiet"),
+            (safe_label(self._lane), "*heron"),
+            (f"   line end {settings.ending_out.upper()}", "text"),
+            ("   <0x55> <85> <ESC> are bytes, << is <; a checksum is added to $…", "quiet"),
+        )
+        rows = [head, self._preview(), *(self._progress(each) for each in self._bench.sendings(self._lane)[:2])]
+        rows += [line()] * (4 - len(rows))
+        canvas.show([*rows, *wrapped(keys_line(KEYS), width)[:1]])
+
+    def _preview(self) -> Line:
+        """What the typed text becomes, or what is wrong with it."""
+        if self._problem:
+            return line((f"✕ {safe_label(self._problem)}", "coral"))
+        try:
+            made = compose(self._typed, self._ending())
+        except ValueError as problem:
+            return line((f"✕ {safe_label(str(problem))}", "coral"))
+        shown = made.data[:20].hex(" ") + (" …" if len(made.data) > 20 else "")
+        size = figures.several(len(made.data), "byte")
+        note = "amber" if "wrong" in made.note else "reed"
+        return line((f"{size}: ", "quiet"), (shown, "text"), (f"   {made.note}" if made.note else "", note))
+
+    def _progress(self, sending: Sending) -> Line:
+        title = safe_label(sending.title)
+        if sending.every_s is not None:
+            words = f"every {figures.duration(sending.every_s)}, {sending.times} times so far"
+            return line((f"↻ {title}   ", "amber"), (words, "text"))
+        share = sending.sent / sending.total if sending.total else 1.0
+        filled = round(BAR * share)
+        left = seconds_for(sending.data[sending.sent :], self._settings())
+        words = f"  {figures.share(share)} of {figures.size(sending.total)}"
+        words += "  held up by the other side" if sending.stalled else f"  {figures.duration(left)} to go"
+        return line((f"{title}   ", "text"), ("━" * filled + "─" * (BAR - filled), "tide"), (words, "quiet"))
+
+    def on_input_changed(self) -> None:
+        self._problem = ""
+        self._draw()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        try:
+            made = compose(event.value, self._ending())
+        except ValueError:
+            return
+        if not self._send(Sending(made.data, event.value)):
+            return
+        if event.value and event.value not in self._history[-1:]:
+            self._history.append(event.value)
+        self._place = len(self._history)
+        event.input.value = ""
+
+    def _send(self, sending: Sending) -> bool:
+        try:
+            self._bench.send(self._lane, sending)
+        except Trouble as trouble:
+            self._problem = str(trouble)
+            self._draw()
+            return False
+        self._draw()
+        return True
+
+    def action_recall(self, step: int) -> None:
+        """Bring back what was sent before."""
+        if self._history:
+            self._place = max(0, min(len(self._history), self._place + step))
+            field = self.query_one("#send-text", Input)
+            field.value = self._history[self._place] if self._place < len(self._history) else ""
+            field.cursor_position = len(field.value)
+
+    def action_ending(self) -> None:
+        """Take the next line end."""
+        endings = list(ENDINGS_OUT)
+        settings = self._settings()
+        following = endings[(endings.index(settings.ending_out) + 1) % len(endings)]
+        self._bench.change(self._lane, replace(settings, ending_out=following))
+
+    def action_byte(self) -> None:
+        """Send one byte, without a line end."""
+
+        def send(key: str | None) -> None:
+            if key:
+                name = ONE_KEY[key]
+                self._send(Sending(bytes([CONTROLS[name]]), f"<{name}>"))
+
+        choices = [(key, f"{name:<6}0x{CONTROLS[name]:02X}  {CONTROLS[name]:>3}") for key, name in ONE_KEY.items()]
+        self.app.push_screen(Choice("Send one byte", choices), send)
+
+    def action_repeat(self) -> None:
+        """Send what is typed again and again."""
+        typed = self._typed or (self._history[-1] if self._history else "")
+
+        def check(text: str) -> str:
+            try:
+                seconds = float(text)
+            except ValueError:
+                seconds = 0.0
+            return "" if 0.05 <= seconds <= 86_400 else f"{safe_label(text)!r} is not 0.05 to 86400 seconds"
+
+        def repeat(text: str | None) -> None:
+            if text is None:
+                return
+            try:
+                made = compose(typed, self._ending())
+            except ValueError:
+                return
+            self._send(Sending(made.data, safe_text(made.data[:40]), float(text)))
+
+        self.app.push_screen(AskLine(f"Send {typed!r} every how many seconds? F6 ends it", "1", check), repeat)
+
+    def action_file(self) -> None:
+        """Send a file, at the pace that the settings ask for."""
+
+        def check(text: str) -> str:
+            path = Path(text).expanduser()
+            try:
+                size = path.stat().st_size
+            except OSError as problem:
+                return f"{safe_label(text)} cannot be read: {problem.strerror}"
+            if not path.is_file():
+                return f"{safe_label(text)} is no file"
+            return f"{safe_label(text)} has more than {figures.size(LARGEST_FILE)}" if size > LARGEST_FILE else ""
+
+        def send(text: str | None) -> None:
+            if text is None:
+                return
+            path = Path(text).expanduser()
+            try:
+                self._send(Sending(path.read_bytes(), path.name))
+            except OSError as problem:
+                self._problem = f"{path} cannot be read: {problem.strerror}"
+
+        settings = self._settings()
+        pace = f"{settings.char_delay_ms} ms a character, {settings.line_delay_ms} ms a line"
+        self.app.push_screen(AskLine(f"Which file? It is sent byte for byte, with delays of {pace}", "", check), send)
+
+    def action_stop(self) -> None:
+        """Send no more of what is under way."""
+        for sending in self._bench.sendings(self._lane):
+            sending.stop()

@@ -1,0 +1,149 @@
+"""All settings of a lane in one panel, changeable while it is open, copied and pasted as one line."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Final
+
+from pale_heron.core.line.settings import (
+    ENDINGS_IN,
+    ENDINGS_OUT,
+    FLOWS,
+    KEYS,
+    LineSettings,
+    changed,
+    parse_short_line,
+    said,
+    short_line,
+)
+from pale_heron.tui.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.screens.panel import AskLine, Panel, keys_line, selectable
+
+RATES: Final = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600, 1_000_000, 2_000_000)
+FRAMINGS: Final = ("8N1", "8E1", "8O1", "7E1", "7O1", "8N2")
+_STEPS: Final = {
+    "rate": tuple(map(str, RATES)),
+    "framing": FRAMINGS,
+    "flow": FLOWS,
+    "in": ENDINGS_IN,
+    "out": tuple(ENDINGS_OUT),
+    "gap": ("20", "50", "100", "300", "1000", "3000"),
+    "char-delay": ("0", "1", "5", "10", "50"),
+    "line-delay": ("0", "10", "50", "200", "1000"),
+}
+_NAMES: Final = tuple(KEYS)
+
+
+class SettingsPanel(Panel[None]):
+    """`settings` and `complaint` are asked anew for every picture; `change` is told each change at once."""
+
+    def __init__(
+        self,
+        title: str,
+        settings: Callable[[], LineSettings],
+        change: Callable[[LineSettings], None],
+        complaint: Callable[[], str],
+        send_break: Callable[[], None] | None = None,
+    ) -> None:
+        super().__init__()
+        self._title = title
+        self._settings = settings
+        self._change = change
+        self._complaint = complaint
+        self._send_break = send_break
+
+    @property
+    def count(self) -> int:
+        return len(_NAMES)
+
+    def paint(self, width: int) -> list[Line]:
+        settings, complaint = self._settings(), self._complaint()
+        usual = LineSettings()
+        rows = [
+            line((f"{self._title}: settings", "*heron"), ("   changes hold at once and are recorded", "quiet")),
+            BLANK,
+        ]
+        for place, name in enumerate(_NAMES):
+            key = KEYS[name]
+            value = getattr(settings, key.field)
+            role = "text" if value == getattr(usual, key.field) else "*amber"
+            unit = " ms" if key.field.endswith("_ms") else " baud" if name == "rate" else ""
+            words = line((f"{key.label:<20}", "quiet"), (f"{said(value) + unit:<16}", role), (key.allowed, "faint"))
+            rows.append(selectable(words, place, self.chosen, width))
+        if settings.decorative:
+            rows += [BLANK, line(("  This port is virtual: the rate is decorative.", "amber"))]
+        rows += [BLANK, line(("  as one line   ", "quiet"), (short_line(settings), "*text"))]
+        if complaint:
+            rows += wrapped(line((f"  ✕ {complaint}", "coral")), width)
+        keys = [
+            ("↑↓", "choose"),
+            ("←→", "change"),
+            ("enter", "type a value"),
+            ("y", "copy the line"),
+            ("p", "paste one"),
+        ]
+        keys += [("b", "send a break")] if self._send_break else []
+        return [*rows, BLANK, keys_line([*keys, ("escape", "close")])]
+
+    def pressed(self, key: str) -> bool:
+        if key in ("left", "right", "space"):
+            self._step(-1 if key == "left" else 1)
+        elif key == "enter":
+            self._type()
+        elif key == "y":
+            self.app.copy_to_clipboard(short_line(self._settings()))
+            self.notify("The settings are copied as one line", markup=False)
+        elif key == "p":
+            self.app.push_screen(
+                AskLine("Settings as one line, e.g. 9600,8N1,none,dtr=off", "", _wrong_line), self._take
+            )
+        elif key == "b" and self._send_break is not None:
+            self._send_break()
+        else:
+            return False
+        return True
+
+    def _step(self, direction: int) -> None:
+        """Go to the next usual value."""
+        name = _NAMES[self.chosen]
+        settings = self._settings()
+        value = getattr(settings, KEYS[name].field)
+        if isinstance(value, bool):
+            self._change(changed(settings, name, said(not value)))
+            return
+        values = _STEPS[name]
+        if said(value) in values:
+            place = (values.index(said(value)) + direction) % len(values)
+        else:
+            nearest = [place for place, each in enumerate(values) if each.isdecimal() and int(each) > value]
+            place = nearest[0] if nearest else len(values) - 1
+        self._change(changed(settings, name, values[place]))
+
+    def _type(self) -> None:
+        name = _NAMES[self.chosen]
+        key = KEYS[name]
+
+        def check(text: str) -> str:
+            try:
+                changed(self._settings(), name, text)
+            except ValueError as problem:
+                return str(problem)
+            return ""
+
+        def take(text: str | None) -> None:
+            if text is not None:
+                self._change(changed(self._settings(), name, text))
+
+        value = said(getattr(self._settings(), key.field))
+        self.app.push_screen(AskLine(f"{key.label}: {key.allowed}", value, check), take)
+
+    def _take(self, text: str | None) -> None:
+        if text:
+            self._change(replace(parse_short_line(text), decorative=self._settings().decorative))
+
+
+def _wrong_line(text: str) -> str:
+    try:
+        parse_short_line(text)
+    except ValueError as problem:
+        return str(problem)
+    return ""
