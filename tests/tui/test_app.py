@@ -9,13 +9,12 @@ from pathlib import Path
 import pytest
 from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
 from textual.pilot import Pilot
-from textual.widgets import Input
 
+from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.paint import plain
-from pale_heron.tui.ports_app import PortsApp
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
@@ -23,12 +22,12 @@ ROOT = Path(__file__).parents[2]
 
 
 class MadeUpBench:
-    """Two lanes whose time is told; what is marked is kept."""
+    """Two lanes whose time is told."""
 
     def __init__(self, seconds: int = 60) -> None:
         self.model = Model()
+        self.lines = Lines(self.model.log)
         self.now = BEGIN
-        self.marks: list[str] = []
         self.model.feed(Event(BEGIN, "hostile", "opened", {"rate": 9600, "role": "[/b][link]"}))
         for data in said(seconds):
             self.say(data)
@@ -36,9 +35,6 @@ class MadeUpBench:
     def say(self, data: bytes, lane: str = "curlew") -> None:
         self.model.feed(chunk(data, self.now, lane))
         self.now += SECOND
-
-    def mark(self, text: str) -> None:
-        self.marks.append(text)
 
     def snapshot(self) -> BenchSnapshot:
         return BenchSnapshot(
@@ -75,7 +71,7 @@ async def test_clicks_on_tabs_lanes_and_keys_do_what_keys_do() -> None:
         assert "What is being said" in shown(app, "traffic-head")
         await pilot.click("#foot", offset=(3, 0))
         await pilot.pause(0.3)
-        assert "Held" in shown(app, "traffic-head")
+        assert "held" in shown(app, "traffic-head")
         await pilot.press("3")
         await pilot.click("#rail", offset=(5, 7))
         await pilot.pause(0.3)
@@ -99,7 +95,7 @@ async def test_holding_counts_scrolls_and_follows_again() -> None:
         bench.say(GGA)
         await pilot.pause(0.3)
         assert listed.new == 1
-        assert "Held: 1 new since" in shown(app, "traffic-head")
+        assert "held: 1 new since" in shown(app, "traffic-head")
         await pilot.press("home")
         assert listed.chosen == bench.model.log.get(0)
         await pilot.press("down", "pagedown", "pageup")
@@ -126,23 +122,12 @@ async def test_the_whole_line_opens_and_closes() -> None:
         assert len(app.screen_stack) == 1
 
 
-async def test_a_mark_is_typed_or_given_up() -> None:
-    bench = MadeUpBench()
-    async with running(bench) as (app, pilot):
-        await pilot.press("m", *"reeds", "enter")
-        await pilot.press("m", "x", "escape")
-        await pilot.press("m", "enter")
-        await pilot.pause(0.2)
-        assert bench.marks == ["reeds"]
-        assert not app.screen.query(Input)
-
-
 async def test_colours_change_and_markup_of_devices_stays_text() -> None:
     async with running(MadeUpBench()) as (app, pilot):
         before = app.theme
         await pilot.press("d")
         assert app.theme != before
-        assert "[b]saltmarsh" in shown(app, "head")
+        assert "[b]saltmars" in shown(app, "head")
         assert "[b].pcapng" in shown(app, "head")
         assert "[/b][link]" in shown(app, "rail")
 
@@ -154,18 +139,6 @@ async def test_every_size_draws_every_view(size: tuple[int, int]) -> None:
             await pilot.press(key)
             await pilot.pause(0.2)
         assert app.return_code is None
-
-
-async def test_ports_are_listed_chosen_and_given_back() -> None:
-    app = PortsApp()
-    async with app.run_test(size=(142, 42)) as pilot:
-        await pilot.pause(0.3)
-        assert "Which port is it?" in plain(app.query_one("#ports", Canvas).rows)
-        await pilot.press("down", "up", "right", "right", "left")
-        await pilot.pause(0.2)
-        assert "19200 8N1" in plain(app.query_one("#ports", Canvas).rows) or not app.ports
-        await pilot.press("ctrl+c")
-    assert app.return_value is None
 
 
 BROKEN = """

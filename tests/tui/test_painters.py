@@ -12,15 +12,19 @@ from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import Lane
+from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
+from pale_heron.ports.watching import Seen
 from pale_heron.sim.scenes import SCENES, Scene
-from pale_heron.tui import figures, ports_app, shell
+from pale_heron.tui import figures, shell
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.paint import Line, Span, beside, cut, ends, line, padded, plain, width_of, wrapped
+from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
+from pale_heron.tui.screens.ports import Which
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views import fix, traffic, traffic_detail
 from pale_heron.tui.views import line as line_view
@@ -182,7 +186,7 @@ def test_bytes_stand_beside_fields() -> None:
     text = plain(traffic_detail.paint(Chosen(frame), 110, 14))
     assert "fix quality" in text
     assert "single" in text
-    assert "24 47 4e 47 47 41 2c 30 $GNGGA,0" in text
+    assert "24 47 4E 47 47 41 2C 30  $GNGGA,0" in text
 
 
 def test_the_rail_shows_many_lanes_around_the_chosen_one() -> None:
@@ -207,10 +211,11 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
 
 def test_ports_are_painted_with_state_and_way_out() -> None:
     port = Port("/dev/ttyUSB0", "serial adapter", "", "1209:0001", "A1", "1-2", "no permission", "Join its group: x")
-    text = plain(ports_app.paint([port], 0, 9600, 114))
-    for words in ("/dev/ttyUSB0", "1209:0001", "no permission", "Join its group", "9600 8N1"):
+    seen = [Seen(port, None, None), Seen(dataclasses.replace(port, device="/dev/ttyUSB1"), None, 7.0)]
+    text = plain(ports_screen.paint(seen, 0, LineSettings(), 10.0, Which(), 114))
+    for words in ("/dev/ttyUSB0", "1209:0001", "no permission", "Join its group", "9600 8N1", "went 3.0 s ago"):
         assert words in text
-    assert "pale-heron sim curlew" in plain(ports_app.paint([], 0, 9600, 114))
+    assert "pale-heron sim curlew" in plain(ports_screen.paint([], 0, LineSettings(), 10.0, Which(), 114))
 
 
 @given(st.binary(max_size=80))

@@ -101,6 +101,12 @@ class Model:
             self.log.extend(frames)
             return frames
 
+    def know(self, names: Iterable[str]) -> None:
+        """Add the lanes that are not known yet, in this order."""
+        with self._lock:
+            for name in names:
+                self._lanes.setdefault(name, Lane(name))
+
     def tick(self, now: int) -> None:
         """Let a pause end what was waiting for more bytes."""
         with self._lock:

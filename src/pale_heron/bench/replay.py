@@ -174,6 +174,8 @@ class Replay:
                 self._model.tick(self._virtual_now())
             if self._stop.is_set() or self._restart:
                 return
+            if self._reader is not None:
+                self._model.know(self._reader.lanes)
             self._model.feed(record)
             if self._target is not None:
                 self._set_now(max(self._now, moment))

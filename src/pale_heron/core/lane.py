@@ -116,7 +116,7 @@ class Lane:
         if event.name in SETTING_EVENTS:
             self._role = safe_label(str(details.get("role", self._role)))
             self._address = safe_label(str(details.get("address", self._address)))
-            self._settings = settings_of(details) or self._settings
+            self._set(settings_of(details))
             self._complaint = ""
         elif event.name in ("lost", "refused"):
             self._opening = Opening(event.name)
@@ -136,6 +136,12 @@ class Lane:
         elif event.name == "skipped":
             self._skipped += _count(details, "bytes")
         return left
+
+    def _set(self, settings: LineSettings | None) -> None:
+        """Take new settings; at another rate the line is judged anew."""
+        before, self._settings = self._settings, settings or self._settings
+        if before and settings and (before.rate, before.framing) != (settings.rate, settings.framing):
+            self._line.begin_anew()
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""

@@ -1,6 +1,5 @@
 """What ports there are, as the system tells, and the simulated devices that run on this machine."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -114,12 +113,12 @@ def _known(text: str | None) -> str:
     return "" if text in (None, "n/a") else str(text)
 
 
-def _state(device: str) -> tuple[str, str]:
-    """How a port stands, and the way out where it is not free."""
+def _state(device: str, player: str = "") -> tuple[str, str]:
+    """How a port stands, and the way out where it is not free. `player` is the process that plays a simulated one."""
     right = missing_right(device)
     if right:
         return "no permission", right
-    held = holders(device)
+    held = [(pid, name) for pid, name in holders(device) if str(pid) != player]
     console = console_on(device, held)
     if console and held:
         return f"held by {console}", f"End it: {console_way_out(device)}"
@@ -138,17 +137,14 @@ def _links() -> list[Path]:
     return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists()]
 
 
-def _simulated(known: dict[str, Known], holder_of: Callable[[str], list[tuple[int, str]]] = holders) -> list[Port]:
+def _simulated(known: dict[str, Known]) -> list[Port]:
     found = []
     for link in _links():
         told = read_label(link)
         serial_number = safe_label(told.get("serial_number", ""))
         key = adapter_key("", serial_number, "")
         said = known.get(key, Known())
-        # The device itself holds both ends of its pseudo-terminal.
-        others = [(pid, name) for pid, name in holder_of(str(link)) if str(pid) != told.get("process")]
-        state = ", ".join(f"held by {name} (process {pid})" for pid, name in others)
-        here = held_by_us(str(link))
+        state, way_out = _state(str(link), told.get("process", ""))
         found.append(
             Port(
                 device=str(link),
@@ -157,9 +153,8 @@ def _simulated(known: dict[str, Known], holder_of: Callable[[str], list[tuple[in
                 usb_id="",
                 serial_number=serial_number,
                 location="",
-                state=state or ("open here" if here else FREE),
-                way_out="End that program first" if state else "It is a lane of this bench" if here else "",
-                virtual=False,
+                state=state,
+                way_out=way_out,
                 simulated=True,
                 key=key,
                 nickname=said.nickname,

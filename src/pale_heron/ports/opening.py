@@ -105,9 +105,14 @@ class Stream:
 
     def _set(self, settings: LineSettings) -> None:
         self._port.apply_settings(_as_driver_takes(settings))
-        self._port.dtr = settings.dtr
-        if settings.flow != "rtscts":
-            self._port.rts = settings.rts
+        try:
+            self._port.dtr = settings.dtr
+            if settings.flow != "rtscts":
+                self._port.rts = settings.rts
+        except OSError as problem:
+            # A virtual port has no such lines; pyserial passes over that at opening too.
+            if problem.errno not in (errno.ENOTTY, errno.EINVAL):
+                raise
 
     def send_break(self, seconds: float) -> None:
         """Hold the line low for so long."""

@@ -19,6 +19,7 @@ from pale_heron.ports.opening import Gone, Stream
 from pale_heron.ports.sender import Sender, Sending
 
 RETRY_S = 0.25
+FAULT_S = 2.0
 WAIT_S = 0.1
 FEW_BYTES = 64
 BREATH_S = 0.002
@@ -121,11 +122,13 @@ class Reader:
         self._orders.append(hold_low)
 
     def _run(self) -> None:
-        try:
-            self._live()
-        except Exception as fault:
-            # Whatever it is, the lane must not end in silence, and the others must go on.
-            self._tell("lost", reason=fault_words(fault))
+        while not self._stop.is_set():
+            try:
+                self._live()
+            except Exception as fault:
+                # Whatever it is, the lane must not end in silence, and must be tried again.
+                self._tell("lost", reason=fault_words(fault).rstrip("."))
+                self._stop.wait(FAULT_S)
 
     def _live(self) -> None:
         opened_before, refusal = False, ""

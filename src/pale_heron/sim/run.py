@@ -55,7 +55,7 @@ class Stage:
         link = self._link if self._moves % 2 == 0 else self._link.with_name(f"{self._link.name}-moved")
         self._moves += 1
         terminal = Terminal(self._play.rate, link, whole_lines=False)
-        terminal.label(f"simulated trouble: {self._name}", f"MARSH-{self._name}")
+        terminal.label(f"simulated trouble: {self._name}", f"MARSH-{self._name}", self._play.locked)
         if self._play.locked:
             terminal.lock()
         if self._play.forbidden:

@@ -52,10 +52,10 @@ class Terminal:
             self._link = None
             raise Trouble(f"The link {link} cannot be made: {problem.strerror}", "Choose another --link") from None
 
-    def label(self, description: str, serial_number: str) -> None:
-        """Tell what simulated adapter the link hangs on."""
+    def label(self, description: str, serial_number: str, held: bool = False) -> None:
+        """Tell what simulated adapter the link hangs on, and whether somebody else is to seem to hold it."""
         if self._link is not None:
-            write_label(self._link, description, serial_number)
+            write_label(self._link, description, serial_number, held)
 
     def lock(self) -> None:
         """Hold it as a program does that wants it for itself."""

@@ -147,7 +147,7 @@ class LaneActions:
         for spec in self._bench.specs():
             for sending in self._bench.sendings(spec.name):
                 if sending.every_s is not None:
-                    words = f"{sending.times} times, every {figures.duration(sending.every_s)}"
+                    words = f"{figures.several(sending.times, 'time')}, every {figures.duration(sending.every_s)}"
                 elif sending.total > sending.sent:
                     words = f"{figures.share(sending.sent / sending.total)} of {figures.size(sending.total)}"
                 else:

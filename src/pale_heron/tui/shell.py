@@ -34,7 +34,7 @@ def head(snapshot: BenchSnapshot, width: int) -> Line:
     times = line((f"{clock(moment, 0)} UTC", "*text"), (f"   {local:%H:%M} local ", "quiet"))
     room = width - RAIL_WIDTH - sum(len(span.text) for span in times)
     middle = cut(record, max(0, room - 2))
-    return ends((*padded(left, RAIL_WIDTH + 1), *middle), times, width)
+    return ends((*padded(left, RAIL_WIDTH), Span(" "), *middle), times, width)
 
 
 def _record(snapshot: BenchSnapshot) -> Line:
@@ -82,15 +82,16 @@ def tabs(view: str) -> Line:
 def foot(view: str, replay: bool, width: int) -> Line:
     """The keys that do something here."""
     shown = [action for action in working(view, replay) if action.footer]
-    *others, quit_action = shown
+    others = [action for action in shown if action.name not in ("explain", "quit")]
+    right = tuple(span for action in shown if action.name in ("explain", "quit") for span in _key(action))
     spans = [Span(" ")]
-    room = width - width_of(_key(quit_action)) - 1
+    room = width - width_of(right) - 1
     for action in others:
         key = _key(action)
         room -= width_of(key)
         if room >= 0:
             spans += key
-    return ends(tuple(spans), _key(quit_action), width)
+    return ends(tuple(spans), right, width)
 
 
 def _key(action: Action) -> tuple[Span, ...]:

@@ -27,6 +27,10 @@ _ALSO: Final = {
 }
 
 
+TELLING: Final = frozenset(formatter for sources in SOURCES.values() for formatter, _ in sources) | set(_ALSO)
+"""Formatters that tell any fact that is tracked."""
+
+
 def vanishing(kind: str, heard: Iterable[str]) -> list[str]:
     """The facts that only sentences of type `kind` tell among the types that are `heard`, in words."""
     formatter = kind[-3:]

@@ -96,7 +96,7 @@ class Evidence:
 
     @property
     def binary_bytes(self) -> int:
-        return sum(each.bytes for each in self.line.types if each.kind == "bytes")
+        return self.line.recent_opaque
 
     @property
     def round_pause(self) -> float | None:

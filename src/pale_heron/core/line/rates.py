@@ -115,7 +115,7 @@ class RateTrial:
             result_codes=self._codes,
             lines=self._lines,
             legible_share=share,
-            sample=safe_text(self._sample[:SAMPLE]),
+            sample="".join(letter if letter.isascii() else "·" for letter in safe_text(self._sample[:SAMPLE])),
             fits=fits,
         )
 

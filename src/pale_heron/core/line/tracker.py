@@ -69,6 +69,8 @@ class LineSnapshot:
     types: tuple[TypeCount, ...]
     sent_types: tuple[TypeCount, ...]
     """The same of what was sent, without rates."""
+    recent_opaque: int
+    """Bytes in runs that are no text, in the window."""
     garbage: bytes
     """The last bytes of runs that are no text."""
     endless: int
@@ -120,6 +122,10 @@ class _Totals:
     valid: int
     damaged: int
     lines: int
+    opaque: int
+
+
+_NOTHING = _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0)
 
 
 class LineTracker:
@@ -129,7 +135,8 @@ class LineTracker:
         self._rows: dict[str, _Row] = {}
         self._sent_rows: dict[str, _Row] = {}
         self._garbage = b""
-        self._endless = 0
+        self._endless = self._opaque = 0
+        self._floor = _NOTHING
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
@@ -171,6 +178,7 @@ class LineTracker:
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
         if kind is BYTES and frame.reason is None:
             self._unreadable += len(frame.data)
+            self._opaque += len(frame.data)
             self._garbage = (self._garbage + frame.data)[-GARBAGE_KEPT:]
         else:
             # A line that never ends is bytes too, but may well be text.
@@ -215,7 +223,14 @@ class LineTracker:
             valid=self._valid,
             damaged=self._damaged,
             lines=lines,
+            opaque=self._opaque,
         )
+
+    def begin_anew(self) -> None:
+        """The line was set otherwise: what came before says nothing of what comes now. Totals stay."""
+        self._floor = self._totals(self._second or 0)
+        self._garbage = b""
+        self._endless = 0
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
@@ -242,6 +257,7 @@ class LineTracker:
             last_byte=self._last_byte,
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
             sent_types=tuple(self._type(name, row) for name, row in self._sent_rows.items()),
+            recent_opaque=self._opaque - begin.opaque,
             garbage=self._garbage,
             endless=self._endless,
             troubles=tuple(self._troubles),
@@ -254,8 +270,8 @@ class LineTracker:
         if self._second is not None:
             for totals in reversed(self._history):
                 if totals.second <= self._second - WINDOW_S:
-                    return totals
-        return _Totals(0, {}, 0, 0, 0, 0, 0, 0)
+                    return max(totals, self._floor, key=lambda each: each.received)
+        return self._floor
 
     def _activity(self, now: int | None) -> tuple[int, ...]:
         if now is None or self._second is None:

@@ -10,7 +10,7 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
-from pale_heron.tui.paint import BLANK, Line, line, padded
+from pale_heron.tui.paint import BLANK, Line, line, padded, wrapped
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5
@@ -135,7 +135,7 @@ class AskLine(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="asking"):
             yield Canvas(ground="panel", id="question")
-            yield Input(self._value, id="answer", select_on_focus=False)
+            yield Input(self._value, id="answer")
 
     def on_mount(self) -> None:
         self.query_one("#question", Canvas).show([line((f" {self._question}", "text"))])
@@ -168,7 +168,7 @@ class Choice(Panel[str]):
             for place, (key, words) in enumerate(self._choices)
         ]
         keys = (("↑↓ enter", "choose"), ("escape", "give up"))
-        return [line((self._title, "*heron")), BLANK, *rows, BLANK, keys_line(keys)]
+        return [line((self._title, "*heron")), BLANK, *rows, BLANK, *wrapped(keys_line(keys), width)]
 
     def pressed(self, key: str) -> bool:
         if key == "enter":

@@ -177,8 +177,11 @@ class PortsScreen(Screen[LaneSpec | None]):
     @property
     def _place(self) -> int:
         """Where the chosen device stands; it stays chosen whatever comes and goes around it."""
-        devices = [seen.port.device for seen in self._watch.seen()]
-        return devices.index(self._device) if self._device in devices else 0
+        seen = self._watch.seen()
+        devices = [each.port.device for each in seen]
+        if self._device in devices:
+            return devices.index(self._device)
+        return next((place for place, each in enumerate(seen) if each.port.free and each.went is None), 0)
 
     @property
     def _port(self) -> Port | None:

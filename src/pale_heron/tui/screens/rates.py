@@ -66,7 +66,11 @@ class RateScreen(Panel[int]):
             rows += [BLANK, *wrapped(line((WARNING, "quiet")), width)]
         keys = [("↑↓", "choose"), ("enter", "switch to it")]
         keys += [] if self._listen_only else [("t", "try again, asking with AT")]
-        return [*rows, BLANK, keys_line([*keys, ("l", "listen again"), ("escape", "stay at the old rate")])]
+        return [
+            *rows,
+            BLANK,
+            *wrapped(keys_line([*keys, ("l", "listen again"), ("escape", "stay at the old rate")]), width),
+        ]
 
     def pressed(self, key: str) -> bool:
         tried = self._finder.state.tried

@@ -9,7 +9,7 @@ from pale_heron.bench.selection import EVENT_TYPE, Selection, text_matcher
 from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, line
+from pale_heron.tui.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.screens.panel import AskLine, Panel, keys_line, selectable
 
 _NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OUT: None}
@@ -49,7 +49,7 @@ class SelectionPanel(Panel[None]):
                 rows += [BLANK, line((row.head, "quiet"))]
             rows.append(selectable(row.words, place, self.chosen, width))
         keys = (("↑↓", "choose"), ("space", "switch"), ("o", "only this"), ("a", "show all"), ("escape", "close"))
-        return [*rows, BLANK, keys_line(keys)]
+        return [*rows, BLANK, *wrapped(keys_line(keys), width)]
 
     def _rows(self) -> list[Row]:
         now = self._selection()

@@ -15,7 +15,7 @@ from textual.widgets import Input
 from pale_heron.core.line.sending import CONTROLS, ONE_KEY, compose
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import Sending, seconds_for
 from pale_heron.tui import figures
 from pale_heron.tui.paint import Line, line, wrapped
@@ -107,7 +107,7 @@ class SendLine(ModalScreen[None]):
             made = compose(self._typed, self._ending())
         except ValueError as problem:
             return line((f"✕ {safe_label(str(problem))}", "coral"))
-        shown = made.data[:20].hex(" ") + (" …" if len(made.data) > 20 else "")
+        shown = made.data[:20].hex(" ").upper() + (" …" if len(made.data) > 20 else "")
         size = figures.several(len(made.data), "byte")
         note = "amber" if "wrong" in made.note else "reed"
         return line((f"{size}: ", "quiet"), (shown, "text"), (f"   {made.note}" if made.note else "", note))
@@ -115,7 +115,7 @@ class SendLine(ModalScreen[None]):
     def _progress(self, sending: Sending) -> Line:
         title = safe_label(sending.title)
         if sending.every_s is not None:
-            words = f"every {figures.duration(sending.every_s)}, {sending.times} times so far"
+            words = f"every {figures.duration(sending.every_s)}, {figures.several(sending.times, 'time')} so far"
             return line((f"↻ {title}   ", "amber"), (words, "text"))
         share = sending.sent / sending.total if sending.total else 1.0
         filled = round(BAR * share)
@@ -195,7 +195,7 @@ class SendLine(ModalScreen[None]):
                 made = compose(typed, self._ending())
             except ValueError:
                 return
-            self._send(Sending(made.data, safe_text(made.data[:40]), float(text)))
+            self._send(Sending(made.data, typed[:40], float(text)))
 
         self.app.push_screen(AskLine(f"Send {typed!r} every how many seconds? F6 ends it", "1", check), repeat)
 

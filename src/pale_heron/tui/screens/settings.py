@@ -82,7 +82,7 @@ class SettingsPanel(Panel[None]):
             ("p", "paste one"),
         ]
         keys += [("b", "send a break")] if self._send_break else []
-        return [*rows, BLANK, keys_line([*keys, ("escape", "close")])]
+        return [*rows, BLANK, *wrapped(keys_line([*keys, ("escape", "close")]), width)]
 
     def pressed(self, key: str) -> bool:
         if key in ("left", "right", "space"):

@@ -7,8 +7,9 @@ from pale_heron.core.line.steps import Opening, Stand, first_missing, is_silent
 from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, Span, beside, cut, headline, line, padded, titled, wrapped
+from pale_heron.tui.paint import BLANK, Line, Span, beside, cut, headline, line, titled, wrapped
 from pale_heron.tui.shell import SHAPES, chart
+from pale_heron.tui.views import line_port
 
 QUESTION = "Is anything arriving, and is it legible?"
 HELP = (
@@ -18,16 +19,21 @@ HELP = (
     "or bytes that are neither. Hz and bytes/s are those of the last minute; share is the share of all bytes.",
     "How full the line is compares the bytes with the most that the rate carries. From about 90 % on, sentences queue "
     "up and come late. On a virtual port the rate governs nothing, so there is no such figure.",
+    "Each cause under what to try next stands with its evidence; the most likely is first. s opens the settings of the "
+    "lane, r tries one rate after the other and judges by what becomes legible.",
 )
 UPDATE_RATES = (2, 5, 10)
+OTHER_RATES = (4800, 9600, 38400, 115200)
 FULL, NEARLY_FULL = 0.95, 0.8
 CHART_ROWS = 5
+MOST_FINDINGS = 5
 _STEP_WORDS = {
     "open": "the port is open",
     "bytes": "something arrives",
     "readable": "what arrives is legible text",
     "valid": "sentences have the right checksum",
     "fix": "the receiver knows where it is",
+    "answering": "what is sent is answered",
 }
 
 
@@ -36,22 +42,26 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
     verdict, answer = answer_of(snapshot, lane)
     head = headline(QUESTION, verdict, answer, width)
     right_width = min(60, max(38, width * 2 // 5))
+    trouble = bool(lane.findings)
     if width >= 100:
         left_width = width - right_width - 3
-        left = [*_arrives(snapshot, lane, left_width), BLANK, *_troubles(snapshot, lane, left_width)]
-        left += [BLANK, *_port(snapshot, lane, left_width)]
-        right = [*_load(lane, right_width), BLANK, *_chain(lane), BLANK, *_next(lane, right_width)]
+        left = [*_next(lane, left_width), BLANK] if trouble else []
+        left += [*_arrives(snapshot, lane, left_width), BLANK, *_troubles(snapshot, lane, left_width)]
+        right = [*_load(lane, right_width), BLANK, *_chain(lane), BLANK]
+        right += [] if trouble else [*_next(lane, right_width), BLANK]
+        right += [*line_port.paint(snapshot, lane, right_width), BLANK, *line_port.tried(lane, right_width)]
         return [*head, *beside([(left, left_width), (right, right_width)], gap=3)]
     return [
         *head,
-        *([*_next(lane, width), BLANK] if lane.findings else []),
+        *([*_next(lane, width), BLANK] if trouble else []),
         *_arrives(snapshot, lane, width),
         BLANK,
         *beside([(_load(lane, width // 2 - 2), width // 2 - 2), (_chain(lane), width // 2)]),
         BLANK,
         *_troubles(snapshot, lane, width),
         BLANK,
-        *_port(snapshot, lane, width),
+        *line_port.paint(snapshot, lane, width),
+        *line_port.tried(lane, width),
     ]
 
 
@@ -167,7 +177,7 @@ def _load(lane: LaneSnapshot, width: int) -> list[Line]:
     """How full the line is, with a minute of seconds."""
     activity = lane.line.activity[-width:]
     capacity = lane.settings.bytes_per_s if lane.settings and not lane.settings.decorative else None
-    rows: list[Line] = chart(activity, CHART_ROWS, width, capacity or 0.0)
+    rows: list[Line] = chart(activity, CHART_ROWS, width, capacity or 0.0) if any(activity) else []
     now = figures.rate(lane.line.bytes_per_s)
     if capacity is None:
         rows.append(line(now, ("  the rate is decorative here", "quiet")))
@@ -187,7 +197,22 @@ def _load(lane: LaneSnapshot, width: int) -> list[Line]:
             role = "coral" if times > 1 else "amber" if times > NEARLY_FULL else "reed"
             forecast += [Span(f"{wanted} Hz ", "quiet"), Span(figures.share(times), role), Span("   ")]
         rows.append(tuple(forecast))
+    if capacity is not None and lane.line.bytes_per_s:
+        rows.append(cut(_at_other_rates(lane), width))
     return titled("HOW FULL THE LINE IS", rows, "a second a column")
+
+
+def _at_other_rates(lane: LaneSnapshot) -> Line:
+    """How full the line would be with the same traffic at other rates."""
+    settings, per_second = lane.settings, lane.line.bytes_per_s or 0.0
+    assert settings is not None, "asked only where there is a rate"
+    parts: list[Span] = []
+    for rate in OTHER_RATES:
+        if rate != settings.rate:
+            share = per_second * settings.bits_per_byte / rate
+            role = "coral" if share > 1 else "amber" if share > NEARLY_FULL else "reed"
+            parts += [Span(f"{rate} baud ", "quiet"), Span(figures.share(share), role), Span("   ")]
+    return tuple(parts)
 
 
 def _chain(lane: LaneSnapshot) -> list[Line]:
@@ -207,16 +232,23 @@ def _chain(lane: LaneSnapshot) -> list[Line]:
 
 
 def _next(lane: LaneSnapshot, width: int) -> list[Line]:
-    """The findings, most likely first."""
+    """The findings, most likely first: the cause, its evidence, and what to try."""
     rows: list[Line] = []
-    for number, finding in enumerate(lane.findings[:4], 1):
-        text = line((f"{number}  ", "amber"), (safe_label(finding.text), "*text"))
-        rows += wrapped(text, width)
-        for part in (finding.evidence, finding.next):
-            if part:
-                rows += [line("   ", *row) for row in wrapped(line((safe_label(part), "quiet")), width - 3)]
+    for number, finding in enumerate(lane.findings[:MOST_FINDINGS], 1):
+        rows += _hanging(f"{number}  ", "amber", finding.text, "*text", width)
+        if finding.evidence:
+            rows += _hanging("   ", "quiet", finding.evidence, "quiet", width)
+        if finding.next:
+            rows += _hanging("   → ", "heron", finding.next, "text", width)
     nothing = "nothing: all is as it should be" if first_missing(lane.steps) is None else "nothing found yet: listening"
-    return titled("WHAT TO TRY NEXT", rows or [line((nothing, "quiet"))])
+    return titled("WHAT TO TRY NEXT", rows or [line((nothing, "quiet"))], "most likely first" if rows else "")
+
+
+def _hanging(sign: str, sign_role: str, text: str, role: str, width: int) -> list[Line]:
+    """Wrapped text behind a sign, its further lines below the first."""
+    first, *others = wrapped(line((safe_label(text), role)), width - len(sign))
+    indent = Span(" " * len(sign))
+    return [line((sign, sign_role), *first), *(line(indent, *row) for row in others)]
 
 
 def _troubles(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:
@@ -229,24 +261,3 @@ def _troubles(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[L
         )
         rows.append(cut(told, width))
     return titled("LAST DAMAGE", rows or [line(("none so far", "quiet"))])
-
-
-def _port(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:
-    """Where the bytes come from."""
-    settings = lane.settings
-    opened = None if lane.opened is None else (snapshot.now - lane.opened) / SECOND
-    flow = "no flow control" if settings and settings.flow == "none" else settings.flow if settings else figures.NONE
-    facts = [
-        ("address", safe_label(lane.address) or figures.NONE),
-        ("settings", f"{settings.rate} baud {settings.framing}, {flow}" if settings else figures.NONE),
-        ("opened", figures.age(opened) + (f", came back {lane.returns} times" if lane.returns else "")),
-        ("bytes", f"{figures.count(lane.line.bytes_in)} in, {figures.count(lane.line.bytes_out)} out"),
-        ("legible", f"{figures.share(lane.line.readable_share, 1)} of all bytes in"),
-    ]
-    rows = [padded(line((f"{name:<11}", "quiet"), text), width) for name, text in facts]
-    if lane.skipped_bytes:
-        told = f"{figures.size(lane.skipped_bytes)} recorded but not decoded: too slow"
-        rows.append(line((f"{'skipped':<11}", "quiet"), (told, "amber")))
-    if lane.dropped_bytes:
-        rows.append(line((f"{'dropped':<11}", "quiet"), (f"{figures.size(lane.dropped_bytes)}: too fast", "coral")))
-    return titled("THE PORT", rows)

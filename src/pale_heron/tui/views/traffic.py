@@ -14,9 +14,9 @@ from pale_heron.tui.paint import Line, Span, cut, headline, line, padded
 
 QUESTION = "What is being said, by whom, when?"
 HELP = (
-    "Every line of every lane in the order it came, on one clock: the time (t changes how it is told), the seconds "
-    "since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control characters stand as "
-    "their pictures, bytes that are no text in hexadecimal.",
+    "Every line of every lane as it became whole, on one clock: the time of its first byte (t changes how it is told), "
+    "the seconds since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control "
+    "characters stand as their pictures, bytes that are no text in hexadecimal.",
     "✕ marks damage: a wrong checksum (with what was expected) or a form that is no sentence. ◦ marks a piece: a line "
     "that was begun before the start or ended by a pause. ◆ is the line that others are compared with (x).",
     "Space holds the list still; the record and all counters go on, and the number of new lines is shown. Up and down "
@@ -30,7 +30,9 @@ HELP = (
 CLOCKS = ("UTC", "local", "since start", "since ◆")
 """How the time of a line is told; what has passed since the line before always stands beside it."""
 
-_LANE_WIDTH = 12
+_CLOCK_WORDS = {"UTC": "time UTC", "local": "time here"}
+
+_LANE_WIDTH = 15
 _EVENT_WORDS = {
     "opened": "opened",
     "returned": "came back and was opened again",
@@ -82,7 +84,9 @@ class Look:
 def heading(look: Look) -> Line:
     """Over the columns."""
     lane = f"{'lane':<{_LANE_WIDTH}}" if look.lanes > 1 else ""
-    return line((f"  {'time ' + look.clock:<17}"[:17] + f"{'Δ s':>8}  {lane}  {'type':<10}what", "faint"))
+    return line(
+        (f"  {_CLOCK_WORDS.get(look.clock, look.clock):<15}" + f"{'Δ s':>8}  {lane}  {'type':<10}what", "faint")
+    )
 
 
 def stamp(time: int | None, look: Look) -> str:

@@ -10,7 +10,8 @@ from pale_heron.bench.log import Entry
 from pale_heron.capture.writer import event_object
 from pale_heron.core.clock.utc import iso
 from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
-from pale_heron.core.gnss.vanishing import vanishing
+from pale_heron.core.gnss.vanishing import TELLING, vanishing
+from pale_heron.core.line.settings import said as written
 from pale_heron.core.nmea.explain import Row, rows, title
 from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.wire.visible import safe_label, safe_text
@@ -64,7 +65,9 @@ def paint(chosen: Chosen, width: int, height: int = 0) -> list[Line]:
     apart = _apart(chosen)
     if isinstance(entry, Event):
         told = [
-            line((f"{safe_label(name):<18}", "quiet"), safe_label(str(value))) for name, value in entry.details.items()
+            line((f"{safe_label(name):<18}", "quiet"), safe_label(written(value)))
+            for name, value in entry.details.items()
+            if value != ""
         ]
         lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
         return [cut(row, width) for row in (lead, *apart, BLANK, *told)]
@@ -110,7 +113,7 @@ def _apart(chosen: Chosen) -> list[Line]:
 
 def _vanish(frame: Frame, heard: Sequence[str], width: int) -> list[Line]:
     """What nobody would know any more without this sentence."""
-    if frame.kind is not Kind.NMEA or not heard or frame.type.startswith("P"):
+    if frame.kind is not Kind.NMEA or not heard or frame.type[-3:] not in TELLING:
         return []
     facts = vanishing(frame.type, heard)
     words = ", ".join(facts) if facts else "nothing: other sentences tell the same"

@@ -71,6 +71,7 @@ class TrafficList(Widget, can_focus=True):
         if number is None:
             self.follow()
         else:
+            self._held_until = self._listing.end
             self.go_to(number)
 
     def update(self, look: traffic.Look) -> None:
