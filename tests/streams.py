@@ -43,9 +43,9 @@ def chunk(data: bytes, time: int | None = 0, lane: str = "curlew", direction: Di
     return Chunk(lane, direction, time, data)
 
 
-def framed(pieces: Iterable[bytes], time: int | None = 0) -> list[Frame]:
+def framed(pieces: Iterable[bytes], time: int | None = 0, ending: str = "auto") -> list[Frame]:
     """The frames of a stream that comes in these pieces."""
-    framer = Framer("curlew", Direction.IN)
+    framer = Framer("curlew", Direction.IN, ending=ending)
     found = [frame for piece in pieces for frame in framer.feed(chunk(piece, time))]
     return found + framer.finish()
 

@@ -11,7 +11,7 @@ from tests.streams import GGA, HOSTILE, RTCM, chunk, framed, pieces_of_streams
 from pale_heron.core.frames import SECOND, Direction, Kind, Status
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.checksum import crc24q, running_xor, xor8
-from pale_heron.core.wire.framer import LIMIT, PAUSE_NS, Framer
+from pale_heron.core.wire.framer import ENDS, LIMIT, PAUSE_NS, Framer
 
 OK, BAD, NONE, MALFORMED, PARTIAL = Status.OK, Status.BAD_CHECKSUM, Status.NO_CHECKSUM, Status.MALFORMED, Status.PARTIAL
 
@@ -50,14 +50,36 @@ def test_cases(stream: bytes, expected: list[tuple[str, Status]]) -> None:
     assert [(frame.type, frame.status) for frame in framed([stream])] == expected
 
 
-@given(pieces_of_streams, st.lists(st.integers(0, 400), max_size=20))
-def test_frames_do_not_depend_on_where_the_stream_is_cut(pieces: list[bytes], cuts: list[int]) -> None:
+@given(pieces_of_streams, st.lists(st.integers(0, 400), max_size=20), st.sampled_from(list(ENDS)))
+def test_frames_do_not_depend_on_where_the_stream_is_cut(pieces: list[bytes], cuts: list[int], ending: str) -> None:
     stream = b"".join(pieces)
     places = sorted({0, len(stream), *(cut for cut in cuts if cut < len(stream))})
     cut_up = [stream[a:b] for a, b in itertools.pairwise(places)]
-    whole = framed([stream])
-    assert framed(cut_up) == whole
-    assert framed(stream[at : at + 1] for at in range(len(stream))) == whole
+    whole = framed([stream], ending=ending)
+    assert framed(cut_up, ending=ending) == whole
+    assert framed((stream[at : at + 1] for at in range(len(stream))), ending=ending) == whole
+    assert b"".join(frame.data for frame in whole) == stream
+
+
+LINES = b"one\r\ntwo\nthree\rfour\r\n"
+BY_ENDING = {
+    "auto": [b"one\r\n", b"two\n", b"three\r", b"four\r\n"],
+    "lf": [b"one\r\n", b"two\n", b"three\rfour\r\n"],
+    "cr": [b"one\r", b"\ntwo\nthree\r", b"four\r", b"\n"],
+    "crlf": [b"one\r\n", b"two\nthree\rfour\r\n"],
+}
+
+
+@pytest.mark.parametrize("ending", ENDS)
+def test_lines_end_as_the_lane_is_set(ending: str) -> None:
+    assert [frame.data for frame in framed([LINES], ending=ending)] == BY_ENDING[ending]
+
+
+def test_an_idle_gap_ends_a_line_and_slow_bytes_are_no_gap() -> None:
+    framer = Framer("curlew", Direction.IN, pause_ns=50_000_000, byte_ns=1_000_000)
+    assert framer.feed(chunk(b"x" * 80, 0)) == []
+    assert framer.feed(chunk(b"y", 100_000_000)) == [], "80 bytes took 80 ms: the gap was 20 ms"
+    assert [frame.data for frame in framer.tick(200_000_000)] == [b"x" * 80 + b"y"]
 
 
 @given(pieces_of_streams)

@@ -273,7 +273,7 @@ class RemotePort:
     def _serve(self) -> None:
         port = serial.serial_for_url("loop://", timeout=0)
         connection, _ = self._server.accept()
-        manager = serial.rfc2217.PortManager(port, Sender(connection))
+        manager = serial.rfc2217.PortManager(port, Answers(connection))
         connection.settimeout(0.5)
         # The other side asks for its settings and waits for each answer; when it is quiet, all is agreed.
         with contextlib.suppress(TimeoutError):
@@ -286,7 +286,7 @@ class RemotePort:
         self._server.close()
 
 
-class Sender:
+class Answers:
     """What a PortManager writes its answers to."""
 
     def __init__(self, connection: socket.socket) -> None:

@@ -10,6 +10,7 @@ from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said, sentence
 
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
+from pale_heron.bench.selection import Selection
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
@@ -17,7 +18,7 @@ from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watching import Seen
 from pale_heron.sim.scenes import SCENES, Scene
-from pale_heron.tui import figures, shell
+from pale_heron.tui import figures, shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.dots import Dots
@@ -26,7 +27,7 @@ from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
 from pale_heron.tui.screens.ports import Which
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
-from pale_heron.tui.views import fix, traffic, traffic_detail
+from pale_heron.tui.views import fix, latest, traffic, traffic_detail
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.views.traffic_detail import Chosen
 
@@ -74,6 +75,9 @@ LANES = {
 }
 
 
+REPLAYED = ReplayState(playing=True, speed=10, share=0.25, ended=False, torn="the file ends", seeking=False, **SURVEY)
+
+
 @pytest.mark.parametrize("name", LANES)
 @pytest.mark.parametrize("width", WIDTHS)
 def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
@@ -83,10 +87,12 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
         line_view.paint(shown, shown.lanes[0], width),
         fix.paint(shown, shown.lanes[0], width, 36),
         traffic.head(shown, traffic.State(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
+        latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
+        [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],
         shell.rail(shown, 0, 30),
         [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
     ]
-    for rows, limit in zip(blocks, (width, width, width, 25, width), strict=True):
+    for rows, limit in zip(blocks, (width, width, width, width, width, 25, width), strict=True):
         for row in rows:
             assert width_of(row) <= limit, plain([row])
             assert plain([row]).isprintable()
@@ -204,7 +210,7 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
     assert "no record is kept" in plain([shell.head(none, 142)])
     full = dataclasses.replace(shown, capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
     assert "the record stopped: No space left" in plain([shell.head(full, 142)])
-    state = ReplayState(playing=True, speed=10, share=0.25, ended=False, torn="the file ends", seeking=False, **SURVEY)
+    state = REPLAYED
     replay = dataclasses.replace(shown, replay=state)
     assert "playing × 10  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
 
@@ -311,3 +317,48 @@ def test_a_drawing_puts_dots_and_words_where_they_belong() -> None:
         dots.line(chance.uniform(-9, 9), chance.uniform(-9, 9), chance.uniform(-9, 19), chance.uniform(-9, 19), "tide")
     assert [width_of(row) for row in dots.lines()] == [4, 4]
     assert Span("x") == Span("x", "text", "")
+
+
+def test_what_changed_in_the_latest_line_is_lit_while_it_is_fresh() -> None:
+    lane = fed([GGA, GGA.replace(b"094107", b"094108")])
+    for later, lit in ((1, ["094108.00"]), (9, [])):
+        shown = snapshot(lane, now=BEGIN + later * SECOND)
+        (row,) = latest.paint(latest.rows_of(shown, Selection()), 9, shown.now, 140)[1:]
+        assert [span.text for span in row if span.role == "*text" and span.text != "79"] == lit
+    assert latest.rows_of(snapshot(lane), Selection(hidden_types=frozenset({"GNGGA"}))) == []
+
+
+def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> None:
+    shown = dataclasses.replace(snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED)
+    row = timebar.bar(shown, 100)
+    assert "▾" in plain([row])
+    middle = next(span for span in row if span.text == "●")
+    assert abs(int(middle.action[5:-1]) - (BEGIN + 30 * SECOND)) < SECOND
+    assert timebar.bar(snapshot(Lane("curlew")), 100) == ()
+
+
+@pytest.mark.parametrize("base", traffic_detail.BASES)
+def test_bytes_in_every_base_can_be_read_back(base: str) -> None:
+    (frame,) = framed([bytes(range(200, 256)) + b"\n"], BEGIN)
+    text = plain(traffic_detail.paint(Chosen(frame, base=base), 70))
+    first = {"hex": "C8 C9", "decimal": "200 201", "binary": "11001000 11001001", "text": "··"}[base]
+    assert first in text
+    assert traffic_detail.BASES[base].tag in text
+
+
+COPIES = {"text": "$GNGGA,094107.00", "hex": "24 47 4e", "json": '"sentence": "GGA"'}
+
+
+@pytest.mark.parametrize(("form", "words"), COPIES.items())
+def test_a_line_is_copied_in_every_form(form: str, words: str) -> None:
+    (frame,) = framed([GGA], BEGIN)
+    assert words in traffic_detail.copied(frame, form)
+    told = traffic_detail.copied(Event(BEGIN, "", "mark", {"text": "\x1b[2J"}), form)
+    assert told.isprintable()
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"), [(0.04125, "+0.041"), (-2, "-2.000"), (252.0411, "+4:12.041"), (3852.041, "+1:04:12.041")]
+)
+def test_times_since_a_moment(seconds: float, words: str) -> None:
+    assert figures.since(seconds) == words

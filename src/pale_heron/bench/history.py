@@ -23,7 +23,7 @@ SPACING_BYTES = 1 << 19
 
 MOST_PLACES = 8192
 CACHED = 6
-TICK_NS = SECOND // 20
+TICK_NS = SECOND // 200
 LATE_NS = 250_000_000
 """A pause is believed this late, as the session does: bytes may lie in a gatherer."""
 

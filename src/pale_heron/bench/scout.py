@@ -67,6 +67,7 @@ def survey(path: Path) -> Iterator[Found]:
     place_due, noted_second, moment = 0, 0, 0
     for record in reader.records():
         moment = max(moment, record.time or 0)
+        model.know(reader.lanes)
         if reader.position >= place_due:
             place_due = reader.position + SPACING_BYTES
             yield Until(moment, tuple(reader.described))

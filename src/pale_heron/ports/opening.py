@@ -1,11 +1,13 @@
 """Opens a lane's stream through pyserial, and says plainly why one cannot be opened."""
 
+import contextlib
 import errno
 import fcntl
 import io
 import os
 import select
 import struct
+import termios
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -22,6 +24,9 @@ from pale_heron.ports.simulated import simulated_folder
 READ_BYTES = 65_536
 WRITE_WAIT_S = 0.2
 VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")
+PROBLEMS = (serial.SerialException, OSError, ValueError, OverflowError, termios.error)
+"""Whatever a driver or pyserial may say no with."""
+
 _TIOCGICOUNT = 0x545D
 _COUNTERS = struct.Struct("20i")
 
@@ -50,7 +55,7 @@ class Stream:
             if not spec.networked:
                 self._port.exclusive = True
             self._port.open()
-        except (serial.SerialException, OSError, ValueError, OverflowError) as problem:
+        except PROBLEMS as problem:
             raise why_not(spec, problem) from None
         try:
             self._file: int | None = self._port.fileno()
@@ -69,7 +74,7 @@ class Stream:
             if not select.select([self._file], [], [], wait_s)[0]:
                 return b""
             data = os.read(self._file, READ_BYTES)
-        except (serial.SerialException, OSError, ValueError) as problem:
+        except PROBLEMS as problem:
             raise Gone(_reason(problem)) from None
         if not data:
             raise Gone("the other side closed it" if self._networked else "the device hung up")
@@ -88,7 +93,7 @@ class Stream:
             return os.write(self._file, data)
         except (serial.SerialTimeoutException, BlockingIOError):
             return 0
-        except (serial.SerialException, OSError, ValueError) as problem:
+        except PROBLEMS as problem:
             raise Gone(_reason(problem)) from None
 
     def change(self, spec: LaneSpec) -> None:
@@ -98,9 +103,10 @@ class Stream:
             return
         try:
             self._set(spec.settings)
-        except (serial.SerialException, OSError, ValueError, OverflowError) as problem:
+        except PROBLEMS as problem:
             self.settings = before
-            self._set(before)
+            with contextlib.suppress(*PROBLEMS):
+                self._set(before)
             raise Trouble(f"{spec.address} does not take {spec.settings}: {_reason(problem)}", "Try another") from None
 
     def _set(self, settings: LineSettings) -> None:
@@ -118,7 +124,7 @@ class Stream:
         """Hold the line low for so long."""
         try:
             self._port.send_break(seconds)
-        except (serial.SerialException, OSError, AttributeError) as problem:
+        except (*PROBLEMS, AttributeError) as problem:
             raise Trouble(f"A break cannot be sent: {_reason(problem)}", "A network lane has no line to hold") from None
 
     def errors(self) -> DriverErrors | None:
@@ -160,7 +166,7 @@ def _as_driver_takes(settings: LineSettings) -> dict[str, Any]:
 
 
 def _reason(problem: Exception) -> str:
-    number = getattr(problem, "errno", None)
+    number = problem.args[0] if isinstance(problem, termios.error) else getattr(problem, "errno", None)
     if number == errno.EIO:
         return "the device hung up"
     return os.strerror(number) if number else str(problem) or type(problem).__name__

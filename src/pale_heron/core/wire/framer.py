@@ -31,7 +31,6 @@ LIMIT = 4096
 PAUSE_NS = 300_000_000
 """A silence that ends a frame without a line end, such as a prompt."""
 
-_whole = sentence.WHOLE.match
 _DIGITS = tuple(b"%02X" % value for value in range(256))
 _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
 _CR_LF = b"\r\n"
@@ -43,18 +42,26 @@ _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
 
 
 class _Ends(NamedTuple):
-    """How one way of ending lines is looked for: any boundary, a whole line end, the bytes that may begin one."""
+    """How one way of ending lines is looked for: any boundary, a whole line end, the bytes that may begin one.
+
+    `sentence` is a whole sentence with its line end.
+    """
 
     boundary: re.Pattern[bytes]
     whole: re.Pattern[bytes]
     first: bytes
+    sentence: re.Pattern[bytes]
+
+
+def _ends(boundary: bytes, whole: bytes, first: bytes, after_sentence: bytes) -> _Ends:
+    return _Ends(re.compile(boundary), re.compile(whole), first, re.compile(sentence.WHOLE + after_sentence))
 
 
 ENDS: Final = {
-    "auto": _Ends(re.compile(rb"[\r\n$!\xd3]"), re.compile(rb"\r\n|\r|\n"), b"\r\n"),
-    "lf": _Ends(re.compile(rb"[\n$!\xd3]"), re.compile(rb"\n"), b"\n"),
-    "cr": _Ends(re.compile(rb"[\r$!\xd3]"), re.compile(rb"\r"), b"\r"),
-    "crlf": _Ends(re.compile(rb"\r(?=\n|\Z)|[$!\xd3]"), re.compile(rb"\r\n|\r\Z"), b"\r"),
+    "auto": _ends(rb"[\r\n$!\xd3]", rb"\r\n|\r|\n", b"\r\n", rb"\r?\n"),
+    "lf": _ends(rb"[\n$!\xd3]", rb"\n", b"\n", rb"\r?\n"),
+    "cr": _ends(rb"[\r$!\xd3]", rb"\r", b"\r", rb"\r"),
+    "crlf": _ends(rb"\r(?=\n|\Z)|[$!\xd3]", rb"\r\n|\r\Z", b"\r", rb"\r\n"),
 }
 """By the name that settings give them. A CR at the end of what is here may still become CR LF."""
 
@@ -127,9 +134,9 @@ class Framer:
 
     def _cut(self, final: bool) -> None:
         held, start, size = self._held, 0, len(self._held)
-        running = b""
+        running, whole_sentence = b"", ENDS[self._ending].sentence.match
         while start < size:
-            if self._scan <= start and (whole := _whole(held, start, start + LIMIT)):
+            if self._scan <= start and (whole := whole_sentence(held, start, start + LIMIT)):
                 running = running or running_xor(held)
                 star, end = whole.start(2) - 1, whole.end()
                 expected = running[start] ^ running[star - 1]

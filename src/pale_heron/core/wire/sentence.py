@@ -5,8 +5,8 @@ import re
 from pale_heron.core.frames import Status
 from pale_heron.core.wire.checksum import xor8
 
-WHOLE = re.compile(rb"[$!]([A-Z][A-Z0-9]{3,14}),[\x20\x22\x23\x25-\x29\x2b-\x7e]*\*([0-9A-Fa-f]{2})\r?\n")
-"""A sentence with its line end and nothing odd in it: what nearly every line of a receiver is."""
+WHOLE = rb"[$!]([A-Z][A-Z0-9]{3,14}),[\x20\x22\x23\x25-\x29\x2b-\x7e]*\*([0-9A-Fa-f]{2})"
+"""A sentence with nothing odd in it, up to its line end: what nearly every line of a receiver is."""
 
 START = re.compile(rb"[$!][A-Z][A-Z0-9]{3,14}[,*]")
 """Where a sentence begins, even in the midst of a line."""

@@ -43,7 +43,7 @@ def paint(found: list[Latest], chosen: int, now: int, width: int) -> list[Line]:
     several = len({each.lane for each in found}) > 1
     lane = f"{'lane':<12}" if several else ""
     heading = f"  {lane}  {'type':<10}{'Hz':>6}{'count':>9}  {'last':<12}what it says; what changed is lit"
-    rows = [line((heading, "faint"))]
+    rows = [cut(line((heading, "faint")), width)]
     return rows + [_row(each, place, place == chosen, several, now, width) for place, each in enumerate(found)]
 
 
