@@ -47,6 +47,14 @@ WRONG = {
     "a lane without address": (["record", "a=", "-o", "/tmp/x.pcapng"], "names no address"),
     "a rate that is none": (["watch", "/dev/x@fast"], "rate: 'fast'"),
     "a duration that is none": (["record", "/dev/x", "-o", "/nowhere/x/y.pcapng", "--for", "soon"], "no duration"),
+    "a bench file that is none": (["watch", "--bench", "/nowhere/x.toml"], "cannot be read"),
+    "no lane to record": (["record", "-o", "/tmp/never.pcapng"], "No lane is named"),
+    "a setting that is none": (["watch", "/dev/x@9600,8N1,none,dtt=off"], "did you mean 'dtr'"),
+    "a trouble that is none": (["sim", "trouble", "wrong-rat"], "did you mean 'wrong-rate'"),
+    "no trouble named": (["sim", "trouble"], "No trouble is named"),
+    "one link for two troubles": (["sim", "trouble", "noise", "deaf", "--link", "/tmp/x"], "One --link"),
+    "a name behind a receiver": (["sim", "curlew", "noise"], "takes no name behind it"),
+    "a demo that is none": (["demo", "--scene", "trouble"], "did you mean 'troubles'"),
     "a device that is none": (["sim", "owl"], "There is no simulated device 'owl'"),
     "a scene that is none": (["sim", "curlew", "--scene", "desert"], "There are: saltmarsh"),
     "a link that cannot be": (["sim", "curlew", "--link", "/proc/x/y"], "cannot be made"),
@@ -153,7 +161,7 @@ def test_a_wrong_rate_is_found(device: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.pcapng"
     done = run("record", f"buoy={device}@9600", "-o", out, "--for", "3s")
     assert b"Bytes come, but they are not legible: the rate is wrong." in done.stderr
-    assert b"text of a faster device" in done.stderr
+    assert b"text of a device at another rate" in done.stderr
 
 
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
@@ -220,8 +228,8 @@ def test_ports_lists_a_running_simulated_device(tmp_path: Path) -> None:
     watch.terminate()
     changes = [json.loads(row) for row in watch.communicate()[0].splitlines() if b"change" in row]
     assert [(each["change"], each["description"]) for each in changes] == [
-        ("came", "simulated curlew"),
-        ("went", "simulated curlew"),
+        ("came", "simulated receiver Curlew"),
+        ("went", "simulated receiver Curlew"),
     ]
 
 
@@ -285,3 +293,23 @@ def heard(port: serial.Serial, wanted: bytes, limit_s: float) -> bytes:
     while wanted not in data and time.monotonic() < limit:
         data += port.read(400)
     return data
+
+
+def test_a_bench_file_is_recorded_and_the_findings_are_the_same_without_a_screen(tmp_path: Path) -> None:
+    bench, out = tmp_path / "marsh.toml", tmp_path / "out.pcapng"
+    environ = {"XDG_RUNTIME_DIR": str(tmp_path)}
+    words = [sys.executable, "-m", "pale_heron", "sim", "trouble", "wrong-rate", "silent"]
+    devices = subprocess.Popen(words, stdout=subprocess.PIPE, text=True, env=os.environ | environ)
+    assert devices.stdout is not None
+    wrong, silent = (devices.stdout.readline().strip() for _ in range(2))
+    bench.write_text(f'[[lane]]\nnickname = "wrong"\naddress = "{wrong}"\n')
+    done = run("record", f"quiet={silent}", "--bench", bench, "-o", out, "--for", "6s", **environ)
+    devices.terminate()
+    devices.wait(10)
+    assert "wrong: Bytes come, but they are not legible: the rate is wrong." in done.stderr.decode()
+    assert "quiet: TX and RX may be swapped." in done.stderr.decode()
+    lanes = json.loads(run("summary", "--json", out).stdout)["lanes"]
+    found = {lane["lane"]: [each["id"] for each in lane["findings"]] for lane in lanes}
+    assert found["wrong"] == ["rate-mismatch"]
+    assert found["quiet"][:2] == ["unpowered", "wrong-port"]
+    assert all(each["text"] and each["next"] for lane in lanes for each in lane["findings"])

@@ -16,11 +16,13 @@ class Screen:
     """A shell in a terminal of its own; `start` runs the program in it."""
 
     def __init__(self, folder: Path, columns: int = 142, rows: int = 42) -> None:
+        self.folder = folder
         self._tmux = ["tmux", "-S", str(folder / "tmux"), "-f", "/dev/null"]
         environ = os.environ | {
             "LANG": "C.UTF-8",
             "PALE_HERON_CAPTURES": str(folder / "captures"),
             "XDG_RUNTIME_DIR": str(folder),
+            "PALE_HERON_CONFIG": str(folder / "config"),
             "PS1": "$ ",
         }
         environ.pop("TMUX", None)

@@ -21,6 +21,9 @@ from pale_heron.core.trouble import Trouble
 SPACING_BYTES = 1 << 19
 """Bytes of the capture between two places: what is read and framed again at one go."""
 
+SPACING_LINES = 4000
+"""Lines between two places; well below what memory holds, so that nothing lies between the last place and memory."""
+
 MOST_PLACES = 8192
 CACHED = 6
 TICK_NS = SECOND // 200
@@ -66,10 +69,9 @@ class History:
         """Behind the last number that can be read back."""
         return self._places[-1].number if self._places else 0
 
-    @property
-    def wants_place_at(self) -> int:
-        """From which position of the file on the next place is wanted."""
-        return self._places[-1].position + SPACING_BYTES if self._places else 0
+    def wants_place(self, number: int) -> bool:
+        """Whether so many lines have come since the last place that another one is wanted."""
+        return number - self.end >= SPACING_LINES
 
     def note(self, place: Place) -> None:
         """Keep a place; one that is not behind the last changes nothing."""

@@ -1,5 +1,6 @@
 """All lines of a bench by number: the latest from memory, older ones read back; and those of them that are wanted."""
 
+import bisect
 from collections.abc import Callable
 
 from pale_heron.bench.history import History, Segment
@@ -94,6 +95,7 @@ class SelectedLines:
         self._older: list[int] = []
         self._seen = self._oldest_seen = max(lines.log.begin, lines.cleared)
         self._search: Search | None = None
+        self._given_up = False
         self.update()
 
     @property
@@ -124,6 +126,17 @@ class SelectedLines:
             self._oldest_seen = search.reached
             self._search = None
 
+    def fill(self, lines: int) -> None:
+        """Look for older ones where fewer than so many lines are listed, unless somebody gave that up."""
+        if self.end - self.begin < lines and not self._given_up:
+            self.look_back()
+
+    def give_up(self) -> None:
+        """Look for no more older lines until it is asked for."""
+        self._given_up = True
+        if self._search is not None:
+            self._search.stop()
+
     def look_back(self) -> None:
         """Look for older lines, unless that is under way or all were seen."""
         if self._search is None and self._oldest_seen > self.lines.begin:
@@ -134,8 +147,6 @@ class SelectedLines:
 
     def place(self, number: int) -> int:
         """The place of the last line at or before that number; the nearest there is."""
-        import bisect
-
         if self._newer and number >= self._newer[0]:
             return bisect.bisect_right(self._newer, number) - 1
         older = bisect.bisect_left(self._older, -number, key=lambda each: -each)

@@ -14,7 +14,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import NamedTuple
 
-from pale_heron.bench.history import SPACING_BYTES, History, Place
+from pale_heron.bench.history import SPACING_BYTES, SPACING_LINES, History, Place
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import Model
 from pale_heron.bench.selection import is_mark, is_trouble
@@ -64,12 +64,12 @@ Found = Kept | Place | Noted | Until
 def survey(path: Path) -> Iterator[Found]:
     """Feed the whole file, and tell what is found on the way."""
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
-    place_due, noted_second, moment = 0, 0, 0
+    place_due, place_number, noted_second, moment = 0, 0, 0, 0
     for record in reader.records():
         moment = max(moment, record.time or 0)
         model.know(reader.lanes)
-        if reader.position >= place_due:
-            place_due = reader.position + SPACING_BYTES
+        if reader.position >= place_due or model.log.end - place_number >= SPACING_LINES:
+            place_due, place_number = reader.position + SPACING_BYTES, model.log.end
             yield Until(moment, tuple(reader.described))
             yield model.place(reader.position, moment)
         if moment - last >= spacing and last:

@@ -44,7 +44,7 @@ def text_matcher(text: str) -> Callable[[Entry], bool]:
 def _bytes_of(entry: Entry) -> bytes:
     if isinstance(entry, Event):
         return " ".join([entry.name, *map(str, entry.details.values())]).encode("utf-8", "replace")
-    return entry.data
+    return entry.data.strip(b"\r\n")
 
 
 @dataclass(frozen=True)

@@ -56,6 +56,7 @@ class Session:
         self._sendings: dict[str, list[Sending]] = {}
         self._step_ns = 0
         self._place_due = 0
+        self._place_wanted = False
         self._stopping = threading.Event()
         self._all_recorded = threading.Event()
         self._threads = [
@@ -180,7 +181,8 @@ class Session:
         if isinstance(record, Event) and record.name == "added":
             details = dict(record.details)
             writer.add_lane(record.lane, str(details["address"]), settings_of(details))
-        if writer.size >= self._place_due and not writer.failure:
+        if (writer.size >= self._place_due or self._place_wanted) and not writer.failure:
+            self._place_wanted = False
             self._place_due = writer.size + SPACING_BYTES
             self._recorded.put(Recorded(writer.size, record.time or 0))
         if isinstance(record, Chunk):
@@ -207,6 +209,8 @@ class Session:
                     elif self._history is not None:
                         self._history.note(self._model.place(*record))
                 self._model.tick(self.clock.now() - TICK_MARGIN_NS)
+                if self._history is not None and self._history.wants_place(self._model.log.end):
+                    self._place_wanted = True
                 if ending:
                     self._model.finish()
                     return

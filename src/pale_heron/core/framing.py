@@ -16,6 +16,7 @@ class Framing:
 
     def __init__(self, lane: str) -> None:
         self._framers = {direction: Framer(lane, direction) for direction in Direction}
+        self._settings: LineSettings | None = None
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
@@ -31,12 +32,17 @@ class Framing:
 
     def event(self, event: Event) -> list[Frame]:
         """Take what happened: new settings hold from here on; an end leaves what was waiting for more bytes."""
-        if event.name in SETTING_EVENTS:
-            self._set(event.details)
-        return self.finish() if event.name in ENDING_EVENTS else []
+        left = self._set(event.details) if event.name in SETTING_EVENTS else []
+        return self.finish() if event.name in ENDING_EVENTS else left
 
-    def _set(self, details: Mapping[str, Any]) -> None:
-        settings: LineSettings | None = settings_of(details)
-        if settings is not None:
-            for framer in self._framers.values():
-                framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)
+    def _set(self, details: Mapping[str, Any]) -> list[Frame]:
+        """Take new settings; what was received at another rate is no begin of what comes now."""
+        settings = settings_of(details)
+        if settings is None:
+            return []
+        before, self._settings = self._settings, settings
+        other = before is not None and (before.rate, before.framing) != (settings.rate, settings.framing)
+        left = self.finish() if other else []
+        for framer in self._framers.values():
+            framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)
+        return left

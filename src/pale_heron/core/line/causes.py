@@ -171,7 +171,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(lambda evidence: evidence.like_noise, -0.3, telling.distinct),
             Sign(lambda evidence: evidence.best_rate, 0.2, telling.best_words),
             Sign(
-                lambda evidence: evidence.tried and not evidence.best_rate, -0.4, "no rate that was tried was legible"
+                lambda evidence: evidence.tried and not evidence.best_rate, -0.5, "no rate that was tried was legible"
             ),
             Sign(
                 lambda evidence: evidence.errors and evidence.errors.framing,
@@ -196,7 +196,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(lambda evidence: evidence.like_text, -0.25, ""),
             Sign(
                 lambda evidence: evidence.tried and not evidence.best_rate,
-                0.3,
+                0.45,
                 lambda evidence: f"none of {len(evidence.tried)} rates was legible",
             ),
         ),

@@ -5,7 +5,7 @@ messages right CRCs, a module answers with a result code (ITU-T V.250, 5.7), or 
 other.
 
 Garbage is evidence of its own. A UART that reads a slower device sees every bit several times over: of the 256 values
-only few occur, and the fewer, the slower the device is. One that reads a faster device mixes the bits of several
+only few occur, and the fewer, the slower the device is. One that reads at another rate mixes the bits of several
 characters, but those come from a small alphabet, so that fewer values occur than chance would give. As many values as
 chance gives mean noise, a compressed or ciphered stream, or a binary protocol: no rate makes that legible.
 """
@@ -31,7 +31,8 @@ ENOUGH_GARBAGE = 200
 ENOUGH_VALID = 2
 ENOUGH_LINES = 3
 SAMPLE = 40
-LIKENESS_BYTES = 256
+ENOUGH_FOR_LIKENESS = 192
+LIKENESS_BYTES = 512
 
 _RESULT_CODE = re.compile(rb"(?:OK|ERROR|CONNECT.*|NO CARRIER|\+CM[ES] ERROR:.*|0|4)\Z")
 
@@ -132,7 +133,7 @@ def candidates(current: LineSettings) -> tuple[int, ...]:
 
 
 class Likeness(NamedTuple):
-    """What garbage resembles: text of a `slower` or a `faster` device, or `nothing`; `times` how much slower."""
+    """What garbage resembles: text of a device that is `slower` (by `times`), or at `another` rate, or `nothing`."""
 
     kind: str
     times: int | None
@@ -143,11 +144,11 @@ class Likeness(NamedTuple):
 def likeness(garbage: bytes) -> Likeness | None:
     """What the last bytes of garbage give away; None where they are too few to tell."""
     sample = garbage[-LIKENESS_BYTES:]
-    if len(sample) < LIKENESS_BYTES // 2:
+    if len(sample) < ENOUGH_FOR_LIKENESS:
         return None
     distinct = len(set(sample))
     by_chance = 256 * (1 - (255 / 256) ** len(sample))
     if distinct <= 24:
         times = 2 if distinct > 8 else 4 if distinct > 2 else 8
         return Likeness("slower", times, distinct, len(sample))
-    return Likeness("faster" if distinct < 0.88 * by_chance else "nothing", None, distinct, len(sample))
+    return Likeness("another" if distinct < 0.88 * by_chance else "nothing", None, distinct, len(sample))

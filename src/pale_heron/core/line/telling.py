@@ -23,7 +23,7 @@ def like_words(evidence: Evidence) -> str:
     garbage = evidence.garbage
     if garbage is None:
         return ""
-    pace = f"a slower device, about 1/{garbage.times} of this rate" if garbage.times else "a faster device"
+    pace = f"a slower device, about 1/{garbage.times} of this rate" if garbage.times else "a device at another rate"
     return f"{distinct(evidence)}: text of {pace}"
 
 

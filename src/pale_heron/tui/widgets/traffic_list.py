@@ -84,6 +84,7 @@ class TrafficList(Widget, can_focus=True):
             self.select(self.selection)
         if isinstance(self._listing, SelectedLines):
             self._listing.update()
+            self._listing.fill(self._rows)
         self.look = look
         end = self._listing.end if self._held_end is None else self._held_end
         drawn = (end, self._listing.begin, look, self.reference)

@@ -104,7 +104,7 @@ class TrafficView(Vertical):
         if self._search is not None:
             note = f"looking for {self._looked_for}: {figures.share(self._search.share)}, escape gives up"
         elif isinstance(listed.listing, SelectedLines) and listed.listing.searching is not None:
-            note = f"looking for older lines: {figures.share(listed.listing.searching.share)}"
+            note = f"looking for older lines: {figures.share(listed.listing.searching.share)}, escape gives up"
         else:
             note = note or self.sending_words()
         return traffic.State(
@@ -139,6 +139,8 @@ class TrafficView(Vertical):
         moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
         if event.key == "escape":
             self._give_up()
+            if isinstance(self.list.listing, SelectedLines):
+                self.list.listing.give_up()
         elif self._by_type and event.key in moves:
             event.stop()
             self._chosen_type += moves[event.key]

@@ -1,0 +1,200 @@
+"""What garbage, answers, echoes and banners give away; and how evidence moves causes up and down."""
+
+import random
+
+import pytest
+from tests.streams import BEGIN, GGA, RTCM, chunk, said, sentences
+
+from pale_heron.core.frames import OUT, SECOND, Event
+from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.core.line.causes import CAUSES
+from pale_heron.core.line.rates import Judged, RateTrial, candidates, likeness, recommended
+from pale_heron.core.line.settings import LineSettings, settings_details
+from pale_heron.core.line.talk import Talk
+from pale_heron.core.wire.framer import Framer
+from pale_heron.sim.scenes import SCENES
+from pale_heron.sim.wire import resampled
+
+EPOCHS = said(14, SCENES["open-sky"])
+LOG = b"".join(b"[%7.3f] gate %d closed, level %d\r\nOK\r\n" % (at / 7, at % 3, at * 37 % 100) for at in range(60))
+RATES = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
+
+
+def tried(data: bytes, device: int, ours: int) -> Judged:
+    """What a trial at our rate makes of a device's bytes, two bursts a second apart."""
+    trial = RateTrial(ours, BEGIN)
+    half = len(data) // 2
+    for at, piece in enumerate((data[:half], data[half:])):
+        trial.feed(chunk(resampled(piece, device, ours), BEGIN + (at + 1) * SECOND))
+    assert trial.settled(BEGIN + 3 * SECOND)
+    return trial.judged()
+
+
+@pytest.mark.parametrize("data", [b"".join(EPOCHS[10:12]), LOG, RTCM * 20], ids=["sentences", "log", "messages"])
+@pytest.mark.parametrize("device", RATES)
+def test_only_the_rate_of_the_device_fits(data: bytes, device: int) -> None:
+    judged = [tried(data, device, ours) for ours in RATES]
+    assert [each.rate for each in judged if each.fits] == [device]
+    best = recommended(judged)
+    assert best is not None
+    assert best.rate == device
+    assert recommended([each for each in judged if each.rate != device]) is None
+
+
+def test_some_bytes_are_no_proof() -> None:
+    chance = random.Random(5)
+    assert not tried(chance.randbytes(2000), 9600, 9600).fits
+    assert not tried(b"\x00" * 500, 9600, 9600).fits
+    assert not tried(b"ab" * 30, 9600, 9600).fits, "no line has ended"
+    assert tried(b"AT\r\r\nOK\r\n", 9600, 9600).fits
+    assert recommended([]) is None
+    assert candidates(LineSettings(31250))[:2] == (31250, 9600)
+
+
+@pytest.mark.parametrize("data", [b"".join(EPOCHS[10:]), LOG], ids=["sentences", "log"])
+@pytest.mark.parametrize("device", RATES)
+@pytest.mark.parametrize("ours", RATES)
+def test_garbage_tells_slower_devices_and_other_rates_from_noise(data: bytes, device: int, ours: int) -> None:
+    garbage = resampled(data, device, ours)
+    found = likeness(garbage)
+    if device != ours and len(garbage) >= 512:
+        assert found is not None
+        assert found.kind == ("slower" if 2 * device <= ours else "another")
+        if device * 2 == ours:
+            assert found.times == 2
+
+
+def test_noise_is_like_nothing_and_little_of_it_tells_nothing() -> None:
+    for seed in range(20):
+        noise = random.Random(seed).randbytes(512)
+        found = likeness(noise)
+        assert found is not None
+        assert found.kind == "nothing"
+    assert likeness(b"\x80" * 100) is None
+
+
+class Spoken:
+    """A lane's talk, told line by line with its time in seconds."""
+
+    def __init__(self) -> None:
+        self.lane = Lane("module")
+        self.lane.event(Event(BEGIN, "module", "opened", settings_details(LineSettings())))
+        self.now = BEGIN
+
+    def says(self, at: float, text: bytes) -> None:
+        self.now = BEGIN + int(at * SECOND)
+        self.lane.feed(chunk(text, self.now, "module"))
+
+    def sends(self, at: float, text: bytes) -> None:
+        self.now = BEGIN + int(at * SECOND)
+        self.lane.feed(chunk(text, self.now, "module", OUT))
+
+    @property
+    def shot(self) -> LaneSnapshot:
+        return self.lane.snapshot(self.now + 3 * SECOND)
+
+
+def test_answers_are_paired_echoes_and_notices_told_apart() -> None:
+    spoken = Spoken()
+    for at in range(3):
+        spoken.says(at, b"+TIDE: %d\r\n" % at)
+    for at in range(4):
+        spoken.sends(10 + 3 * at, b"AT\r\n")
+        spoken.says(10.05 + 3 * at, b"AT\r\n")
+        spoken.says(10.06 + 3 * at, b"+TIDE: 9\r\n")
+        spoken.says(10.2 + 3 * at, b"OK\r\n")
+    talk = spoken.shot.talk
+    assert (talk.sent, talk.answered, talk.echoed, talk.unanswered) == (4, 4, 4, 0)
+    assert talk.delays_s == pytest.approx((0.2,) * 4)
+    assert [step.step for step in spoken.shot.steps][-1] == "answering"
+    assert spoken.shot.steps[-1].state == "reached"
+    assert spoken.shot.findings == ()
+
+
+def test_a_banner_that_was_asked_for_is_no_restart() -> None:
+    spoken = Spoken()
+    spoken.says(0, b"node 7: boot\r\n")
+    spoken.sends(10, b"RESTART\r\n")
+    spoken.says(11, b"node 7: boot\r\n")
+    assert spoken.shot.talk.restarts == ()
+    spoken.says(30, b"node 7: boot\r\n")
+    assert len(spoken.shot.talk.restarts) == 1
+    assert spoken.shot.findings[0].id == "restarts"
+
+
+def test_talk_stays_small_whatever_a_device_says() -> None:
+    talk, framer, chance = Talk(), Framer("x", OUT), random.Random(2)
+    for at in range(3000):
+        direction_out = framer.feed(chunk(b"boot %d:%d\r\n" % (chance.randrange(10**6), at), at * SECOND, "x", OUT))
+        for frame in direction_out:
+            talk.feed(frame if at % 2 else frame._replace(direction=chunk(b"").direction))
+    assert max(len(value) for value in vars(talk).values() if hasattr(value, "__len__")) <= 60
+
+
+def test_what_came_at_another_rate_says_nothing_of_this_one() -> None:
+    lane = Lane("curlew")
+    lane.event(Event(BEGIN, "curlew", "opened", settings_details(LineSettings(9600))))
+    for second in range(6):
+        lane.feed(chunk(resampled(EPOCHS[second + 5], 38400, 9600), BEGIN + second * SECOND))
+    assert lane.snapshot(BEGIN + 6 * SECOND).findings[0].id == "rate-mismatch"
+    lane.event(Event(BEGIN + 7 * SECOND, "curlew", "settings", settings_details(LineSettings(38400))))
+    for second in range(8, 12):
+        lane.feed(chunk(GGA, BEGIN + second * SECOND))
+    shot = lane.snapshot(BEGIN + 12 * SECOND)
+    assert shot.findings == ()
+    assert shot.line.recent_readable_share == 1.0
+    assert shot.line.bytes_in > 4 * len(GGA), "the totals stay"
+
+
+def weights(lane: Lane, now: int) -> dict[str, float]:
+    return {finding.id: finding.weight for finding in lane.snapshot(now).findings}
+
+
+def test_evidence_moves_causes() -> None:
+    def silent(settings: LineSettings, *events: Event) -> dict[str, float]:
+        lane = Lane("x")
+        lane.event(Event(BEGIN, "x", "opened", settings_details(settings)))
+        for event in events:
+            lane.event(event)
+        return weights(lane, BEGIN + 10 * SECOND)
+
+    usual = silent(LineSettings())
+    assert max(usual, key=lambda name: usual[name]) == "unpowered"
+    one_off = silent(LineSettings(dtr=False))
+    assert max(one_off, key=lambda name: one_off[name]) == "held-in-reset"
+    moving = silent(LineSettings(), Event(BEGIN, "x", "driver-errors", {"framing": 9, "breaks": 3}))
+    assert max(moving, key=lambda name: moving[name]) == "no-ground"
+    assert moving["unpowered"] < usual["unpowered"]
+
+
+def test_rates_that_were_tried_decide_between_a_wrong_rate_and_none() -> None:
+    def after(rows: list[dict[str, object]]) -> str:
+        lane = Lane("x")
+        lane.event(Event(BEGIN, "x", "opened", settings_details(LineSettings())))
+        for second in range(5):
+            lane.feed(chunk(bytes(range(128, 256)) * 2, BEGIN + second * SECOND, "x"))
+        lane.event(Event(BEGIN + 5 * SECOND, "x", "rates-tried", {"rates": rows}))
+        return lane.snapshot(BEGIN + 5 * SECOND).findings[0].id
+
+    none = Judged(9600, 500, 0, 0, 0, 0.0, "", False)
+    assert after([none._asdict()]) == "no-rate"
+    assert after([none._asdict(), none._replace(rate=38400, valid=3, fits=True)._asdict()]) == "rate-mismatch"
+    assert after([{"rate": "x"}, {}, {"rate": [], "bytes": None}]) == "rate-mismatch", "a capture may hold anything"
+
+
+def test_overruns_dropped_by_the_driver_are_a_finding_of_their_own() -> None:
+    lane = Lane("x")
+    lane.event(Event(BEGIN, "x", "opened", settings_details(LineSettings())))
+    lane.feed(chunk(sentences("GPTXT,1,1,02,x") * 3, BEGIN, "x"))
+    lane.event(Event(BEGIN, "x", "driver-errors", {"overrun": 4, "buffer": 12}))
+    finding = lane.snapshot(BEGIN + SECOND).findings[0]
+    assert (finding.id, finding.evidence) == ("overrun", "4 overruns, 12 bytes lost in the buffer")
+
+
+def test_every_cause_is_whole() -> None:
+    assert len({cause.id for cause in CAUSES}) == len(CAUSES) >= 20
+    for cause in CAUSES:
+        assert 0 < cause.base <= 1
+        assert cause.signs
+        for words in (cause.text, cause.next):
+            assert not isinstance(words, str) or words.endswith(".")
