@@ -53,7 +53,7 @@ def test_the_demo_goes_from_a_cold_start_to_a_fix_and_ends_clean(
     screen.press("Space")
     held = screen.until("new since")
     newest = [row for row in held.splitlines() if "◂" in row and "$G" in row][-1]
-    later = screen.until(lambda text: bool(re.search(r"Held: [2-9]\d new", text)))
+    later = screen.until(lambda text: bool(re.search(r"held: [2-9]\d new", text)))
     assert newest in later, "the list stands still while the counter goes on"
     screen.press("Up", "Up")
     screen.press("Enter")
@@ -140,7 +140,7 @@ def test_hostile_bytes_do_nothing(open_screen: Callable[..., Screen], tmp_path: 
             terminal.work(0.05)
             time.sleep(0.005)
     screen.press("2")
-    text = screen.until("[b]bold[/b][/][link=file:///]x[/link]", "␛]0;owned␇␛[6n", "$GNGGA,094107.00")
+    text = screen.until("[b]bold[/b][/][link=file:///]x[/link]", "␛]0;owned␇␛[", "$GNGGA,094107.00")
     assert "hostile" in text
     screen.press("Up", "Up")
     screen.until("new since")
@@ -164,7 +164,7 @@ def test_a_device_that_comes_back_goes_on(open_screen: Callable[..., Screen], tm
     words = [*PROGRAM, "sim", "curlew", "--link", str(tmp_path / "curlew"), "--start", "hot"]
     for count in range(2):
         process = subprocess.Popen(words, stdout=subprocess.DEVNULL)
-        screen.until("Yes: ", f"came back {count} times" if count else "opened ")
+        screen.until("Yes: ", f"came back {count} time" if count else "opened ")
         process.terminate()
         process.wait(10)
         screen.until("No: the device hung up")

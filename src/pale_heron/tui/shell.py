@@ -113,6 +113,8 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     hidden = len(cards) - min(fit, len(cards))
     if hidden:
         rows[-1] = line((f" and {hidden} more: tab", "quiet"))
+    if snapshot.replay is None:
+        rows.append(line(Span(" + ", "amber", "lane('add_lane')"), Span("lane", "quiet", "lane('add_lane')")))
     return rows
 
 

@@ -155,6 +155,8 @@ class PortsScreen(Screen[LaneSpec | None]):
         self._which = Which()
         self._device = ""
         self._settings: dict[str, LineSettings] = {}
+        self._said: dict[str, Known] = {}
+        """What was said just now, by key: the list learns of it a little later."""
         self._head = Canvas(ground="panel", id="head")
         self._list = Canvas(id="ports", classes="view")
         self._foot = Canvas(ground="panel", id="foot")
@@ -244,6 +246,9 @@ class PortsScreen(Screen[LaneSpec | None]):
     def action_open(self) -> None:
         port = self._port
         if port is not None and not self._which.waiting:
+            said = self._said.get(port.key)
+            if said is not None:
+                port = replace(port, nickname=said.nickname, role=said.role)
             lane = replace(port.lane(), settings=self._line_settings())
             self.dismiss(replace(lane, name=free_nickname(lane.name, self._taken)))
 
@@ -289,6 +294,7 @@ class PortsScreen(Screen[LaneSpec | None]):
                 except Trouble as trouble:
                     self.notify(str(trouble), severity="error", markup=False)
                     return
+                self._said[port.key] = known
                 self._which.end(f"{nickname} is remembered with its adapter ({port.key}), whatever its device name.")
 
             self.app.push_screen(AskLine(f"What is {nickname} for? (its role, such as buoy 7)", port.role), keep)
