@@ -2,7 +2,7 @@
 
 import sys
 
-from benchmarks import day, decode, hostile, kill, live, memory, startup, unplug
+from benchmarks import day, decode, history, hostile, kill, lanes, live, memory, startup, unplug
 
 ALL = {
     "decode": decode.run,
@@ -12,6 +12,8 @@ ALL = {
     "unplug": unplug.run,
     "hostile": hostile.run,
     "day": day.run,
+    "history": history.run,
+    "lanes": lanes.run,
     "live": live.run,
 }
 

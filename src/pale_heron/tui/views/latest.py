@@ -9,7 +9,7 @@ from pale_heron.core.frames import SECOND, Direction, Frame, Kind
 from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import figures
-from pale_heron.tui.paint import Line, Span, cut, line, padded
+from pale_heron.tui.paint import BLANK, Line, Span, cut, line, padded
 
 LIT_S = 3.0
 """What changed is lit so long, unless the next line comes sooner."""
@@ -38,13 +38,16 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[Latest]:
     return found
 
 
-def paint(found: list[Latest], chosen: int, now: int, width: int) -> list[Line]:
-    """The table, with its heading."""
+def paint(found: list[Latest], chosen: int, now: int, width: int, seen: range | None = None) -> list[Line]:
+    """The table, with its heading. Rows that are not `seen` are left blank: many lanes have hundreds of types."""
     several = len({each.lane for each in found}) > 1
     lane = f"{'lane':<12}" if several else ""
     heading = f"  {lane}  {'type':<10}{'Hz':>6}{'count':>9}  {'last':<12}what it says; what changed is lit"
     rows = [cut(line((heading, "faint")), width)]
-    return rows + [_row(each, place, place == chosen, several, now, width) for place, each in enumerate(found)]
+    return rows + [
+        _row(each, place, place == chosen, several, now, width) if seen is None or place + 1 in seen else BLANK
+        for place, each in enumerate(found)
+    ]
 
 
 def _row(each: Latest, place: int, chosen: bool, several: bool, now: int, width: int) -> Line:

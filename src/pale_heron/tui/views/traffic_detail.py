@@ -72,10 +72,10 @@ def paint(chosen: Chosen, width: int, height: int = 0) -> list[Line]:
         lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
         return [cut(row, width) for row in (lead, *apart, BLANK, *told)]
     base = BASES[chosen.base]
-    if width >= TWO_COLUMNS:
+    if width >= TWO_COLUMNS and height:
         dump_width = min(width // 2, max(44, _dump_width(base)))
         left = width - dump_width - 3
-        said = [*_said(entry, left, height - 2 if height else 0), *_vanish(entry, chosen.heard, left)]
+        said = [*_said(entry, left, height - 2), *_vanish(entry, chosen.heard, left)]
         return [*_summary(entry, width), *apart, *beside([(said, left), (_dump(entry.data, base), dump_width)], gap=3)]
     said = [*_said(entry, width, 0), *_vanish(entry, chosen.heard, width)]
     return [*_summary(entry, width), *apart, BLANK, *said, BLANK, *_dump(entry.data, base)]

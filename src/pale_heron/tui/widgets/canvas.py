@@ -46,6 +46,12 @@ class Canvas(ScrollView):
             if old != new:
                 self.refresh(Region(0, place - top, width, 1))
 
+    @property
+    def seen(self) -> range:
+        """The places of the lines that can be seen."""
+        top = int(self.scroll_offset.y)
+        return range(top, top + self.size.height)
+
     def bring_into_view(self, place: int) -> None:
         """Scroll so far that a line can be seen."""
         top, height = int(self.scroll_offset.y), max(1, self.size.height)

@@ -82,7 +82,9 @@ class TrafficView(Vertical):
     def _draw_latest(self, snapshot: BenchSnapshot) -> None:
         found = latest.rows_of(snapshot, self.list.selection)
         self._chosen_type = max(0, min(self._chosen_type, len(found) - 1))
-        self._latest.show(latest.paint(found, self._chosen_type, snapshot.now, self._latest.size.width - 1))
+        width = self._latest.size.width - 1
+        self._latest.show(latest.paint(found, self._chosen_type, snapshot.now, width, self._latest.seen))
+        self._latest.bring_into_view(self._chosen_type + 1)
 
     def _look(self, snapshot: BenchSnapshot) -> traffic.Look:
         number = self.list.reference
