@@ -12,12 +12,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from pale_heron.ports.simulated import simulated_folder
-
 HERE = Path(__file__).parent
 PROGRAM = f"{sys.executable} -m pale_heron"
 LIMIT_S = 150.0
-CURLEW = simulated_folder() / "curlew"
+WRONG_RATE = "(the device at another rate)"
+NAMES = ("wrong-rate", "silent", "held", "unplugged", "deaf")
 
 XTERM = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0+0", "-b", "0", "-bw", "0", "+sb"]
 XTERM += ["-u8", "-xrm", "XTerm*directColor: true"]
@@ -40,19 +39,64 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("picture", "line"),
             ("key", "2"),
             ("until", "GNGGA"),
+            ("key", "m"),
+            ("until", "What happened"),
+            ("type", "under the bridge"),
+            ("key", "Enter"),
+            ("pause", "2"),
             ("key", "Space"),
             *(("key", "Up"),) * 10,
+            ("key", "x"),
+            *(("key", "Up"),) * 9,
             ("pause", "1"),
             ("picture", "traffic"),
+            ("key", "End"),
+            ("key", "l"),
+            ("key", "Down"),
+            ("pause", "2"),
+            ("picture", "traffic-latest"),
+            ("key", "l"),
+            ("key", ":"),
+            ("until", "send to"),
+            ("type", "$PCURLEW,WHO"),
+            ("key", "Enter"),
+            ("type", "$PCURLEW,SEND,GST,0"),
+            ("pause", "1"),
+            ("picture", "send"),
+            ("key", "Escape"),
+            ("pause", "1"),
             ("key", "q"),
         ),
     ),
     (
-        f"{PROGRAM} watch curlew={CURLEW}@4800",
-        (("until", "legible ones"), ("pause", "8"), ("picture", "line-wrong-rate"), ("key", "q")),
+        f"{PROGRAM} watch wrong={WRONG_RATE}",
+        (
+            ("until", "the rate is wrong"),
+            ("pause", "8"),
+            ("picture", "line-wrong-rate"),
+            ("key", "r"),
+            ("until", "of 11 rates, now 230400"),
+            ("pause", "1"),
+            ("picture", "rates"),
+            ("key", "Enter"),
+            ("until", "Yes:"),
+            ("key", "s"),
+            ("until", "changes hold at once"),
+            *(("key", "Down"),) * 6,
+            ("key", "Right"),
+            ("pause", "1"),
+            ("picture", "settings"),
+            ("key", "Escape"),
+            ("pause", "1"),
+            ("key", "q"),
+        ),
     ),
-    (f"{PROGRAM} watch", (("until", "Which port"), ("pause", "1"), ("picture", "ports"), ("key", "q"))),
+    (
+        f"{PROGRAM} watch",
+        (("until", "Which port"), ("until", "went"), ("until", "came"), ("picture", "ports"), ("key", "q")),
+    ),
 )
+"""What is played for the pictures: a receiver, and devices in trouble."""
 
 
 @contextmanager
@@ -72,6 +116,7 @@ def window(command: str) -> Iterator[tuple[list[str], dict[str, str]]]:
             "LANG": "C.UTF-8",
             "TZ": "<-03>3",
             "PALE_HERON_CAPTURES": folder,
+            "PALE_HERON_CONFIG": folder,
         }
         environ.pop("TMUX", None)
         settings = Path(folder) / "tmux.conf"
@@ -99,6 +144,9 @@ def act(what: str, value: str, tmux: list[str], environ: dict[str, str]) -> None
     if what == "key":
         subprocess.run([*tmux, "send-keys", value], check=True)
         time.sleep(0.3)
+    elif what == "type":
+        subprocess.run([*tmux, "send-keys", "-l", value], check=True)
+        time.sleep(0.3)
     elif what == "pause":
         time.sleep(float(value))
     elif what == "picture":
@@ -114,10 +162,13 @@ def act(what: str, value: str, tmux: list[str], environ: dict[str, str]) -> None
 
 
 def main() -> None:
-    device = subprocess.Popen([*PROGRAM.split(), "sim", "curlew", "--link", str(CURLEW)], stdout=subprocess.DEVNULL)
+    words = [*PROGRAM.split(), "sim", "trouble", *NAMES]
+    device = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
+    assert device.stdout is not None
+    garbled = device.stdout.readline().strip()
     try:
         for command, steps in SCENES:
-            with window(command) as (tmux, environ):
+            with window(command.replace(WRONG_RATE, garbled)) as (tmux, environ):
                 for what, value in steps:
                     act(what, value, tmux, environ)
     finally:

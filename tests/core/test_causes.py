@@ -146,6 +146,21 @@ def test_what_came_at_another_rate_says_nothing_of_this_one() -> None:
     assert shot.line.bytes_in > 4 * len(GGA), "the totals stay"
 
 
+def test_a_device_that_changes_its_rate_is_noticed_within_seconds() -> None:
+    lane = Lane("curlew")
+    lane.event(Event(BEGIN, "curlew", "opened", settings_details(LineSettings(9600))))
+    for second in range(40):
+        said = EPOCHS[second % 14] if second < 30 else resampled(EPOCHS[second % 14], 38400, 9600)
+        lane.feed(chunk(said, BEGIN + second * SECOND))
+        shot = lane.snapshot(BEGIN + second * SECOND)
+        if second == 29:
+            assert "rate-mismatch" not in [finding.id for finding in shot.findings]
+    assert shot.findings[0].id == "rate-mismatch"
+    assert shot.steps[2].state == "broken"
+    lane.feed(chunk(GGA, BEGIN + 41 * SECOND))
+    assert lane.snapshot(BEGIN + 41 * SECOND).steps[2].state == "reached"
+
+
 def weights(lane: Lane, now: int) -> dict[str, float]:
     return {finding.id: finding.weight for finding in lane.snapshot(now).findings}
 

@@ -1,5 +1,6 @@
 """The application with its widgets, driven by keys and clicks, on a bench that is made up."""
 
+import signal
 import subprocess
 import sys
 from collections.abc import AsyncIterator
@@ -35,6 +36,9 @@ class MadeUpBench:
     def say(self, data: bytes, lane: str = "curlew") -> None:
         self.model.feed(chunk(data, self.now, lane))
         self.now += SECOND
+
+    def stop(self) -> list[str]:
+        return []
 
     def snapshot(self) -> BenchSnapshot:
         return BenchSnapshot(
@@ -165,3 +169,34 @@ def test_a_fault_of_ours_ends_in_one_line_without_values() -> None:
     assert "a fault of this program: ValueError: ·[2J an owl in the works" in done.stderr.replace("\n", " ")
     assert "wading" not in done.stdout + done.stderr
     assert "Traceback" not in done.stderr
+
+
+STUCK = """
+import time
+from tests.tui.test_app import MadeUpBench
+from pale_heron.tui.app import PaleHeron
+class Stuck(MadeUpBench):
+    shots = 0
+    def snapshot(self):
+        self.shots += 1
+        if self.shots == 4:
+            print("stuck", flush=True)
+            time.sleep(60)
+        return super().snapshot()
+    def stop(self):
+        print("stopped", flush=True)
+        return []
+PaleHeron(Stuck()).run(headless=True)
+"""
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_ends_it_in_good_order_even_where_drawing_waits_for_ever(number: int) -> None:
+    words = [sys.executable, "-c", STUCK]
+    process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, cwd=ROOT)
+    assert process.stdout is not None
+    while "stuck" not in process.stdout.readline():
+        pass
+    process.send_signal(number)
+    assert process.wait(20) == 0
+    assert "stopped" in process.stdout.read()

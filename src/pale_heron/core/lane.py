@@ -16,7 +16,13 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
+from pale_heron.core.nmea.sentences import LAYOUTS, TALKERS
 from pale_heron.core.wire.visible import safe_label
+
+SILENT_TYPES = frozenset(
+    talker + formatter for talker in TALKERS for formatter in LAYOUTS if talker != "P" and formatter != "TXT"
+)
+"""Sentences that are no talk, the commonest known at a glance."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,7 +204,7 @@ class Lane:
                 continue
             if frame.kind is not NMEA:
                 continue
-            if frame.type[0] == "P" or frame.type[-3:] == "TXT":
+            if frame.type not in SILENT_TYPES and (frame.type[0] == "P" or frame.type[-3:] == "TXT"):
                 talk(frame)
             if frame.status is OK:
                 self._checksums_seen = True

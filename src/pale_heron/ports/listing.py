@@ -134,7 +134,13 @@ def _state(device: str, player: str = "") -> tuple[str, str]:
 def _links() -> list[Path]:
     folder = simulated_folder()
     links = sorted(folder.iterdir()) if folder.is_dir() else []
-    return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists()]
+    return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists() and _played(link)]
+
+
+def _played(link: Path) -> bool:
+    """Whether whoever plays the device is still there: a killed one leaves its link behind."""
+    process = read_label(link).get("process", "")
+    return not process or Path(f"/proc/{process}").exists()
 
 
 def _simulated(known: dict[str, Known]) -> list[Port]:

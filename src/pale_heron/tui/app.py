@@ -1,7 +1,11 @@
 """The full screen on a live bench or a replay: it asks for a snapshot ten times a second and shows it."""
 
 import asyncio
+import contextlib
+import os
 import signal
+import threading
+import time
 from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
@@ -15,6 +19,7 @@ from textual.screen import Screen
 from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.trouble import Exit
 from pale_heron.tui import shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.base import FullScreen
@@ -29,6 +34,9 @@ from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
+HANGUP_S = 4.0
+"""After a signal to end so much time is left to end in good order."""
+
 WIDE = 180
 """From this many columns on the chosen line stands beside the list, else under it."""
 
@@ -43,6 +51,8 @@ class Bench(Protocol):
     def lines(self) -> Lines: ...
 
     def snapshot(self) -> BenchSnapshot: ...
+
+    def stop(self) -> list[str]: ...
 
 
 class PaleHeron(FullScreen[None]):
@@ -95,8 +105,21 @@ class PaleHeron(FullScreen[None]):
         self._canvas("timebar").display = self._replay
         self._show_view()
         self.set_interval(1 / PICTURES_PER_S, self._draw)
-        for number in (signal.SIGTERM, signal.SIGHUP):
-            asyncio.get_running_loop().add_signal_handler(number, self.exit)
+        self._running_loop = asyncio.get_running_loop()
+        with contextlib.suppress(ValueError):
+            # Only the main thread may do this; in others nobody sends signals.
+            for number in (signal.SIGTERM, signal.SIGHUP):
+                signal.signal(number, self._on_signal)
+
+    def _on_signal(self, *_: object) -> None:
+        """End; where the terminal is gone, drawing may wait for it for ever, so the end comes in any case."""
+        self._running_loop.call_soon_threadsafe(self.exit)
+        threading.Thread(target=self._end_anyway, daemon=True).start()
+
+    def _end_anyway(self) -> None:
+        time.sleep(HANGUP_S)
+        self._bench.stop()
+        os._exit(Exit.DONE)
 
     def on_resize(self) -> None:
         self.set_class(self.size.width >= WIDE, "wide")

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.rates import Judged, Likeness, likeness, recommended
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.steps import ENOUGH_BYTES, ILLEGIBLE_SHARE, Opening
+from pale_heron.core.line.steps import ENOUGH_BYTES, ILLEGIBLE_SHARE, Opening, turned_illegible
 from pale_heron.core.line.talk import TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot
 
@@ -74,7 +74,7 @@ class Evidence:
     def illegible(self) -> bool:
         share = self.line.recent_readable_share
         enough = self.line.recent_framed >= ENOUGH_BYTES and not self.line.recent_valid
-        return share is not None and enough and share < ILLEGIBLE_SHARE
+        return (share is not None and enough and share < ILLEGIBLE_SHARE) or turned_illegible(self.line)
 
     @property
     def checked(self) -> int:

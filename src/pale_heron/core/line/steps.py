@@ -13,6 +13,9 @@ from pale_heron.core.line.tracker import LineSnapshot
 SILENT_NS = 5 * SECOND
 """Without a byte for so long a lane that had spoken is silent."""
 
+GARBAGE_NS = 3 * SECOND
+"""So long nothing but garbage, and what was legible before counts no more."""
+
 LEGIBLE_SHARE = 0.9
 ILLEGIBLE_SHARE = 0.6
 ENOUGH_BYTES = 64
@@ -73,6 +76,21 @@ def is_silent(line: LineSnapshot, now: int | None) -> bool:
     return line.last_byte is not None and now is not None and now - line.last_byte > SILENT_NS
 
 
+def turned_illegible(line: LineSnapshot) -> bool:
+    """Valid sentences came, but since the last one there was nothing but garbage, for a while."""
+    if line.last_valid is None or line.last_byte is None or line.framed_since < 4 * ENOUGH_BYTES:
+        return False
+    garbage = line.unreadable_since > (1 - ILLEGIBLE_SHARE) * line.framed_since
+    return garbage and line.last_byte - line.last_valid > GARBAGE_NS
+
+
+def legible_lately(line: LineSnapshot) -> tuple[float | None, int]:
+    """Legible share and number of the bytes that the judgement rests on: the last minute, or since it turned."""
+    if turned_illegible(line):
+        return 1 - line.unreadable_since / line.framed_since, line.framed_since
+    return line.recent_readable_share, line.recent_framed
+
+
 def _open(opening: Opening) -> Stand:
     if opening in (Opening.OPEN, Opening.CLOSED):
         return Stand.REACHED
@@ -87,6 +105,8 @@ def _bytes(line: LineSnapshot, now: int | None) -> Stand:
 
 def _readable(line: LineSnapshot, answering: bool) -> Stand:
     share = line.recent_readable_share
+    if turned_illegible(line):
+        return Stand.BROKEN
     if share is None or line.recent_framed < ENOUGH_BYTES:
         return Stand.REACHED if line.valid_sentences or answering else Stand.WAITING
     if line.recent_valid or share >= LEGIBLE_SHARE:

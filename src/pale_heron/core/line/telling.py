@@ -3,6 +3,7 @@
 import statistics
 
 from pale_heron.core.line.evidence import DriverErrors, Evidence
+from pale_heron.core.line.steps import legible_lately
 
 
 def signal_words(evidence: Evidence) -> str:
@@ -28,9 +29,9 @@ def like_words(evidence: Evidence) -> str:
 
 
 def garbage_share(evidence: Evidence) -> str:
-    share = evidence.line.recent_readable_share or 0.0
+    share, count = legible_lately(evidence.line)
     at = f" at {evidence.settings}" if evidence.settings else ""
-    return f"{100 * share:.0f} % of the last {evidence.line.recent_framed} bytes are legible{at}, no sentence is valid"
+    return f"{100 * (share or 0.0):.0f} % of the last {count} bytes are legible{at}, no sentence is valid"
 
 
 def best_words(evidence: Evidence) -> str:

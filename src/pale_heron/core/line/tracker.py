@@ -69,6 +69,11 @@ class LineSnapshot:
     types: tuple[TypeCount, ...]
     sent_types: tuple[TypeCount, ...]
     """The same of what was sent, without rates."""
+    last_valid: int | None
+    """When the last valid sentence or message came."""
+    framed_since: int
+    unreadable_since: int
+    """Bytes framed since then, and those of them that are not legible."""
     recent_opaque: int
     """Bytes in runs that are no text, in the window."""
     garbage: bytes
@@ -137,6 +142,8 @@ class LineTracker:
         self._garbage = b""
         self._endless = self._opaque = 0
         self._floor = _NOTHING
+        self._last_valid: int | None = None
+        self._framed_then = self._unreadable_then = 0
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
@@ -168,12 +175,18 @@ class LineTracker:
             row.take(frame)
             return
         row = self._rows.get(frame.type) or self._new_row(frame, self._rows)
-        row.take(frame)
+        # As in `take`; this runs for every frame.
+        row.count += 1
+        row.bytes += len(frame.data)
+        row.last = frame.time
+        row.before, row.latest = row.latest, frame
         self._frames += 1
         self._framed += len(frame.data)
         kind = frame.kind
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
+            self._last_valid = frame.time
+            self._framed_then, self._unreadable_then = self._framed, self._unreadable
             return
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
         if kind is BYTES and frame.reason is None:
@@ -258,6 +271,9 @@ class LineTracker:
             types=tuple(self._type(name, row) for name, row in self._rows.items()),
             sent_types=tuple(self._type(name, row) for name, row in self._sent_rows.items()),
             recent_opaque=self._opaque - begin.opaque,
+            last_valid=self._last_valid,
+            framed_since=self._framed - self._framed_then,
+            unreadable_since=self._unreadable - self._unreadable_then,
             garbage=self._garbage,
             endless=self._endless,
             troubles=tuple(self._troubles),

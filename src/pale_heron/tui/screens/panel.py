@@ -10,7 +10,7 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
-from pale_heron.tui.paint import BLANK, Line, line, padded, wrapped
+from pale_heron.tui.paint import BLANK, Line, line, padded, width_of
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5
@@ -116,9 +116,17 @@ def selectable(row: Line, place: int, chosen: int, width: int) -> Line:
     return tuple(span._replace(action=f"screen.pick({place})") for span in spans)
 
 
-def keys_line(keys: Sequence[tuple[str, str]]) -> Line:
-    """The keys of a panel, at its foot."""
-    return line(*(part for key, word in keys for part in ((key, "amber"), (f" {word}   ", "quiet"))))
+def keys_lines(keys: Sequence[tuple[str, str]], width: int) -> list[Line]:
+    """The keys of a panel, at its foot; a key and its word stay together."""
+    rows: list[Line] = []
+    now: Line = ()
+    for key, word in keys:
+        added = line((key, "amber"), (f" {word}   ", "quiet"))
+        if now and width_of(now) + width_of(added) > width + 3:
+            rows.append(now)
+            now = ()
+        now = (*now, *added)
+    return [*rows, now]
 
 
 class AskLine(ModalScreen[str | None]):
@@ -168,7 +176,7 @@ class Choice(Panel[str]):
             for place, (key, words) in enumerate(self._choices)
         ]
         keys = (("↑↓ enter", "choose"), ("escape", "give up"))
-        return [line((self._title, "*heron")), BLANK, *rows, BLANK, *wrapped(keys_line(keys), width)]
+        return [line((self._title, "*heron")), BLANK, *rows, BLANK, *keys_lines(keys, width)]
 
     def pressed(self, key: str) -> bool:
         if key == "enter":

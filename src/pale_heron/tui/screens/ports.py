@@ -17,7 +17,7 @@ from pale_heron.ports.listing import Port
 from pale_heron.ports.watching import PortWatch, Seen
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, beside, headline, line, padded, wrapped
-from pale_heron.tui.screens.panel import AskLine, keys_line
+from pale_heron.tui.screens.panel import AskLine, keys_lines
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -209,7 +209,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         self._list.show(paint(found, self._place, self._line_settings(), now, self._which, room))
         keys = [("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("s", "settings"), ("w", "which is which")]
         keys += [("r", "nickname"), ("n", "network"), ("q", "back" if self._taken else "quit")]
-        self._foot.show([line(" ", *keys_line(keys))])
+        self._foot.show([line(" ", *keys_lines(keys, self._foot.size.width)[0])])
 
     def on_key(self, event: events.Key) -> None:
         found = self._watch.seen()

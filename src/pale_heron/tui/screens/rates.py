@@ -9,7 +9,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.screens.panel import Panel, keys_line, selectable
+from pale_heron.tui.screens.panel import Panel, keys_lines, selectable
 
 WARNING = (
     "t sends AT at every rate and judges by the result code. A module in data mode passes it on to the far end, and "
@@ -69,7 +69,7 @@ class RateScreen(Panel[int]):
         return [
             *rows,
             BLANK,
-            *wrapped(keys_line([*keys, ("l", "listen again"), ("escape", "stay at the old rate")]), width),
+            *keys_lines([*keys, ("l", "listen again"), ("escape", "stay at the old rate")], width),
         ]
 
     def pressed(self, key: str) -> bool:

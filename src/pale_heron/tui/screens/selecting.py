@@ -9,8 +9,8 @@ from pale_heron.bench.selection import EVENT_TYPE, Selection, text_matcher
 from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.screens.panel import AskLine, Panel, keys_line, selectable
+from pale_heron.tui.paint import BLANK, Line, line
+from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
 
 _NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OUT: None}
 _DIRECTION_WORDS = {None: "both", Direction.IN: "received only", Direction.OUT: "sent only"}
@@ -49,7 +49,7 @@ class SelectionPanel(Panel[None]):
                 rows += [BLANK, line((row.head, "quiet"))]
             rows.append(selectable(row.words, place, self.chosen, width))
         keys = (("↑↓", "choose"), ("space", "switch"), ("o", "only this"), ("a", "show all"), ("escape", "close"))
-        return [*rows, BLANK, *wrapped(keys_line(keys), width)]
+        return [*rows, BLANK, *keys_lines(keys, width)]
 
     def _rows(self) -> list[Row]:
         now = self._selection()

@@ -18,8 +18,8 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import Sending, seconds_for
 from pale_heron.tui import figures
-from pale_heron.tui.paint import Line, line, wrapped
-from pale_heron.tui.screens.panel import AskLine, Choice, keys_line
+from pale_heron.tui.paint import Line, line
+from pale_heron.tui.screens.panel import AskLine, Choice, keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5
@@ -97,7 +97,7 @@ class SendLine(ModalScreen[None]):
         )
         rows = [head, self._preview(), *(self._progress(each) for each in self._bench.sendings(self._lane)[:2])]
         rows += [line()] * (4 - len(rows))
-        canvas.show([*rows, *wrapped(keys_line(KEYS), width)[:1]])
+        canvas.show([*rows, *keys_lines(KEYS, width)[:1]])
 
     def _preview(self) -> Line:
         """What the typed text becomes, or what is wrong with it."""

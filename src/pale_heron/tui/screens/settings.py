@@ -16,7 +16,7 @@ from pale_heron.core.line.settings import (
     short_line,
 )
 from pale_heron.tui.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.screens.panel import AskLine, Panel, keys_line, selectable
+from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
 
 RATES: Final = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600, 1_000_000, 2_000_000)
 FRAMINGS: Final = ("8N1", "8E1", "8O1", "7E1", "7O1", "8N2")
@@ -82,7 +82,7 @@ class SettingsPanel(Panel[None]):
             ("p", "paste one"),
         ]
         keys += [("b", "send a break")] if self._send_break else []
-        return [*rows, BLANK, *wrapped(keys_line([*keys, ("escape", "close")]), width)]
+        return [*rows, BLANK, *keys_lines([*keys, ("escape", "close")], width)]
 
     def pressed(self, key: str) -> bool:
         if key in ("left", "right", "space"):

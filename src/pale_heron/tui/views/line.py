@@ -3,7 +3,7 @@
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.frames import SECOND, Kind
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.steps import Opening, Stand, first_missing, is_silent
+from pale_heron.core.line.steps import Opening, Stand, first_missing, is_silent, legible_lately
 from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
@@ -81,11 +81,12 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
         return "amber", line(("Bytes come, but no line has ended yet: ", "*amber"), told)
     step = first_missing(lane.steps)
     if step is not None and step.step == "readable":
-        legible = figures.share(tracked.recent_readable_share)
+        share, count = legible_lately(tracked)
+        legible = figures.share(share)
         role = "coral" if step.state is Stand.BROKEN else "amber"
         return role, line(
             ("Bytes come, but not legible ones: ", f"*{role}"),
-            f"{legible} of the last {figures.count(tracked.recent_framed)} bytes at {lane.settings or '–'}.",
+            f"{legible} of the last {figures.count(count)} bytes at {lane.settings or '–'}.",
         )
     checked = tracked.recent_valid + tracked.recent_damaged
     if not checked:
@@ -206,12 +207,12 @@ def _at_other_rates(lane: LaneSnapshot) -> Line:
     """How full the line would be with the same traffic at other rates."""
     settings, per_second = lane.settings, lane.line.bytes_per_s or 0.0
     assert settings is not None, "asked only where there is a rate"
-    parts: list[Span] = []
+    parts: list[Span] = [Span("at baud ", "quiet")]
     for rate in OTHER_RATES:
         if rate != settings.rate:
             share = per_second * settings.bits_per_byte / rate
             role = "coral" if share > 1 else "amber" if share > NEARLY_FULL else "reed"
-            parts += [Span(f"{rate} baud ", "quiet"), Span(figures.share(share), role), Span("   ")]
+            parts += [Span(f"{rate} ", "quiet"), Span(figures.share(share), role), Span("   ")]
     return tuple(parts)
 
 
