@@ -40,6 +40,7 @@ class Reader:
         self._inbox = inbox
         self._clock = clock
         self._adapter = spec.adapter
+        self._adapter_asked = bool(spec.adapter)
         self._stream: Stream | None = None
         self._orders: deque[Order] = deque()
         self._errors: DriverErrors | None = None
@@ -149,7 +150,8 @@ class Reader:
             self._read(stream)
 
     def _note_adapter(self) -> None:
-        if not self._spec.networked and not self._adapter:
+        if not self._spec.networked and not self._adapter_asked:
+            self._adapter_asked = True
             # Asking the system what hangs on it takes a while and is of use for devices alone.
             from pale_heron.ports.listing import key_of
 

@@ -1,4 +1,7 @@
-"""What can be done with the chosen lane of a live bench: send, set, find its rate; and with the bench: add, save."""
+"""What can be done with the chosen lane of a live bench: send, set, find its rate; and with the bench: add, save.
+
+The screens for it are loaded when they are asked for: the first picture does not wait for them.
+"""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -15,10 +18,6 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import Sending
 from pale_heron.tui import figures
 from pale_heron.tui.screens.panel import AskLine
-from pale_heron.tui.screens.ports import PortsScreen
-from pale_heron.tui.screens.rates import RateScreen
-from pale_heron.tui.screens.send import SendLine
-from pale_heron.tui.screens.settings import SettingsPanel
 
 
 @runtime_checkable
@@ -68,11 +67,15 @@ class LaneActions:
         return settings
 
     def send(self) -> None:
+        from pale_heron.tui.screens.send import SendLine
+
         lane = self._lane()
         if lane is not None:
             self._app.push_screen(SendLine(self._bench, lane.name, self._of(lane.name), self._history))
 
     def settings(self) -> None:
+        from pale_heron.tui.screens.settings import SettingsPanel
+
         lane = self._lane()
         if lane is None:
             return
@@ -91,6 +94,8 @@ class LaneActions:
         self._app.push_screen(SettingsPanel(name, self._of(name), change, complaint, send_break))
 
     def find_rate(self) -> None:
+        from pale_heron.tui.screens.rates import RateScreen
+
         lane = self._lane()
         if lane is None:
             return
@@ -113,6 +118,8 @@ class LaneActions:
         self._app.push_screen(RateScreen(name, finders[0], again, settings.listen_only), take)
 
     def add_lane(self) -> None:
+        from pale_heron.tui.screens.ports import PortsScreen
+
         def take(spec: LaneSpec | None) -> None:
             if spec is not None:
                 self._attempt(lambda: self._bench.add_lane(spec))

@@ -1,0 +1,122 @@
+"""The rate finder on a lane that is made up: what it asks, what it judges, and that it leaves everything as it was."""
+
+import time
+from dataclasses import replace
+from typing import Any, cast
+
+import pytest
+from tests.streams import chunk, said
+
+from pale_heron.bench import finder as finder_module
+from pale_heron.bench.finder import ASK, RateFinder
+from pale_heron.core.line import rates
+from pale_heron.core.line.rates import CANDIDATES
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.clock import StampClock
+from pale_heron.ports.reader import Reader
+from pale_heron.ports.sender import Sending
+from pale_heron.sim.wire import resampled
+
+
+class MadeUpLane:
+    """Behaves as a reader whose device speaks at one rate, or answers AT at that rate."""
+
+    name = "curlew"
+
+    def __init__(self, rate: int, clock: StampClock, speaks: bool, settings: LineSettings) -> None:
+        self.rate = rate
+        self.clock = clock
+        self.spec = LaneSpec("curlew", "/dev/x", settings)
+        self.tried: list[int] = []
+        self.sent: list[bytes] = []
+        self._said = b"".join(said(3)) * 2 if speaks else b""
+        self._tap: Any = None
+
+    @property
+    def tap(self) -> Any:
+        return self._tap
+
+    @tap.setter
+    def tap(self, taker: Any) -> None:
+        self._tap = taker
+        if taker is not None and self._said:
+            taker(chunk(resampled(self._said, self.rate, self.spec.settings.rate), self.clock.now()))
+
+    def change(self, settings: LineSettings) -> None:
+        self.spec = replace(self.spec, settings=settings)
+        self.tried.append(settings.rate)
+
+    def send(self, sending: Sending) -> None:
+        self.sent.append(sending.data)
+        if self.spec.settings.rate == self.rate:
+            self._tap(chunk(b"AT\r\r\nOK\r\n", self.clock.now()))
+
+
+@pytest.fixture(autouse=True)
+def quick(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing real is listened to here."""
+    monkeypatch.setattr(finder_module, "SETTLE_S", 0.0)
+    monkeypatch.setattr(finder_module, "LOOK_S", 0.001)
+    monkeypatch.setattr(rates, "LISTEN_NS", 5_000_000)
+    monkeypatch.setattr(rates, "AT_LEAST_NS", 1_000_000)
+
+
+def searched(lane: MadeUpLane, ask: bool) -> RateFinder:
+    finder = RateFinder(cast(Reader, lane), lane.clock, ask)
+    finder.start()
+    limit = time.monotonic() + 20
+    while not finder.state.over:
+        assert time.monotonic() < limit
+        time.sleep(0.005)
+    return finder
+
+
+@pytest.mark.parametrize("rate", [4800, 38400, 115200])
+@pytest.mark.parametrize("ask", [False, True])
+def test_the_rate_is_found_and_the_lane_left_as_it_was(rate: int, ask: bool) -> None:
+    clock = StampClock()
+    lane = MadeUpLane(rate, clock, not ask, LineSettings(9600, dtr=False))
+    finder = searched(lane, ask)
+    best = finder.state.best
+    assert best is not None
+    assert best.rate == rate
+    assert lane.tried == [*CANDIDATES, 9600]
+    assert lane.spec.settings == LineSettings(9600, dtr=False)
+    assert lane.tap is None
+    assert lane.sent == ([ASK] * len(CANDIDATES) if ask else [])
+    assert [row["rate"] for row in finder.results] == list(CANDIDATES)
+
+
+def test_a_rate_of_its_own_is_tried_first() -> None:
+    lane = MadeUpLane(31250, StampClock(), True, LineSettings(31250))
+    assert searched(lane, False).state.tried[0].fits
+    assert lane.tried[0] == 31250
+
+
+def test_a_search_that_is_given_up_goes_back_to_the_rate_of_before(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(rates, "LISTEN_NS", 10**12)
+    lane = MadeUpLane(38400, StampClock(), False, LineSettings(9600))
+    finder = RateFinder(cast(Reader, lane), lane.clock, False)
+    finder.start()
+    assert finder.state.trying == 9600
+    finder.stop()
+    assert finder.state.over
+    assert lane.tried[-1] == 9600
+
+
+def test_a_lane_that_is_gone_or_only_listens_is_told() -> None:
+    clock = StampClock()
+    deaf = MadeUpLane(9600, clock, False, LineSettings(listen_only=True))
+    with pytest.raises(Trouble, match="only listens"):
+        RateFinder(cast(Reader, deaf), clock, True)
+    gone = MadeUpLane(9600, clock, False, LineSettings())
+
+    def refuse(_: Sending) -> None:
+        raise Trouble("curlew is not open", "Line says why")
+
+    gone.send = refuse  # type: ignore[method-assign]
+    state = searched(gone, True).state
+    assert state.problem == "curlew is not open. Line says why"
+    assert state.best is None
