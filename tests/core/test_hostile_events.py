@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk
 
@@ -49,7 +49,6 @@ happenings = st.lists(
 )
 
 
-@settings(max_examples=300)
 @given(happenings)
 def test_no_event_and_no_stream_makes_a_lane_raise(happened: list[Any]) -> None:
     lane, now = Lane("x"), BEGIN

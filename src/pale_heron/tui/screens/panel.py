@@ -39,7 +39,8 @@ class Page(ModalScreen[None]):
     def _paint(self) -> None:
         canvas = self.query_one("#lines", Canvas)
         rows = self._paint_for(max(20, canvas.size.width - 2))
-        canvas.show([*rows, BLANK, line(("escape closes this page", "quiet"))])
+        # At the head, where it can be seen however long the page is.
+        canvas.show([line(("escape closes this page", "quiet")), BLANK, *rows])
 
 
 class Panel(ModalScreen[Result]):
