@@ -318,8 +318,15 @@ async def test_showing_only_what_is_wanted(device: Player, tmp_path: Path) -> No
         await bench.until(lambda: getattr(bench.list.chosen, "type", "") == "GNVTG")
         await bench.press("f", "a", "escape", "l")
         await bench.shows("what changed is lit", "GNGGA")
-        await bench.press("down", "down")
-        await bench.press("l")
+        await bench.press("down", "down", "up")
+        await bench.until(lambda: [row.startswith("▌") for row in latest_rows(bench)][:3] == [False, True, False])
+        await bench.press("l", "up")
+        assert bench.list.held, "keys go to the list again"
+
+
+def latest_rows(bench: Bench) -> list[str]:
+    """The latest of each type, without their heading."""
+    return plain(bench.app.screen_stack[0].query_one("#traffic-latest", Canvas).rows).splitlines()[1:]
 
 
 async def test_clearing_hides_and_the_record_keeps_everything(device: Player, tmp_path: Path) -> None:

@@ -134,8 +134,12 @@ class TrafficView(Vertical):
         )
 
     def focus_list(self) -> None:
-        """Let the keys go to what is listed."""
-        self.list.focus()
+        """Let the keys go to what is listed; the latest of each type are moved through by this view itself."""
+        self.can_focus = self._by_type
+        if self._by_type:
+            self.focus()
+        else:
+            self.list.focus()
 
     def on_key(self, event: events.Key) -> None:
         moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
@@ -167,10 +171,7 @@ class TrafficView(Vertical):
         self._by_type = not self._by_type
         self.list.display = not self._by_type
         self._latest.display = self._by_type
-        if self._by_type:
-            self.screen.set_focus(None)
-        else:
-            self.focus_list()
+        self.focus_list()
         self.call_after_refresh(self.draw)
 
     def pick_latest(self, place: int) -> None:
