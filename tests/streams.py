@@ -4,7 +4,10 @@ from collections.abc import Iterable
 
 from hypothesis import strategies as st
 
+from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Chunk, Direction, Frame
+from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea.sentence import encode, sealed
 from pale_heron.core.wire import rtcm3
@@ -28,6 +31,16 @@ GGA = encode(
         "differential_station": None,
     },
 )
+
+
+HERE = "4607.03800,S,06718.40000,W"
+
+
+def gga(second: float, where: str = HERE, quality: int = 1, rest: str = "11,0.8,3.4,M,11.2,M,,") -> str:
+    """The body of a position sentence so many seconds after BEGIN, which is 09:40:00."""
+    return f"GNGGA,{utc.clock(BEGIN + round(second * SECOND), 2).replace(':', '')},{where},{quality},{rest}"
+
+
 RTCM = rtcm3.encode(bytes.fromhex("43d0000102d30003"))
 
 HOSTILE = (
@@ -59,6 +72,16 @@ def said(seconds: int, scene: Scene | None = None, seed: int = 7) -> list[bytes]
     """What a simulated receiver says in each of so many seconds."""
     curlew = Curlew(scene or SCENES["open-sky"], seed)
     return [curlew.epoch(float(second)) for second in range(seconds)]
+
+
+def track(points: Iterable[tuple[float, float]], **columns: float) -> Epochs:
+    """Epochs with a fix at these places, one a second from BEGIN on; `columns` give what is the same in all."""
+    log = EpochLog()
+    blank = Epoch(*(None,) * len(Epoch._fields))._replace(level=LEVELS.index("single"), **columns)
+    for second, (latitude, longitude) in enumerate(points):
+        moment = BEGIN + second * SECOND
+        log.append(blank._replace(arrived=moment, utc=moment, latitude=latitude, longitude=longitude))
+    return log.view()
 
 
 def fed(epochs: Iterable[bytes], name: str = "curlew") -> Lane:

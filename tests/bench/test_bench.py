@@ -78,7 +78,7 @@ def test_what_was_live_is_the_same_when_read_again(tmp_path: Path) -> None:
     seen, was = replay.snapshot().lanes[0], live.lanes[0]
     assert seen.line.types == was.line.types
     assert (seen.fix.state, seen.fix.since, seen.fix.epochs) == (was.fix.state, was.fix.since, was.fix.epochs)
-    assert list(seen.fix.positions) == list(was.fix.positions)
+    assert list(seen.fix.track) == list(was.fix.track)
     assert seen.fix.history == was.fix.history
     found = summary(Source(path))
     assert found["lanes"][0]["frames"] == was.line.frames
@@ -123,7 +123,7 @@ def test_every_way_to_a_moment_shows_the_same(tmp_path: Path) -> None:
         until(lambda: not replay.snapshot().replay.seeking)
         lane = replay.snapshot().lanes[0]
         history, facts = lane.fix.history, lane.fix.facts
-        return lane.line.types, lane.line.activity, history, facts, list(lane.fix.positions), lane.steps
+        return lane.line.types, lane.line.activity, history, facts, list(lane.fix.track), lane.steps
 
     def opened() -> Replay:
         replay = Replay(path, playing=False)

@@ -3,7 +3,7 @@
 import random
 
 import pytest
-from tests.streams import BEGIN, GGA, RTCM, chunk, said, sentences
+from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 
 from pale_heron.core.frames import OUT, SECOND, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
@@ -139,7 +139,7 @@ def test_what_came_at_another_rate_says_nothing_of_this_one() -> None:
     assert lane.snapshot(BEGIN + 6 * SECOND).findings[0].id == "rate-mismatch"
     lane.event(Event(BEGIN + 7 * SECOND, "curlew", "settings", settings_details(LineSettings(38400))))
     for second in range(8, 12):
-        lane.feed(chunk(GGA, BEGIN + second * SECOND))
+        lane.feed(chunk(sentences(gga(second)), BEGIN + second * SECOND))
     shot = lane.snapshot(BEGIN + 12 * SECOND)
     assert shot.findings == ()
     assert shot.line.recent_readable_share == 1.0

@@ -6,15 +6,15 @@ import random
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.streams import BEGIN, GGA, chunk, fed, framed, said, sentences
+from tests.streams import BEGIN, GGA, chunk, fed, framed, said, sentences, track
 
-from pale_heron.core.clock import utc
+from pale_heron.core import utc
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO
 from pale_heron.core.gnss.geodesy import moved, offset_m
 from pale_heron.core.gnss.satellites import satellite_name, system_of
-from pale_heron.core.gnss.scatter import Position, scatter
+from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.gnss.states import Says, judge
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
@@ -68,10 +68,10 @@ def test_a_cold_start_passes_every_stage_in_order() -> None:
 def test_a_snapshot_does_not_change_with_what_comes_later() -> None:
     lane = fed(said(40))
     before = lane.snapshot(BEGIN + 39 * SECOND)
-    kept = (tuple(before.fix.positions), before.fix.history, dict(before.fix.facts), before.line.types)
+    kept = (tuple(before.fix.track), before.fix.history, dict(before.fix.facts), before.line.types)
     for second, data in enumerate(said(60)[40:], 40):
         lane.feed(chunk(data, BEGIN + second * SECOND))
-    assert (tuple(before.fix.positions), before.fix.history, dict(before.fix.facts), before.line.types) == kept
+    assert (tuple(before.fix.track), before.fix.history, dict(before.fix.facts), before.line.types) == kept
 
 
 def test_outages_under_the_bridge() -> None:
@@ -188,12 +188,12 @@ def test_satellite_names(talker: str, system_id: int | None, number: int, name: 
 def test_scatter_of_a_known_distribution() -> None:
     chance, sigma = random.Random(3), 2.0
     points = [moved(-46.1, -67.3, chance.gauss(0, sigma), chance.gauss(0, sigma)) for _ in range(4000)]
-    found = scatter([Position(None, latitude, longitude, None) for latitude, longitude in points])
+    found = scatter(track(points))
     assert found is not None
     assert found.cep50_m == pytest.approx(sigma * math.sqrt(2 * math.log(2)), rel=0.05)
     assert found.cep95_m == pytest.approx(sigma * math.sqrt(2 * math.log(20)), rel=0.05)
     assert found.drms2_m == pytest.approx(2 * math.sqrt(2) * sigma, rel=0.05)
-    assert scatter([Position(None, 0, 0, None)]) is None
+    assert scatter(track(points[:1])) is None
 
 
 @given(st.floats(-80, 80), st.floats(-180, 180), st.floats(-900, 900), st.floats(-900, 900))

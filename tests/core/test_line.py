@@ -3,7 +3,7 @@
 import random
 
 import pytest
-from tests.streams import BEGIN, GGA, RTCM, chunk, fed, said, sentences
+from tests.streams import BEGIN, GGA, RTCM, chunk, fed, gga, said, sentences
 
 from pale_heron.core.frames import SECOND, Event, Status
 from pale_heron.core.lane import Lane
@@ -124,7 +124,7 @@ def test_a_full_line_is_found_and_a_decorative_rate_claims_nothing() -> None:
         lane = Lane("curlew")
         lane.event(opened(decorative=decorative))
         for second in range(12):
-            lane.feed(chunk(GGA * 13, BEGIN + second * SECOND))
+            lane.feed(chunk(sentences(gga(second)) * 13, BEGIN + second * SECOND))
         found = lane.snapshot(BEGIN + 12 * SECOND).findings
         assert [finding.id for finding in found] == expected
 

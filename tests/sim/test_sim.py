@@ -38,10 +38,10 @@ def test_time_to_first_fix_is_that_of_the_start_mode(mode: str) -> None:
 
 def test_found_positions_lie_about_the_truth_as_the_dilution_says() -> None:
     lane = fed(said(400, Scene("", start="hot", quick=1.0)))
-    positions = list(lane.snapshot(BEGIN + 399 * SECOND).fix.positions)
+    positions = list(lane.snapshot(BEGIN + 399 * SECOND).fix.track)
     errors = []
     for position in positions[20:]:
-        truth = marsh.buoy((position.time - BEGIN) / SECOND)
+        truth = marsh.buoy((position.arrived - BEGIN) / SECOND)
         errors.append(offset_m(position.latitude, position.longitude, truth.latitude, truth.longitude))
     rms = (sum(east**2 + north**2 for east, north in errors) / len(errors)) ** 0.5
     assert 0.2 < rms < 3.0

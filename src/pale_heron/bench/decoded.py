@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from pale_heron.core.clock.utc import iso
 from pale_heron.core.frames import Frame, Kind
 from pale_heron.core.nmea.sentence import checksums, parse, problems, values
+from pale_heron.core.utc import iso
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_text
 

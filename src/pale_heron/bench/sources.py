@@ -58,11 +58,11 @@ class Source:
         """All lanes at the end of the file."""
         lanes: dict[str, Lane] = {}
         if not self.is_capture:
-            lanes[self.name] = Lane(self.name, own_time=True, positions_kept=None)
+            lanes[self.name] = Lane(self.name, own_time=True, epochs_kept=None)
         for record in self.records():
             lane = lanes.get(record.lane)
             if lane is None and record.lane:
-                lane = lanes[record.lane] = Lane(record.lane, positions_kept=None)
+                lane = lanes[record.lane] = Lane(record.lane, epochs_kept=None)
             if isinstance(record, Chunk):
                 assert lane is not None, "a chunk names its lane"
                 lane.feed(record)

@@ -3,12 +3,12 @@
 from typing import Any
 
 from pale_heron.bench.sources import Source
-from pale_heron.core.clock.utc import iso
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.facts import Fact
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.utc import iso
 
 
 def summary(source: Source) -> dict[str, Any]:
@@ -57,7 +57,7 @@ def _lane(lane: LaneSnapshot) -> dict[str, Any]:
 
 
 def _fix(fix: FixSnapshot) -> dict[str, Any]:
-    scattered = scatter(fix.positions)
+    scattered = scatter(fix.track)
     return {
         "state": fix.state.state,
         "kind": fix.state.kind or None,

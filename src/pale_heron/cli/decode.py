@@ -9,9 +9,9 @@ import typer
 
 from pale_heron.bench.decoded import decoded, printable
 from pale_heron.bench.sources import Source
-from pale_heron.core.clock.utc import clock
 from pale_heron.core.frames import Frame, Kind, Status
 from pale_heron.core.trouble import Exit
+from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
 

@@ -7,7 +7,10 @@ from typing import Any
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import SETTING_EVENTS, Framing
-from pale_heron.core.gnss.fix import POSITIONS_KEPT, FixSnapshot, FixTracker
+from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixSnapshot, FixTracker
+from pale_heron.core.gnss.history import ACTION, BANNER, MODES
+from pale_heron.core.gnss.sanity import Remark
+from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.line.causes import REFUSALS
 from pale_heron.core.line.evidence import DriverErrors, Evidence
 from pale_heron.core.line.findings import Finding, findings
@@ -71,7 +74,7 @@ class Lane:
         role: str = "",
         address: str = "",
         own_time: bool = False,
-        positions_kept: int | None = POSITIONS_KEPT,
+        epochs_kept: int | None = EPOCHS_KEPT,
     ) -> None:
         self.name = name
         self._settings = settings
@@ -83,7 +86,7 @@ class Lane:
         self._errors: DriverErrors | None = None
         self._tried: tuple[Judged, ...] = ()
         self._complaint = self._refusal = ""
-        self._fix = FixTracker(positions_kept)
+        self._fix = FixTracker(epochs_kept)
         self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
         self._opening = Opening.OPEN if own_time else Opening.OPENING
@@ -105,7 +108,9 @@ class Lane:
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
-        return self._take(self.framing.finish())
+        left = self._take(self.framing.finish())
+        self._fix.finish()
+        return left
 
     def event(self, event: Event) -> list[Frame]:
         """Take what happened to the lane; names that concern nobody here pass.
@@ -133,6 +138,9 @@ class Lane:
             self._opening = Opening.CLOSED
         elif event.name in ("settings-refused", "not-sent"):
             self._complaint = safe_label(str(details.get("reason", "")))
+        elif event.name == "start":
+            mode = str(details.get("mode", ""))
+            self._fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
         elif event.name == "driver-errors":
             self._errors = DriverErrors(*(_count(details, name) for name in DriverErrors._fields))
         elif event.name == "rates-tried":
@@ -188,7 +196,7 @@ class Lane:
             talk=talk,
             fix=fix,
             steps=steps(self._opening, line, fix.state.has_position, talk.answered, now),
-            findings=findings(evidence),
+            findings=_joined(findings(evidence), fix.remarks),
             own_span_s=self._own_time.span_s if self._own_time else None,
         )
 
@@ -201,11 +209,15 @@ class Lane:
             line(frame)
             if frame.direction is OUT or frame.kind is TEXT:
                 talk(frame)
+                if frame.direction is not OUT:
+                    self._hear_start(frame)
                 continue
             if frame.kind is not NMEA:
                 continue
             if frame.type not in SILENT_TYPES and (frame.type[0] == "P" or frame.type[-3:] == "TXT"):
                 talk(frame)
+                if frame.type[0] != "P":
+                    self._hear_start(frame)
             if frame.status is OK:
                 self._checksums_seen = True
                 fix(frame)
@@ -214,6 +226,12 @@ class Lane:
                 fix(frame)
         return frames
 
+    def _hear_start(self, frame: Frame) -> None:
+        """Begin the stopwatch where a line tells of a start."""
+        mode = start_mode(frame.data)
+        if mode:
+            self._fix.start(mode, BANNER, frame.time)
+
     def _retimed(self, frames: list[Frame]) -> Iterator[Frame]:
         """The frames with the times that the stream itself tells."""
         assert self._own_time is not None, "asked only of a raw file"
@@ -221,6 +239,13 @@ class Lane:
             time = self._own_time.read(frame)
             self._line.turn(time)
             yield frame._replace(time=time)
+
+
+def _joined(found: tuple[Finding, ...], remarks: tuple[Remark, ...]) -> tuple[Finding, ...]:
+    """What is wrong with the line, and with what is said on it; most likely first."""
+    if not remarks:
+        return found
+    return tuple(sorted((*found, *(Finding(*remark) for remark in remarks)), key=lambda each: -each.weight))
 
 
 def _count(details: Mapping[str, Any], name: str) -> int:

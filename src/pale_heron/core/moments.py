@@ -3,9 +3,9 @@
 import re
 from datetime import UTC, datetime
 
-from pale_heron.core.clock.utc import from_iso
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.utc import from_iso
 
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|min|h|)").fullmatch
 _SECONDS = {"ms": 0.001, "s": 1.0, "": 1.0, "min": 60.0, "h": 3600.0}

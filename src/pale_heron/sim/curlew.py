@@ -18,9 +18,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from pale_heron.core.clock.utc import clock, iso
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.sentence import encode, parse, sealed
+from pale_heron.core.utc import clock, iso
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations, InSky
 from pale_heron.sim.scenes import RATES, START_TIMES, Scene, StartTimes

@@ -4,10 +4,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from pale_heron.bench.model import BenchSnapshot
-from pale_heron.core.clock.utc import clock
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.steps import Opening, Stand, first_missing
+from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.actions import Action, working

@@ -1,7 +1,7 @@
 """The time bar of a replay: where it stands, what was looked through, and where marks and troubles lie."""
 
 from pale_heron.bench.model import BenchSnapshot, ReplayState
-from pale_heron.core.clock.utc import clock
+from pale_heron.core.utc import clock
 from pale_heron.tui.paint import Line, Span, line
 
 EDGE = 10

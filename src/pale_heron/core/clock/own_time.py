@@ -4,7 +4,7 @@ Each frame gets the UTC of the latest sentence that said one. Before the first d
 from 1970-01-01, which keeps differences right, and move to the true day with the first date.
 """
 
-from pale_heron.core.clock import utc
+from pale_heron.core import utc
 from pale_heron.core.frames import Frame, Kind, Status
 from pale_heron.core.nmea.sentence import parse, values
 

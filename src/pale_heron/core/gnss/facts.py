@@ -10,7 +10,6 @@ from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.nmea.sentence import parse, values
 
 GOOD: Final = "good"
@@ -20,7 +19,11 @@ ZERO: Final = "zero"
 INVALID: Final = "invalid"
 
 STALE_INTERVALS = 3
-SHORTEST_STALE_NS = 3 * SECOND
+SHORTEST_STALE_NS = SECOND // 2
+"""Pictures and hand-overs take their time too."""
+
+UNTOLD_STALE_NS = 3 * SECOND
+"""Where only one sentence came, so that its interval is unknown."""
 
 SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
     "latitude": (("GGA", "latitude"), ("GNS", "latitude"), ("RMC", "latitude"), ("GLL", "latitude")),
@@ -51,25 +54,30 @@ NEEDS_FIX: Final = frozenset(
 """Facts that mean something only in a sentence that says there is a fix."""
 
 
-BURST_NS = SECOND // 20
-"""Sentences of one formatter that are closer together are one saying."""
+SAME_SAYING_NS = SECOND // 2
+"""Of a receiver that knows no time, sentences of one formatter that are closer together are one saying."""
 
 
 class Heard:
     """The newest sentence of one formatter, and the time between it and the one before (0 where unknown)."""
 
-    __slots__ = ("frame", "interval")
+    __slots__ = ("_begun", "_epoch", "frame", "interval")
 
-    def __init__(self, frame: Frame) -> None:
+    def __init__(self, frame: Frame, epoch: int) -> None:
         self.frame = frame
         self.interval = 0
+        self._begun = frame.time
+        self._epoch = epoch
 
-    def hear(self, frame: Frame) -> None:
-        """Take a newer one."""
-        before = self.frame.time
+    def hear(self, frame: Frame, epoch: int) -> None:
+        """Take a newer one, which is of the `epoch`th epoch; several of one epoch are one saying."""
         self.frame = frame
-        if frame.time is not None and before is not None and frame.time - before > BURST_NS:
-            self.interval = frame.time - before
+        before = self._begun
+        if frame.time is None or before is None:
+            return
+        passed = frame.time - before
+        if passed > SAME_SAYING_NS or (epoch != self._epoch and passed > 0):
+            self.interval, self._begun, self._epoch = passed, frame.time, epoch
 
 
 class Fact(NamedTuple):
@@ -100,10 +108,11 @@ def says_fix(formatter: str, fields: Mapping[str, Any]) -> bool:
 
 
 def is_stale(heard: Heard, now: int | None) -> bool:
-    """Nothing new for three intervals of the sentence, and for three seconds at least."""
+    """Nothing new for three intervals of the sentence."""
     if now is None or heard.frame.time is None:
         return False
-    return now - heard.frame.time > max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS)
+    limit = max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS) if heard.interval else UNTOLD_STALE_NS
+    return now - heard.frame.time > limit
 
 
 def facts(latest: Mapping[str, Heard], believed: Mapping[str, Frame], now: int | None) -> dict[str, Fact]:
@@ -165,14 +174,3 @@ def raw_of(frame: Frame, key: str) -> str:
             return ",".join(sentence.raw[at : at + column.codec.width])
         at += column.codec.width
     return ""
-
-
-def position_of(data: bytes, at: int) -> tuple[float, float] | None:
-    """Latitude and longitude from the four raw fields that begin at `at` (the address is 0); None where unreadable."""
-    fields = data.split(b",", at + 4)
-    try:
-        latitude = unpack(fields[at].decode("ascii"), fields[at + 1].decode("ascii"))
-        longitude = unpack(fields[at + 2].decode("ascii"), fields[at + 3].decode("ascii"))
-    except (ValueError, IndexError):
-        return None
-    return None if latitude is None or longitude is None else (latitude, longitude)

@@ -1,15 +1,34 @@
-"""The course of a session: state by state, the way to the first fix, and outages."""
+"""The course of a session: state by state, every start with its milestones, and outages with what was lost.
 
+A start begins by an action of ours, by what the receiver says when it starts, or, for the first, with the first byte.
+After an action some sentences of before may still be on their way: they do not count until the receiver says that it
+started, or that it has no fix, or until PATIENCE_NS has passed.
+"""
+
+import statistics
 from collections import deque
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.states import FixState
+from pale_heron.core.gnss.states import FIX_2D, FIX_3D, FixState
 
 MILESTONES: Final = ("first byte", "sentence", "time", "date", "satellite seen", "satellite used", "2D", "3D")
 MOST_KEPT = 5000
 """States, starts and outages kept; older ones are forgotten and no longer counted."""
+
+PATIENCE_NS = 3 * SECOND
+SAME_START_NS = 10 * SECOND
+"""A receiver that tells of its start so soon after we asked for one tells of that one."""
+
+MODES: Final = ("cold", "warm", "hot", "unknown")
+OPENING, BANNER, ACTION = "opening", "banner", "action"
+
+SATELLITES, DIFFERENTIAL, BYTES = "satellites", "differential", "bytes"
+"""What an outage is an outage of."""
+
+_CORRECTED: Final = ("differential", "RTK float", "RTK fixed", "precise", "precise service")
 
 
 class StateSpan(NamedTuple):
@@ -24,20 +43,47 @@ class Start(NamedTuple):
 
     begin: int | None
     mode: str
+    cause: str
     reached: dict[str, int | None]
     first_fix: int | None
 
     @property
     def seconds_to_first_fix(self) -> float | None:
         """None until the fix, and where no times are known."""
-        return None if self.first_fix is None or self.begin is None else (self.first_fix - self.begin) / SECOND
+        return self._after(self.first_fix)
+
+    @property
+    def waiting_for(self) -> str:
+        """The first milestone that is missing; empty when all are reached."""
+        return next((name for name in MILESTONES if name not in self.reached), "")
+
+    def seconds_to(self, milestone: str) -> float | None:
+        """Seconds from the start until a milestone; None while it is not reached."""
+        return self._after(self.reached.get(milestone))
+
+    def _after(self, time: int | None) -> float | None:
+        return None if time is None or self.begin is None else (time - self.begin) / SECOND
+
+
+class Reception(NamedTuple):
+    """Satellites used, and the mean C/N0 of the best four; None where unknown."""
+
+    used: int | None = None
+    cn0: float | None = None
 
 
 class Outage(NamedTuple):
-    """A time without a fix after there was one; `end` is None while it lasts."""
+    """A time without a fix after there was one, without corrections, or without bytes; `end` is None while it lasts."""
 
     begin: int
     end: int | None
+    lost: str = SATELLITES
+    before: Reception = Reception()
+    worst: Reception = Reception()
+
+    @property
+    def seconds(self) -> float | None:
+        return None if self.end is None else (self.end - self.begin) / SECOND
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,40 +95,151 @@ class HistorySnapshot:
     outages: tuple[Outage, ...]
 
 
+class ModeRow(NamedTuple):
+    """All starts of one mode: how many, how many came to a fix, and the seconds they took."""
+
+    mode: str
+    starts: int
+    fixed: int
+    median_s: float | None
+    least_s: float | None
+    most_s: float | None
+    deviation_s: float | None
+    """Standard deviation of the sample; None below two."""
+
+
+def starts_by_mode(starts: Iterable[Start]) -> tuple[ModeRow, ...]:
+    """A row a mode, in the order of MODES."""
+    rows = []
+    every = list(starts)
+    for mode in MODES:
+        own = [start for start in every if start.mode == mode]
+        took = [seconds for start in own if (seconds := start.seconds_to_first_fix) is not None]
+        if own:
+            median = statistics.median(took) if took else None
+            spread = statistics.stdev(took) if len(took) > 1 else None
+            fastest, slowest = min(took, default=None), max(took, default=None)
+            rows.append(ModeRow(mode, len(own), len(took), median, fastest, slowest, spread))
+    return tuple(rows)
+
+
 class History:
-    """Told of milestones and of every change of state."""
+    """Told of milestones, of every epoch, and of every change of state."""
 
     def __init__(self) -> None:
         self._spans: deque[StateSpan] = deque(maxlen=MOST_KEPT)
         self._outages: deque[Outage] = deque(maxlen=MOST_KEPT)
-        self._start: Start | None = None
+        self._starts: deque[Start] = deque(maxlen=MOST_KEPT)
         self._had_fix = False
         self._fixed_when_opened = False
+        self._held_until: int | None = None
+        self._reception = Reception()
+        self.waiting = True
+        """Whether a start is under way, so that milestones are of interest."""
+
+    def begin_start(self, mode: str, cause: str, time: int | None) -> None:
+        """A start of the receiver, as far as we know in this mode."""
+        last = self._starts[-1] if self._starts else None
+        if cause == BANNER and last is not None and last.begin is not None and time is not None:
+            if last.cause == ACTION and time - last.begin <= SAME_START_NS:
+                self._held_until = None
+                return
+            if last.cause == OPENING and not self._had_fix and time - last.begin <= SAME_START_NS:
+                # What it says when it starts came a moment after the port was opened: that start is this one.
+                self._starts[-1] = last._replace(mode=mode if mode != "unknown" else last.mode, cause=BANNER)
+                return
+        if last is not None and last.cause != ACTION and last.mode == mode == "unknown" and last.first_fix is None:
+            return
+        self._starts.append(Start(time, mode, cause, {}, None))
+        self._held_until = time + PATIENCE_NS if cause == ACTION and time is not None else None
+        self.waiting = True
 
     def milestone(self, name: str, time: int | None) -> None:
         """Note the first time that something was reached; the first milestone of all begins the start."""
-        if self._start is None:
-            self._start = Start(time, "unknown", {}, None)
-        self._start.reached.setdefault(name, time)
+        if not self._starts:
+            self._starts.append(Start(time, "unknown", OPENING, {}, None))
+        if not self._is_held(time):
+            self._starts[-1].reached.setdefault(name, time)
+
+    def _is_held(self, time: int | None) -> bool:
+        if self._held_until is not None and time is not None and time > self._held_until:
+            self._held_until = None
+        return self._held_until is not None
+
+    def epoch(self, state: FixState, reception: Reception) -> None:
+        """Take one whole epoch: what is received, and how far the start is."""
+        if self._outages and self._outages[-1].end is None:
+            last = self._outages[-1]
+            self._outages[-1] = last._replace(worst=_worse(last.worst, reception))
+        if state.has_position:
+            self._reception = reception
+
+    def judged(self, state: FixState, time: int | None) -> None:
+        """Told of the state again and again while a start is under way."""
+        if not state.has_position:
+            self._held_until = None
+            return
+        if self._is_held(time):
+            return
+        start = self._starts[-1] if self._starts else None
+        if start is not None and start.first_fix is None:
+            self._starts[-1] = start._replace(first_fix=time)
+        for name in {FIX_2D: ("2D",), FIX_3D: ("2D", "3D")}.get(state.state, ()):
+            self.milestone(name, time)
+        self.waiting = state.state == FIX_2D
 
     def change(self, state: FixState, time: int | None) -> None:
         """Note a new state, and the outage that it begins or ends."""
-        if not self._spans:
+        before = self._spans[-1].state if self._spans else None
+        if before is None:
             self._fixed_when_opened = state.has_position
         self._spans.append(StateSpan(time, state))
-        if state.has_position:
-            if not self._had_fix and self._start is not None:
-                self._start = self._start._replace(first_fix=time)
-            self._had_fix = True
-            for name in ("2D", "3D") if state.state == "3D" else ("2D",) if state.state == "2D" else ():
-                self.milestone(name, time)
-            if self._outages and self._outages[-1].end is None:
-                self._outages[-1] = self._outages[-1]._replace(end=time)
-        elif self._had_fix and time is not None and not (self._outages and self._outages[-1].end is None):
-            self._outages.append(Outage(time, None))
+        if self.waiting:
+            self.judged(state, time)
+        self._had_fix = self._had_fix or state.has_position
+        lost = _lost(before, state)
+        open_now = self._outages[-1] if self._outages and self._outages[-1].end is None else None
+        if open_now is not None and _is_over(open_now, state):
+            self._outages[-1] = open_now._replace(end=time)
+            open_now = None
+        if time is None or not lost or not self._had_fix:
+            return
+        if open_now is not None:
+            # A fix is lost that had only lost its corrections: one outage ends, the worse begins.
+            self._outages[-1] = open_now._replace(end=time)
+        self._outages.append(Outage(time, None, lost, self._reception, self._reception))
 
-    def snapshot(self) -> HistorySnapshot:
-        """Spans, starts and outages so far. A lane that had its fix when it was opened shows no start."""
-        start = self._start
-        starts = (start._replace(reached=dict(start.reached)),) if start and not self._fixed_when_opened else ()
-        return HistorySnapshot(tuple(self._spans), starts, tuple(self._outages))
+    def silence(self, begin: int, end: int) -> None:
+        """Nothing came between these times, though a fix had been there."""
+        if self._had_fix and not (self._outages and self._outages[-1].end is None):
+            self._outages.append(Outage(begin, end, BYTES, self._reception, Reception(0, None)))
+
+    def snapshot(self, silent_since: int | None = None) -> HistorySnapshot:
+        """Spans, starts and outages so far. A lane that had its fix when it was opened shows no start of that."""
+        skipped = 1 if self._fixed_when_opened and len(self._starts) < MOST_KEPT else 0
+        starts = list(self._starts)[skipped:]
+        outages = tuple(self._outages)
+        if silent_since is not None and self._had_fix and not (outages and outages[-1].end is None):
+            outages = (*outages, Outage(silent_since, None, BYTES, self._reception, Reception(0, None)))
+        kept = tuple(start._replace(reached=dict(start.reached)) for start in starts)
+        return HistorySnapshot(tuple(self._spans), kept, outages)
+
+
+def _lost(before: FixState | None, now: FixState) -> str:
+    """What the change from one state to another loses; empty for nothing."""
+    if before is None or not before.has_position:
+        return ""
+    if not now.has_position:
+        return SATELLITES
+    return DIFFERENTIAL if before.kind in _CORRECTED and now.level < before.level and now.kind != before.kind else ""
+
+
+def _is_over(outage: Outage, state: FixState) -> bool:
+    return state.has_position if outage.lost != DIFFERENTIAL else state.kind in _CORRECTED
+
+
+def _worse(one: Reception, other: Reception) -> Reception:
+    """The lower of each."""
+    used = [count for count in (one.used, other.used) if count is not None]
+    strengths = [strength for strength in (one.cn0, other.cn0) if strength is not None]
+    return Reception(min(used, default=None), min(strengths, default=None))

@@ -1,56 +1,150 @@
-"""How far positions at rest lie from their mean."""
+"""How far positions lie from their mean, or from a point that is known.
+
+CEP50 and CEP95 are the radii within which half and 95 % of the positions lie; 2DRMS is twice the root mean square of
+the distances. The errors of a receiver come and go in minutes, so neighbouring positions are no independent samples:
+their number is estimated from how alike neighbours are, n(1-r)/(1+r) with r the correlation of one with the next.
+"""
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
-from pale_heron.core.gnss.geodesy import offset_m
+import numpy as np
+from numpy.typing import NDArray
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+
+Numbers = NDArray[np.float64]
+FEW_INDEPENDENT: Final = 10
+_A: Final = 6_378_137.0
+_E2: Final = 6.694_379_990_14e-3
 
 
-class Position(NamedTuple):
-    """One epoch's position: arrival time, signed degrees, metres above sea level."""
+class Point(NamedTuple):
+    """Signed degrees, and metres above mean sea level where they are known."""
 
-    time: int | None
     latitude: float
     longitude: float
-    altitude_m: float | None
+    altitude_m: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Scatter:
-    """Half and 95 % of the positions lie within `cep50_m` and `cep95_m` of the mean; 2DRMS is twice the RMS distance.
-
-    Consecutive positions of a receiver are correlated: the figures of a short time flatter it.
-    """
+    """All figures in metres. `about` is the point from which distances count, the mean or a given one."""
 
     samples: int
+    span_s: float | None
+    """Seconds from the first to the last; None where no times are known."""
+    independent: float
+    about: Point
+    from_reference: bool
+    mean: tuple[float, float, float | None]
+    """East, north and up of the mean, from `about`: the bias where that is a known point."""
     cep50_m: float
     cep95_m: float
     drms2_m: float
-    offsets_m: tuple[tuple[float, float], ...]
-    """Metres east and north of the mean, oldest first."""
+    vertical95_m: float | None
+    deviations_m: tuple[float, float, float | None]
+    """Standard deviations east, north, up, about the mean."""
+    claimed_drms_m: float | None
+    """The root mean square of the horizontal errors that the receiver itself expected; None where it tells none."""
+    offsets_m: Numbers
+    """Shape (samples, 2): metres east and north of `about`, oldest first."""
+
+    @property
+    def drms_m(self) -> float:
+        return self.drms2_m / 2
+
+    @property
+    def claim_holds(self) -> bool | None:
+        """Whether the distances are no larger than claimed; None without a claim, or with too few samples to tell."""
+        if self.claimed_drms_m is None or self.independent < FEW_INDEPENDENT:
+            return None
+        margin = 1 + 1.5 / math.sqrt(self.independent)
+        return self.drms_m <= self.claimed_drms_m * margin
 
 
-def scatter(positions: Sequence[Position]) -> Scatter | None:
-    """The scatter about the mean; None below two positions."""
-    if len(positions) < 2:
+def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
+    """The scatter of all epochs with a position; None below two."""
+    columns = {name: np.frombuffer(epochs.column(name), dtype=np.float64) for name in ("latitude", "longitude")}
+    known = ~np.isnan(columns["latitude"])
+    samples = int(known.sum())
+    if samples < 2:
         return None
-    first = positions[0]
-    near = [offset_m(each.latitude, each.longitude, first.latitude, first.longitude) for each in positions]
-    mean_east = sum(east for east, _ in near) / len(near)
-    mean_north = sum(north for _, north in near) / len(near)
-    offsets = tuple((east - mean_east, north - mean_north) for east, north in near)
-    distances = sorted(math.hypot(east, north) for east, north in offsets)
+    latitude, longitude = columns["latitude"][known], columns["longitude"][known]
+    altitude = np.frombuffer(epochs.column("altitude_m"), dtype=np.float64)[known]
+    claimed = np.frombuffer(epochs.column("error_m"), dtype=np.float32)[known].astype(np.float64)
+    arrived = np.frombuffer(epochs.column("arrived"), dtype=np.int64)[known]
+    about = reference or mean_point(latitude, longitude, altitude)
+    offsets = offsets_m(latitude, longitude, about)
+    distances = np.sort(np.hypot(offsets[:, 0], offsets[:, 1]))
+    mean = offsets.mean(axis=0)
+    height = about.altitude_m
+    ups = altitude[~np.isnan(altitude)] - height if height is not None else np.empty(0)
+    told = claimed[~np.isnan(claimed)]
     return Scatter(
-        samples=len(offsets),
-        cep50_m=_at_share(distances, 0.50),
-        cep95_m=_at_share(distances, 0.95),
-        drms2_m=2 * math.sqrt(sum(distance**2 for distance in distances) / len(distances)),
+        samples=samples,
+        span_s=None if UNKNOWN_TIME in (arrived[0], arrived[-1]) else float(arrived[-1] - arrived[0]) / SECOND,
+        independent=independent_samples(offsets),
+        about=about,
+        from_reference=reference is not None,
+        mean=(float(mean[0]), float(mean[1]), float(ups.mean()) if ups.size else None),
+        cep50_m=at_share(distances, 0.50),
+        cep95_m=at_share(distances, 0.95),
+        drms2_m=2 * math.sqrt(float((distances**2).mean())),
+        vertical95_m=at_share(np.sort(np.abs(ups)), 0.95) if ups.size > 1 else None,
+        deviations_m=(
+            float(offsets[:, 0].std()),
+            float(offsets[:, 1].std()),
+            float(ups.std()) if ups.size > 1 else None,
+        ),
+        claimed_drms_m=math.sqrt(float((told**2).mean())) if told.size > samples / 2 else None,
         offsets_m=offsets,
     )
 
 
-def _at_share(ordered: Sequence[float], share: float) -> float:
+def earth_fixed(latitude: Numbers, longitude: Numbers) -> Numbers:
+    """Points of the ellipsoid's surface in axes that turn with the Earth, metres; shape (n, 3)."""
+    phi, lam = np.radians(latitude), np.radians(longitude)
+    prime = _A / np.sqrt(1 - _E2 * np.sin(phi) ** 2)
+    across = prime * np.cos(phi)
+    return np.column_stack((across * np.cos(lam), across * np.sin(lam), prime * (1 - _E2) * np.sin(phi)))
+
+
+def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Point:
+    """The mean of near points, right across the date line and at a pole."""
+    x, y, z = earth_fixed(latitude, longitude).mean(axis=0)
+    flat = math.hypot(x, y)
+    # The mean of points of the surface lies so little below it that the latitude of the surface holds.
+    phi = math.atan2(z, flat * (1 - _E2))
+    known = altitude[~np.isnan(altitude)]
+    mean_altitude = float(known.mean()) if known.size else None
+    return Point(math.degrees(phi), math.degrees(math.atan2(y, x)), mean_altitude)
+
+
+def offsets_m(latitude: Numbers, longitude: Numbers, about: Point) -> Numbers:
+    """Metres east and north of a point, in the plane that touches the ellipsoid there; shape (n, 2)."""
+    here = np.array([about.latitude]), np.array([about.longitude])
+    away = earth_fixed(latitude, longitude) - earth_fixed(*here)
+    phi, lam = math.radians(about.latitude), math.radians(about.longitude)
+    east = np.array([-math.sin(lam), math.cos(lam), 0.0])
+    north = np.array([-math.sin(phi) * math.cos(lam), -math.sin(phi) * math.sin(lam), math.cos(phi)])
+    found: Numbers = away @ np.column_stack((east, north))
+    return found
+
+
+def independent_samples(offsets: Numbers) -> float:
+    """How many independent samples tell as much as these; between 1 and their number."""
+    count = len(offsets)
+    centred = offsets - offsets.mean(axis=0)
+    whole = float((centred**2).sum())
+    if count < 3 or whole <= 0:
+        return float(min(count, 1))
+    alike = max(0.0, min(1.0, float((centred[1:] * centred[:-1]).sum()) / whole))
+    return max(1.0, count * (1 - alike) / (1 + alike))
+
+
+def at_share(ordered: Numbers, share: float) -> float:
     """The smallest distance within which at least `share` of all lie."""
-    return ordered[max(0, math.ceil(share * len(ordered)) - 1)]
+    return float(ordered[max(0, math.ceil(share * len(ordered)) - 1)])

@@ -1,11 +1,13 @@
 """Which satellites are seen and which are used, from GSV and GSA.
 
 A list of satellites comes in parts, one set of parts for each talker and signal. Only a complete set counts; the same
-satellite on two signals is one satellite. Sentences are kept as they came and read when a snapshot is asked for.
+satellite on two signals is one satellite. Sentences are kept as they came and read when a snapshot is asked for; for
+every epoch only the C/N0 fields are looked at, and once a minute the directions, for the trails.
 """
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from heapq import nlargest
+from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.satellites import SatelliteName, satellite_name, system_of
@@ -15,16 +17,30 @@ FRESH_NS = 12 * SECOND
 """A list older than this, or than three of its own intervals if that is more, is no longer the sky."""
 
 MOST_LISTS = 64
+TRAIL_STEP_NS: Final = 60 * SECOND
+TRAIL_NS: Final = 3600 * SECOND
+BEST: Final = 4
+"""So many satellites make a position: the C/N0 of the best four tells how good reception is."""
+
+
+class Direction(NamedTuple):
+    """Where a satellite stood at a time; degrees."""
+
+    time: int
+    elevation_deg: int
+    azimuth_deg: int
 
 
 class Satellite(NamedTuple):
-    """One satellite; None where the receiver gave nothing."""
+    """One satellite; None where the receiver gave nothing. `cn0_dbhz` is that of its strongest signal."""
 
     name: SatelliteName
     elevation_deg: int | None
     azimuth_deg: int | None
     cn0_dbhz: int | None
     used: bool
+    signals: tuple[tuple[str, int | None], ...] = ()
+    """C/N0 by signal id, as the receiver numbers them; empty ids where it names none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +50,10 @@ class Sky:
     satellites: tuple[Satellite, ...]
     seen_time: int | None
     incomplete_lists: int
+    incomplete_now: tuple[str, ...]
+    """Types whose newest list came without all of its parts: what is shown of them is the list before."""
+    trails: dict[SatelliteName, tuple[Direction, ...]]
+    """Where each stood in the last hour, a place a minute."""
 
     @property
     def used(self) -> int:
@@ -52,12 +72,13 @@ class Sky:
 class _Heard:
     """The newest complete list under one key, and the time between it and the one before."""
 
-    __slots__ = ("frames", "interval", "time")
+    __slots__ = ("_strengths", "frames", "interval", "time")
 
     def __init__(self, frames: tuple[Frame, ...]) -> None:
         self.frames = frames
         self.time = frames[-1].time
         self.interval = 0
+        self._strengths: dict[bytes, int] | None = None
 
     def hear(self, frames: tuple[Frame, ...]) -> None:
         """Take a newer one."""
@@ -66,9 +87,21 @@ class _Heard:
         if time is not None and self.time is not None:
             self.interval = time - self.time
         self.time = time
+        self._strengths = None
 
     def fresh(self, now: int | None) -> bool:
         return now is None or self.time is None or now - self.time <= max(FRESH_NS, 3 * self.interval)
+
+    @property
+    def strengths(self) -> dict[bytes, int]:
+        """C/N0 by raw satellite number; 0 where it is not followed."""
+        if self._strengths is None:
+            self._strengths = {}
+            for frame in self.frames:
+                fields = frame.data.partition(b"*")[0].split(b",")
+                for number, strength in zip(fields[4:-3:4], fields[7::4], strict=False):
+                    self._strengths[number] = int(strength) if strength.isdigit() and len(strength) <= 2 else 0
+        return self._strengths
 
 
 class SkyTracker:
@@ -79,6 +112,10 @@ class SkyTracker:
         self._seen: dict[tuple[str, bytes], _Heard] = {}
         self._used: dict[tuple[str, bytes], _Heard] = {}
         self._incomplete = 0
+        self._incomplete_now: set[str] = set()
+        self._trails: dict[SatelliteName, tuple[Direction, ...]] = {}
+        self._trailed: dict[tuple[str, bytes], int] = {}
+        self._reception: tuple[int | None, float | None] | None = None
 
     def feed_gsv(self, frame: Frame) -> bool:
         """Take one part of a list; True where it names at least one satellite."""
@@ -86,19 +123,43 @@ class SkyTracker:
         if len(fields) < 4:
             return False
         if fields[2] == b"1":
-            self._incomplete += frame.type in self._parts
+            if frame.type in self._parts:
+                self._miss(frame)
             self._parts[frame.type] = [frame]
         else:
             parts = self._parts.get(frame.type)
             if parts is None or fields[2] != b"%d" % (len(parts) + 1):
-                self._incomplete += 1
+                self._miss(frame)
                 self._parts.pop(frame.type, None)
                 return len(fields) > 4
             parts.append(frame)
         if fields[1] == fields[2]:
-            whole = tuple(self._parts.pop(frame.type))
-            self._keep(self._seen, (frame.type, _signal(frame.data)), whole)
+            self._complete(frame.type, tuple(self._parts.pop(frame.type)))
         return frame.data.count(b",") >= 7
+
+    def _miss(self, frame: Frame) -> None:
+        self._incomplete += 1
+        self._incomplete_now.add(frame.type)
+
+    def _complete(self, kind: str, frames: tuple[Frame, ...]) -> None:
+        self._incomplete_now.discard(kind)
+        key = kind, _signal(frames[-1].data)
+        self._keep(self._seen, key, frames)
+        self._reception = None
+        time = frames[-1].time
+        if time is not None and time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
+            self._trailed[key] = time
+            self._trail(frames, time)
+
+    def _trail(self, frames: tuple[Frame, ...], time: int) -> None:
+        """Note where each satellite stands."""
+        for frame in frames:
+            for each in _satellites(frame):
+                if each.elevation_deg is not None and each.azimuth_deg is not None:
+                    before = self._trails.get(each.name, ())
+                    if not before or time - before[-1].time >= TRAIL_STEP_NS:
+                        kept = tuple(place for place in before if time - place.time < TRAIL_NS)
+                        self._trails[each.name] = (*kept, Direction(time, each.elevation_deg, each.azimuth_deg))
 
     def feed_gsa(self, frame: Frame, first: bytes, system: bytes) -> None:
         """Take the used satellites of one system; `first` and `system` are the raw fields that tell the lists apart."""
@@ -111,23 +172,40 @@ class SkyTracker:
         elif len(lists) < MOST_LISTS:
             lists[key] = _Heard(frames)
 
+    def reception(self, now: int | None) -> tuple[int | None, float | None]:
+        """Satellites seen, and the mean C/N0 of the best four; None while no list is fresh. Cheap."""
+        if self._reception is None:
+            best: dict[tuple[str, bytes], int] = {}
+            lists = [(kind, heard) for (kind, _), heard in self._seen.items() if heard.fresh(now)]
+            for kind, heard in lists:
+                for number, strength in heard.strengths.items():
+                    best[kind, number] = max(best.get((kind, number), 0), strength)
+            four = nlargest(BEST, (strength for strength in best.values() if strength))
+            self._reception = len(best) if lists else None, sum(four) / len(four) if four else None
+        return self._reception
+
     def snapshot(self, now: int | None) -> Sky:
         """The sky as of `now`."""
         used = {name for heard in self._used.values() if heard.fresh(now) for name in _used_names(heard.frames[0])}
         found: dict[SatelliteName, Satellite] = {}
-        fresh = [heard for heard in self._seen.values() if heard.fresh(now)]
-        for heard in fresh:
+        fresh = [(signal.decode("latin-1"), heard) for (_, signal), heard in self._seen.items() if heard.fresh(now)]
+        for signal, heard in fresh:
             for frame in heard.frames:
-                for satellite in _satellites(frame, used):
+                for satellite in _satellites(frame):
                     other = found.get(satellite.name)
-                    if other is None or (satellite.cn0_dbhz or 0) > (other.cn0_dbhz or 0):
-                        found[satellite.name] = satellite
+                    signals = (*(other.signals if other else ()), (signal, satellite.cn0_dbhz))
+                    strongest = satellite
+                    if other is not None and (satellite.cn0_dbhz or 0) <= (other.cn0_dbhz or 0):
+                        strongest = other
+                    found[satellite.name] = strongest._replace(used=satellite.name in used, signals=signals)
         for name in used - found.keys():
             found[name] = Satellite(name, None, None, None, True)
         return Sky(
             satellites=tuple(found[name] for name in sorted(found)),
-            seen_time=max((heard.time for heard in fresh if heard.time is not None), default=None),
+            seen_time=max((heard.time for _, heard in fresh if heard.time is not None), default=None),
             incomplete_lists=self._incomplete,
+            incomplete_now=tuple(sorted(self._incomplete_now)),
+            trails={name: trail for name, trail in self._trails.items() if name in found},
         )
 
 
@@ -143,14 +221,14 @@ def _range_of(first: bytes) -> bytes:
     return satellite_name(None, int(first)).system.encode() if first.isdigit() else b""
 
 
-def _satellites(frame: Frame, used: set[SatelliteName]) -> list[Satellite]:
+def _satellites(frame: Frame) -> list[Satellite]:
     sentence = parse(frame.data)
     system = system_of(sentence.talker)
     found = []
     for item in values(sentence)["satellites"]:
         if item["id"] is not None:
             name = satellite_name(system, item["id"])
-            found.append(Satellite(name, item["elevation_deg"], item["azimuth_deg"], item["cn0_dbhz"], name in used))
+            found.append(Satellite(name, item["elevation_deg"], item["azimuth_deg"], item["cn0_dbhz"], False))
     return found
 
 

@@ -37,6 +37,23 @@ KINDS: Final = {
 _DIMENSIONS: Final = {"2": FIX_2D, "3": FIX_3D}
 
 
+LEVELS: Final = (
+    NO_FIX,
+    TIME_ONLY,
+    "simulated",
+    "manual",
+    "estimated",
+    FIX_2D,
+    "single",
+    "differential",
+    "RTK float",
+    "RTK fixed",
+)
+"""State and kind in one scale, the least first; a fix whose dimension nobody tells counts as one with height."""
+
+_LEVEL_OF_KIND: Final = {"precise service": "differential", "precise": "differential"}
+
+
 class FixState(NamedTuple):
     """`state` is one of no fix, time only, fix (2D or 3D unknown), 2D, 3D; `kind` says how it was made, or is empty."""
 
@@ -46,6 +63,25 @@ class FixState(NamedTuple):
     @property
     def has_position(self) -> bool:
         return self.state not in (NO_FIX, TIME_ONLY)
+
+    @property
+    def level(self) -> int:
+        """Place in LEVELS."""
+        return _LEVEL_OF_STATE[self]
+
+
+def _level(state: str, kind: str) -> int:
+    name = _LEVEL_OF_KIND.get(kind, kind)
+    if state in (NO_FIX, TIME_ONLY):
+        return LEVELS.index(state)
+    return min(LEVELS.index(name), LEVELS.index(FIX_2D) if state == FIX_2D else len(LEVELS))
+
+
+_LEVEL_OF_STATE: Final = {
+    FixState(state, kind): _level(state, kind)
+    for state in (NO_FIX, TIME_ONLY, FIX, FIX_2D, FIX_3D)
+    for kind in (("",) if state in (NO_FIX, TIME_ONLY) else sorted(set(KINDS.values())))
+}
 
 
 class Says(NamedTuple):
@@ -66,6 +102,34 @@ def judge(says: Says) -> FixState:
     if not kind or says.dimension == "1":
         return without
     return FixState(_DIMENSIONS.get(says.dimension, FIX), kind)
+
+
+class Testimony(NamedTuple):
+    """What one sentence says of the fix, and whether it has a part in the decision."""
+
+    formatter: str
+    words: str
+    decides: bool
+
+
+def witnesses(says: Says) -> tuple[Testimony, ...]:
+    """Every sentence that says something of the fix. GGA, else GNS, else RMC or GLL decides; GSA adds the dimension."""
+    told = (
+        ("GGA", says.quality, f"quality {says.quality}, {KINDS.get(says.quality, 'no position')}"),
+        ("GNS", says.modes, f"modes {says.modes}, {_kind(Says(modes=says.modes)) or 'no position'}"),
+        ("RMC", says.status, f"status {says.status}{_mode_words(says)}"),
+    )
+    heard = [(formatter, words) for formatter, word, words in told if word]
+    found = [Testimony(formatter, words, place == 0) for place, (formatter, words) in enumerate(heard)]
+    if says.dimension:
+        words = "no fix" if says.dimension == "1" else _DIMENSIONS.get(says.dimension, f"fix mode {says.dimension}")
+        found.append(Testimony("GSA", words, True))
+    return tuple(found)
+
+
+def _mode_words(says: Says) -> str:
+    mode = f", mode {says.status_mode}, {KINDS.get(says.status_mode, 'no position')}" if says.status_mode else ""
+    return mode if says.status == "A" else ", warning" + mode
 
 
 def _kind(says: Says) -> str:

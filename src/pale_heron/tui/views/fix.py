@@ -47,7 +47,7 @@ _STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int, height: int) -> list[Line]:
     """The whole view."""
     fix = lane.fix
-    recent = scatter(fix.positions[-RECENT:])
+    recent = scatter(fix.track.last(RECENT))
     role, answer = answer_of(snapshot, lane, recent)
     head = headline(QUESTION, role, answer, width)
     bottom = _session(snapshot, fix, width)

@@ -5,8 +5,8 @@ from datetime import UTC, datetime
 
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot
-from pale_heron.core.clock.utc import clock
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
+from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import figures
