@@ -1,7 +1,7 @@
 """`pale-heron demo`: the simulated bench on the full screen."""
 
 import os
-from typing import Annotated
+from typing import Annotated, Final, NamedTuple
 
 import typer
 
@@ -12,40 +12,62 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.launch import Device
 
-SCENES = ("saltmarsh", "troubles")
+
+class Played(NamedTuple):
+    """A simulated receiver of a scene: its lane, its role, and what happens to it."""
+
+    lane: str
+    role: str
+    scene: str
+
+
+TROUBLES = "troubles"
+SCENES: Final = {
+    "saltmarsh": (Played("curlew", "buoy 7", "saltmarsh"),),
+    "open-sky": (Played("curlew", "buoy 7", "open-sky"),),
+    "reeds": (Played("curlew", "buoy 7", "reeds"),),
+    "at-rest": (Played("curlew", "hide", "at-rest"),),
+    "rtk": (Played("curlew", "hide", "rtk"),),
+    "two-receivers": (Played("bow", "buoy 7", "open-sky"), Played("stern", "buoy 7", "second-antenna")),
+    "wrong-date": (Played("curlew", "buoy 7", "wrong-date"),),
+    "full-line": (Played("curlew", "buoy 7", "full-line"),),
+}
+NAMES: Final = (*SCENES, TROUBLES)
 
 
 def demo(
     seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
-    scene: Annotated[str, typer.Option(help=f"What is played: {', '.join(SCENES)}.")] = "saltmarsh",
+    scene: Annotated[str, typer.Option(help=f"What is played: {', '.join(NAMES)}.")] = "saltmarsh",
     no_capture: Annotated[bool, typer.Option("--no-capture", help="Keep no record of this.")] = False,
 ) -> None:
     """Start the simulated devices of the salt marsh, and the full screen on them. Nothing need be plugged in.
 
-    The scene `troubles` has one lane for each trouble that a line can have.
+    Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
+    date, a line that is too full, and `troubles`, with one lane for each trouble that a line can have.
 
-    Example: pale-heron demo --scene troubles
+    Example: pale-heron demo --scene two-receivers
     """
-    if scene == "troubles":
+    if scene == TROUBLES:
         _troubles(seed, not no_capture)
-    elif scene == "saltmarsh":
-        _saltmarsh(seed, not no_capture)
+    elif scene in SCENES:
+        _play(scene, seed, not no_capture)
     else:
-        raise Trouble(f"There is no scene {scene!r}{nearest_words(scene, dict.fromkeys(SCENES))}", "Leave it out")
+        raise Trouble(f"There is no scene {scene!r}{nearest_words(scene, dict.fromkeys(NAMES))}", "Leave it out")
 
 
-def _saltmarsh(seed: int, record: bool) -> None:
-    link = simulated_folder() / f"curlew-of-{os.getpid()}"
-    curlew = Device("curlew", "--seed", str(seed), "--scene", "saltmarsh", "--host-time", link=link)
+def _play(name: str, seed: int, record: bool) -> None:
+    devices: list[Device] = []
+    lanes = []
     try:
-        show(
-            "saltmarsh",
-            [LaneSpec("curlew", curlew.path, LineSettings(9600), role="buoy 7")],
-            record=record,
-            view="fix",
-        )
+        for place, played in enumerate(SCENES[name]):
+            link = simulated_folder() / f"{played.lane}-of-{os.getpid()}"
+            words = ("curlew", "--seed", str(seed + place), "--scene", played.scene, "--host-time")
+            devices.append(Device(*words, link=link))
+            lanes.append(LaneSpec(played.lane, devices[-1].path, LineSettings(9600), role=played.role))
+        show(name, lanes, record=record, view="fix")
     finally:
-        curlew.stop()
+        for device in devices:
+            device.stop()
 
 
 def _troubles(seed: int, record: bool) -> None:

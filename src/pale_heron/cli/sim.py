@@ -30,7 +30,7 @@ def sim(
     link: Annotated[Path | None, typer.Option(help="A stable name for its pseudo-terminal.")] = None,
     seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
     rate: Annotated[int, typer.Option(help="Its line rate in baud.")] = 9600,
-    every: Annotated[int, typer.Option(help="Milliseconds between epochs, 100 to 1000.")] = 1000,
+    every: Annotated[int, typer.Option(help="Milliseconds between epochs, 100 to 1000; 0: as the scene has it.")] = 0,
     start: Annotated[str, typer.Option(help=f"How it starts: {', '.join(START_TIMES)}.")] = "",
     quick: Annotated[float, typer.Option(help="Divides the times that a start takes.")] = 0.0,
     scene: Annotated[str, typer.Option(help=f"What happens: {', '.join(SCENES)}.")] = "saltmarsh",
@@ -112,8 +112,8 @@ def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:
         raise Trouble(f"There is no simulated device {device!r}", f"There are: {', '.join(DEVICES)}")
     if rate not in RATES:
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, RATES))}")
-    if not 100 <= every <= 1000:
-        raise Trouble(f"{every} ms between epochs is not 100 to 1000", "Leave --every out for 1000")
+    if every and not 100 <= every <= 1000:
+        raise Trouble(f"{every} ms between epochs is not 100 to 1000", "Leave --every out for what the scene has")
     if start and start not in START_TIMES:
         raise Trouble(f"It cannot start {start!r}", f"It starts {', '.join(START_TIMES)}")
     if scene not in SCENES:

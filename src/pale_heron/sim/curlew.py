@@ -19,11 +19,12 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.nmea.degrees import pack
 from pale_heron.core.nmea.sentence import encode, parse, sealed
-from pale_heron.core.utc import clock, iso
+from pale_heron.core.utc import DAY, clock, iso, midnight
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations, InSky
-from pale_heron.sim.scenes import RATES, START_TIMES, Scene, StartTimes
+from pale_heron.sim.scenes import RATES, START_TIMES, Scene, Stage, StartTimes
 from pale_heron.sim.solution import Errors, dilution
 
 VERSION = "1.4"
@@ -34,6 +35,14 @@ CHANNELS = 24
 
 USABLE_DBHZ = 33
 WEAKER_UNDER_BRIDGE_DB = 17.0
+WEAKER_IN_REEDS_DB = 15.0
+DEFAULT_DATE = "1980-01-06"
+"""The day on which GPS began to count."""
+
+MODE_LETTERS = {1: "A", 2: "D", 4: "R", 5: "F"}
+FINE_FROM = 4
+"""The GGA quality from which on positions are told with the decimals of RTK."""
+
 MOST_IN_GSA = 12
 KNOTS = 1.943844
 
@@ -51,7 +60,9 @@ class Curlew:
     """One receiver in one scene. `begin_ns` is UTC when power comes."""
 
     def __init__(self, scene: Scene, seed: int = 7, begin_ns: int = marsh.BEGIN_UTC * SECOND) -> None:
-        self.setup = Setup()
+        self.setup = Setup(every_ms=scene.every_ms)
+        if scene.all_each_epoch:
+            self.setup = replace(self.setup, intervals=self.setup.intervals | {"GSV": 1})
         self._stored = self.setup
         self._scene = scene
         self._seed = seed
@@ -122,13 +133,19 @@ class Curlew:
 
     def _report(self, seconds: float) -> list[bytes]:
         known = _StartClock(START_TIMES[self._mode], (seconds - self._started) * self._scene.quick)
-        place = marsh.buoy(seconds)
+        scene = self._scene
+        place = marsh.antenna(scene.place, scene.lever_m, seconds)
         sky = self._sky(seconds, place, known)
         used = self._used(sky, seconds, known)
         dops = dilution([(satellite.elevation, satellite.azimuth) for satellite in used])
         solved = len(used) >= (4 if known.three_d else 3) and known.two_d and dops is not None
         dimension = (3 if known.three_d else 2) if solved else 1
-        state = _Epoch(self._begin_ns + round(seconds * SECOND), known, place, dimension)
+        stage = scene.stage(seconds)
+        state = _Epoch(self._begin_ns + round(seconds * SECOND), known, place, dimension, stage)
+        if scene.default_date and dimension == 1:
+            state.date = DEFAULT_DATE
+        elif scene.weeks_off and state.date is not None:
+            state.date = iso(midnight(state.date) + scene.weeks_off * 7 * DAY)[:10]
         if solved and dops is not None:
             state.solve(self._errors, dops)
         state.used = used
@@ -165,7 +182,15 @@ class Curlew:
         weaker = WEAKER_UNDER_BRIDGE_DB if self._scene.under_bridge(seconds) else 0.0
         followed = min(CHANNELS, known.satellites_found)
         found = sorted(above, key=_order_of_search)[:followed]
-        heard = [satellite._replace(cn0=satellite.cn0 - weaker + self._chance.gauss(0, 0.8)) for satellite in found]
+        heard = [
+            satellite._replace(
+                cn0=satellite.cn0
+                - weaker
+                - (WEAKER_IN_REEDS_DB if self._scene.hidden(seconds, satellite.elevation, satellite.azimuth) else 0.0)
+                + self._chance.gauss(0, 0.8)
+            )
+            for satellite in found
+        ]
         return sorted(satellite for satellite in heard if satellite.cn0 > 12)
 
     def _used(self, sky: list[InSky], seconds: float, known: "_StartClock") -> list[InSky]:
@@ -219,12 +244,13 @@ class _StartClock:
 class _Epoch:
     """The values of one epoch, and the sentences that say them."""
 
-    def __init__(self, now_ns: int, known: _StartClock, place: marsh.Place, dimension: int) -> None:
+    def __init__(self, now_ns: int, known: _StartClock, place: marsh.Place, dimension: int, stage: Stage) -> None:
+        self._stage = stage
         self._place = place
         self._dimension = dimension
         self._fixed = dimension > 1
         self._time = clock(now_ns, 2) if known.time else None
-        self._date = iso(now_ns)[:10] if known.date else None
+        self.date = iso(now_ns)[:10] if known.date else None
         self._latitude: float | None = None
         self._longitude: float | None = None
         self._altitude: float | None = None
@@ -235,15 +261,20 @@ class _Epoch:
     def solve(self, errors: Errors, dops: tuple[float, float, float]) -> None:
         """Fill in the position as the receiver finds it: the truth and its error."""
         self._dops = dops
-        self._latitude, self._longitude, self._altitude, self._errors_m = errors.found(self._place, dops)
+        self._latitude, self._longitude, self._altitude, self._errors_m = errors.found(
+            self._place, dops, self._stage.errors
+        )
 
     @property
     def _mode(self) -> str:
-        return "A" if self._fixed else "N"
+        return MODE_LETTERS[self._stage.quality] if self._fixed else "N"
 
     @property
     def _where(self) -> dict[str, Any]:
-        return {"time": self._time, "latitude": self._latitude, "longitude": self._longitude}
+        if self._stage.quality < FINE_FROM or self._latitude is None or self._longitude is None:
+            return {"time": self._time, "latitude": self._latitude, "longitude": self._longitude}
+        fine = {"latitude": tuple(pack(self._latitude, "NS", 7)), "longitude": tuple(pack(self._longitude, "EW", 7))}
+        return {"time": self._time, **fine}
 
     @property
     def _speed(self) -> float | None:
@@ -259,16 +290,21 @@ class _Epoch:
             "speed_knots": self._speed,
             "course_deg": self._course,
         }
-        said |= {"date": self._date, "mode": self._mode, "navigational_status": "V"}
+        said |= {"date": self.date, "mode": self._mode, "navigational_status": "V"}
         return encode("GN", "RMC", self._where | said)
 
     def gga(self) -> bytes:
         said: dict[str, Any] = {
-            "quality": int(self._fixed),
+            "quality": self._stage.quality if self._fixed else 0,
             "satellites_used": min(99, len(self.used)),
             "hdop": self._dops[1],
         }
-        said |= {"altitude_m": self._altitude, "differential_station": None}
+        altitude: Any = self._altitude
+        if altitude is not None and self._stage.quality >= FINE_FROM:
+            altitude = f"{altitude:.3f}", "M"
+        corrected = self._fixed and self._stage.quality > 1
+        said |= {"altitude_m": altitude, "differential_age_s": 1.0 if corrected else None}
+        said |= {"differential_station": 12 if corrected else None}
         said |= {"geoid_separation_m": marsh.GEOID_SEPARATION_M if self._fixed else None}
         return encode("GN", "GGA", self._where | said)
 
@@ -294,14 +330,14 @@ class _Epoch:
         return encode("GN", "VTG", said)
 
     def zda(self) -> bytes:
-        said: dict[str, Any] = {"time": self._time, "date": self._date, "local_zone_hours": 0, "local_zone_minutes": 0}
+        said: dict[str, Any] = {"time": self._time, "date": self.date, "local_zone_hours": 0, "local_zone_minutes": 0}
         return encode("GN", "ZDA", said)
 
     def gst(self) -> bytes:
         keys = ("latitude_error_m", "longitude_error_m", "altitude_error_m")
         said: dict[str, Any] = dict.fromkeys((*keys,)) | {"time": self._time}
         if self._fixed:
-            said |= dict(zip(keys, self._errors_m, strict=True)) | {"rms_m": 3.1}
+            said |= {key: (f"{error:.3f}",) for key, error in zip(keys, self._errors_m, strict=True)} | {"rms_m": 3.1}
         return encode("GN", "GST", said)
 
 

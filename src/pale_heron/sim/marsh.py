@@ -4,7 +4,8 @@ Everything follows from the seed and the seconds since the begin, so a run can b
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Final
 
 from pale_heron.core.gnss.geodesy import moved
 
@@ -26,6 +27,11 @@ class Place:
     course_deg: float
 
 
+def hide(_seconds: float) -> Place:
+    """The roof of the hut on the dyke: at rest."""
+    return Place(*HUT, 9.2, 0.0, 0.0)
+
+
 def buoy(seconds: float) -> Place:
     """Buoy 7: drifts down the bends of the channel with the ebb, lifted by a slow swell."""
     along = 0.21 * seconds
@@ -38,3 +44,16 @@ def buoy(seconds: float) -> Place:
     course = math.degrees(heading + math.atan2(sideways, 0.21)) % 360.0
     height = 3.4 - 0.0002 * seconds + 0.12 * math.sin(seconds / 2.3)
     return Place(latitude, longitude, height, math.hypot(0.21, sideways), course)
+
+
+PLACES: Final = {"buoy": buoy, "hide": hide}
+
+
+def antenna(place: str, lever_m: tuple[float, float, float], seconds: float) -> Place:
+    """Where an antenna truly is that stands so many metres east, north and up of a place."""
+    here = PLACES[place](seconds)
+    east, north, up = lever_m
+    if not (east or north):
+        return here
+    latitude, longitude = moved(here.latitude, here.longitude, east, north)
+    return replace(here, latitude=latitude, longitude=longitude, altitude_m=here.altitude_m + up)

@@ -1,5 +1,6 @@
 """What happens to a simulated receiver, and when."""
 
+import math
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
@@ -25,6 +26,14 @@ START_TIMES: Final = {
 }
 
 
+class Stage(NamedTuple):
+    """From `after` seconds on the solution is of this GGA quality, and its errors are so many times the usual ones."""
+
+    after: float
+    quality: int
+    errors: float
+
+
 @dataclass(frozen=True, slots=True)
 class Scene:
     """`quick` divides the start times. A bridge hides the sky for `bridge_s` out of every `bridge_every_s` seconds."""
@@ -36,6 +45,21 @@ class Scene:
     """The share of sentences whose checksum is spoilt on the way."""
     bridge_every_s: float = 0.0
     bridge_s: float = 0.0
+    place: str = "buoy"
+    """Where the antenna is, by its name in the marsh."""
+    lever_m: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """East, north and up from there to the antenna."""
+    reeds: bool = False
+    """High reeds on both banks hide all but the satellites overhead and along the channel."""
+    stages: tuple[Stage, ...] = (Stage(0.0, 1, 1.0),)
+    """How the solution becomes better, and worse, in the order of time; told with the decimals of RTK from 4 on."""
+    weeks_off: int = 0
+    """Added to the date that is told."""
+    default_date: bool = False
+    """Whether a date of its own is told before the first fix."""
+    every_ms: int = 1000
+    all_each_epoch: bool = False
+    """Whether all satellites are told in each epoch."""
 
     def under_bridge(self, seconds: float) -> bool:
         """Whether the sky is hidden so many seconds after power came."""
@@ -43,6 +67,27 @@ class Scene:
             return False
         return seconds % self.bridge_every_s >= self.bridge_every_s - self.bridge_s
 
+    def hidden(self, seconds: float, elevation: float, azimuth: float) -> bool:
+        """Whether the reeds stand between the antenna and a satellite; they close in and open as the buoy drifts."""
+        if not self.reeds:
+            return False
+        along = min(abs((azimuth - axis + 180) % 360 - 180) for axis in (32.0, 212.0))
+        height = 40.0 + 22.0 * math.sin(seconds / 9.0) + 14.0 * math.sin(seconds / 4.1)
+        return elevation < height and along > 18.0
+
+    def stage(self, seconds: float) -> Stage:
+        """What the solution is like so many seconds after power came."""
+        return [stage for stage in self.stages if stage.after <= seconds][-1]
+
+
+_CONVERGING: Final = (
+    Stage(0.0, 1, 1.0),
+    Stage(12.0, 2, 0.4),
+    Stage(22.0, 5, 0.12),
+    Stage(45.0, 4, 0.008),
+    Stage(95.0, 5, 0.06),
+    Stage(103.0, 4, 0.008),
+)
 
 SCENES: Final = {
     "saltmarsh": Scene(
@@ -52,4 +97,12 @@ SCENES: Final = {
         bridge_s=9.0,
     ),
     "open-sky": Scene("a cold start under an open sky, nothing damaged"),
+    "at-rest": Scene("on the dyke, open sky, at rest", start="hot", place="hide"),
+    "reeds": Scene("a canyon of reeds: few satellites, outages of all lengths", start="warm", reeds=True),
+    "rtk": Scene("on the dyke: corrections come, and it converges", start="hot", place="hide", stages=_CONVERGING),
+    "second-antenna": Scene(
+        "on the buoy, 1.2 m beside the first antenna, started cold", lever_m=(1.2, -0.4, 0.15), quick=1.0
+    ),
+    "wrong-date": Scene("a date 1024 weeks too early, and another before the fix", weeks_off=-1024, default_date=True),
+    "full-line": Scene("five times a second, everything, on 9600 baud", start="hot", every_ms=200, all_each_epoch=True),
 }

@@ -47,11 +47,14 @@ class Errors:
         self._wander = [0.0, 0.0, 0.0]
 
     def found(
-        self, truth: Place, dops: tuple[float, float, float]
+        self, truth: Place, dops: tuple[float, float, float], scale: float = 1.0
     ) -> tuple[float, float, float, tuple[float, float, float]]:
-        """Latitude, longitude and altitude as found, and their expected errors north, east and up in metres."""
+        """Latitude, longitude and altitude as found, and their expected errors north, east and up in metres.
+
+        `scale` makes them smaller, as corrections do.
+        """
         _, hdop, vdop = dops
-        side, up = RANGE_ERROR_M * hdop / math.sqrt(2), RANGE_ERROR_M * vdop
+        side, up = scale * RANGE_ERROR_M * hdop / math.sqrt(2), scale * RANGE_ERROR_M * vdop
         fresh = math.sqrt(1 - MEMORY**2)
         self._wander = [MEMORY * old + fresh * self._chance.gauss(0, 1) for old in self._wander]
         east, north, height = (

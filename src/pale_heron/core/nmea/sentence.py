@@ -129,13 +129,17 @@ def encode(talker: str, formatter: str, fields: Mapping[str, Any]) -> bytes:
     """A whole sentence with checksum and line end from values under the keys of its table.
 
     A key that is missing is sent empty; fields at the end whose keys are missing altogether are left out, as earlier
-    versions of the standard do. Raises KeyError for an unknown formatter.
+    versions of the standard do. A tuple is taken as the raw fields themselves, for more decimals than are usual.
+    Raises KeyError for an unknown formatter.
     """
     layout = LAYOUTS[formatter]
     given = [place for place, column in enumerate(layout.columns) if column.key in fields]
     raw: list[str] = []
     for column in layout.columns[: max(given, default=-1) + 1]:
         value = fields.get(column.key)
+        if isinstance(value, tuple):
+            raw += value
+            continue
         raw += column.codec.write(value if value is not None or column.codec.width < 12 else [])
     for item in fields.get("satellites", ()) if layout.group else ():
         raw += [text for column in layout.group for text in column.codec.write(item.get(column.key))]
