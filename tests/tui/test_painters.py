@@ -6,10 +6,11 @@ import random
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said, sentences
+from tests.painted import looked, opened, snapshot
+from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said
 
 from pale_heron.bench.log import Entry
-from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
+from pale_heron.bench.model import CaptureState, ReplayState
 from pale_heron.bench.selection import Selection
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import Lane
@@ -17,7 +18,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watching import Seen
-from pale_heron.sim.scenes import SCENES, Scene
+from pale_heron.sim.scenes import SCENES
 from pale_heron.tui import figures, shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.app import PaleHeron
@@ -35,27 +36,9 @@ WIDTHS = (72, 114, 172)
 SURVEY = {
     "begin": BEGIN,
     "end": BEGIN + 60 * SECOND,
-    "marks": ((BEGIN, "bridge"),),
     "troubles": (BEGIN,),
     "surveyed": True,
 }
-
-
-def snapshot(*lanes: Lane, now: int = BEGIN, replay: ReplayState | None = None) -> BenchSnapshot:
-    return BenchSnapshot(
-        bench="saltmarsh",
-        now=now,
-        began=BEGIN,
-        lanes=tuple(lane.snapshot(now) for lane in lanes),
-        capture=CaptureState("/captures/saltmarsh.pcapng", 1_900_000, ""),
-        replay=replay,
-        host_ahead_s=0.0,
-    )
-
-
-def opened(lane: Lane, **details: object) -> Lane:
-    lane.event(Event(BEGIN, lane.name, "opened", {"rate": 9600, "framing": "8N1", "role": "buoy 7"} | details))
-    return lane
 
 
 LANES = {
@@ -85,14 +68,14 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
     shown = snapshot(lane, now=BEGIN + seconds * SECOND)
     blocks = [
         line_view.paint(shown, shown.lanes[0], width),
-        fix.paint(shown, shown.lanes[0], width, 36),
+        *(fix.paint(shown, shown.lanes[0], looked(shown, page), width, 36) for page in fix.PAGES),
         traffic.head(shown, traffic.State(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
         [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],
         shell.rail(shown, 0, 30),
         [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
     ]
-    for rows, limit in zip(blocks, (width, width, width, width, width, 25, width), strict=True):
+    for rows, limit in zip(blocks, (*(width,) * (len(blocks) - 2), 25, width), strict=True):
         for row in rows:
             assert width_of(row) <= limit, plain([row])
             assert plain([row]).isprintable()
@@ -100,8 +83,8 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
 
 ANSWERS = {
     "nothing": ("Nothing yet: 0 bytes in 5.0 s", "Unknown: no sentence"),
-    "cold": ("Yes: 100.0 %", "No fix yet, after 3.0 s: 0 satellites seen, 0 used. Waiting for: time"),
-    "time": ("Yes:", "Time is known, the position is not yet, after 5.0 s: "),
+    "cold": ("Yes: 100.0 %", "No fix yet, after 3.0 s of a cold start: 0 satellites seen, 0 used. Waiting for: time"),
+    "time": ("Yes:", "Time is known, the position is not yet, after 8.0 s of a cold start: "),
     "3D": ("The line is", "3D fix for "),
     "outage": ("Yes:", "The fix is lost since "),
     "at rest": ("Legible, but no sentence", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
@@ -118,44 +101,7 @@ def test_answers_in_words(name: str, expected: tuple[str, str]) -> None:
     lane, seconds = LANES[name]
     shown = snapshot(lane, now=BEGIN + seconds * SECOND)
     assert expected[0] in plain([line_view.answer_of(shown, shown.lanes[0])[1]])
-    assert expected[1] in plain([fix.answer_of(shown, shown.lanes[0], None)[1]])
-
-
-def test_the_fix_view_shows_three_notations_and_the_raw_digits() -> None:
-    lane = opened(fed([GGA]))
-    shown = snapshot(lane, now=BEGIN + SECOND)
-    text = plain(fix.paint(shown, shown.lanes[0], 114, 36))
-    for words in ("-46.1173000°", "067°18.40000′ W", "46°07′02.28″ S", "4607.03800,S   06718.40000,W", "GNGGA 1.0 s"):
-        assert words in text
-    assert "3.4 m above sea level" in text
-    assert "14.6 m above the ellipsoid" in text
-
-
-def test_a_lost_position_stays_with_its_age_and_says_why() -> None:
-    lane, seconds = LANES["outage"]
-    shown = snapshot(lane, now=BEGIN + seconds * SECOND)
-    text = plain(fix.paint(shown, shown.lanes[0], 114, 36))
-    assert "empty now GNGGA 7.0 s" in text
-
-
-def test_rest_claims_scatter_and_motion_does_not() -> None:
-    moving = opened(fed(said(60)))
-    shown = snapshot(moving, now=BEGIN + 60 * SECOND)
-    assert "so no scatter is claimed" in plain(fix.paint(shown, shown.lanes[0], 114, 36))
-    stream = [
-        sentences(f"GNGGA,0941{s:02d}.00,4607.0380{s % 7},S,06718.4000{s % 5},W,1,11,0.8,3.4,M,11.2,M,,")
-        for s in range(40)
-    ]
-    shown = snapshot(opened(fed(stream)), now=BEGIN + 40 * SECOND)
-    assert "Half of the last 40 positions lie within 4 cm" in plain(fix.paint(shown, shown.lanes[0], 114, 36))
-
-
-def test_the_ribbon_shows_the_shortest_outage() -> None:
-    lane = opened(fed(said(300, Scene("", start="hot", bridge_every_s=100, bridge_s=1))))
-    shown = snapshot(lane, now=BEGIN + 300 * SECOND)
-    ribbon = plain(fix.paint(shown, shown.lanes[0], 114, 36)).splitlines()[-2]
-    assert ribbon.count("▒") >= 3
-    assert len(ribbon) == 114
+    assert expected[1] in plain([fix.answer_of(shown, shown.lanes[0], looked(shown))[1]])
 
 
 ENTRIES: list[Entry] = [
@@ -329,7 +275,9 @@ def test_what_changed_in_the_latest_line_is_lit_while_it_is_fresh() -> None:
 
 
 def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> None:
-    shown = dataclasses.replace(snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED)
+    shown = dataclasses.replace(
+        snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED, marks=((BEGIN, "bridge"),)
+    )
     row = timebar.bar(shown, 100)
     assert "▾" in plain([row])
     middle = next(span for span in row if span.text == "●")

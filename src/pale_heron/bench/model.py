@@ -11,6 +11,9 @@ from pale_heron.bench.history import Place
 from pale_heron.bench.log import CAPACITY, TrafficLog
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.core.wire.visible import safe_label
+
+MOST_MARKS = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +36,8 @@ class BenchSnapshot:
     capture: CaptureState
     replay: "ReplayState | None"
     host_ahead_s: float
+    marks: tuple[tuple[int, str], ...] = ()
+    """What was noted, and when."""
     fault: str = ""
     """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
 
@@ -55,7 +60,6 @@ class ReplayState:
     """The first moment of the file."""
     end: int
     """The last one, as far as the file was looked through."""
-    marks: tuple[tuple[int, str], ...]
     troubles: tuple[int, ...]
     """Moments of damage and trouble, one a second at most."""
     surveyed: bool
@@ -84,6 +88,7 @@ class Model:
         """The first line will have the number `start`."""
         self._lock = threading.Lock()
         self._lanes = {lane.name: lane for lane in lanes}
+        self._marks: list[tuple[int, str]] = []
         self.log = TrafficLog(log_lines, start)
 
     def feed(self, record: Chunk | Event) -> list[Frame]:
@@ -94,6 +99,8 @@ class Model:
                 lane = self._lanes[record.lane] = Lane(record.lane)
             if isinstance(record, Event):
                 frames = lane.event(record) if lane is not None else []
+                if record.name == "mark" and len(self._marks) < MOST_MARKS:
+                    self._marks.append((record.time, safe_label(str(record.details.get("text", "")))))
                 self.log.extend([*frames, record])
                 return frames
             assert lane is not None, "a chunk names its lane"
@@ -134,6 +141,11 @@ class Model:
     def restored(cls, saved: bytes, start: int) -> "Model":
         """A model whose lanes stand as they were saved, by this program, in this run; its next line is `start`."""
         return cls(pickle.loads(zlib.decompress(saved)).values(), start=start)
+
+    @property
+    def marks(self) -> tuple[tuple[int, str], ...]:
+        """What was noted since the begin."""
+        return tuple(self._marks)
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

@@ -127,11 +127,11 @@ class Replay:
                 seeking=self._target is not None,
                 begin=self._began,
                 end=max(self._now, scout.until.moment if scout else 0),
-                marks=scout.marks if scout else (),
                 troubles=scout.troubles if scout else (),
                 surveyed=self.surveyed,
             ),
             host_ahead_s=0.0,
+            marks=scout.marks if scout else (),
         )
 
     def _virtual_now(self) -> int:

@@ -153,6 +153,7 @@ class Session:
             capture=capture,
             replay=None,
             host_ahead_s=self.clock.host_ahead_ns() / SECOND,
+            marks=self._model.marks,
             fault=self._fault,
         )
 

@@ -32,11 +32,14 @@ _SHOWN: Final = {
     "left_square_bracket": "[",
     "plus": "+",
     "minus": "-",
+    "left": "◂",
+    "right": "▸",
     "full_stop": ".",
     "slash": "/",
     "colon": ":",
 }
 _TRAFFIC = ("traffic",)
+_FIX = ("fix",)
 
 
 def _traffic(what: str, key: str, label: str, help_words: str, *, footer: bool = False, source: str = "") -> Action:
@@ -44,6 +47,13 @@ def _traffic(what: str, key: str, label: str, help_words: str, *, footer: bool =
     method, _, argument = what.partition(",")
     name = f"traffic('{method}', {argument})" if argument else f"traffic('{method}')"
     return Action(name, key, label, help_words, _TRAFFIC, source, footer)
+
+
+def _fix(what: str, key: str, label: str, help_words: str, *, footer: bool = True) -> Action:
+    """An action of Fix: a method of its view, with an argument behind a comma."""
+    method, _, argument = what.partition(",")
+    name = f"fix('{method}', {argument})" if argument else f"fix('{method}')"
+    return Action(name, key, label, help_words, _FIX, "", footer)
 
 
 def _lane(what: str, key: str, label: str, help_words: str, *, footer: bool = True) -> Action:
@@ -80,6 +90,16 @@ ACTIONS: Final = (
     _traffic("clear", "c", "clear", "Clear the view; the record keeps everything"),
     _traffic("show_cleared", "C", "show cleared", "Show again what was cleared"),
     _traffic("follow", "end", "newest", "Go to the newest line and follow"),
+    _fix("next_page", "v", "page", "The next page: now, satellites, scatter, session, two receivers"),
+    _fix("next_page,-1", "V", "page before", "The page before", footer=False),
+    _fix("move,-1", "left", "moment", "Choose an earlier moment of the ribbon"),
+    _fix("move,1", "right", "later", "Choose a later moment of the ribbon", footer=False),
+    _fix("enter_moment", "enter", "Traffic then", "Show the chosen moment in Traffic", footer=False),
+    _fix("let_go", "escape", "let go", "No moment is chosen any more", footer=False),
+    _fix("ask_reference", "p", "reference", "Type a point that is known; distances count from it"),
+    _fix("take_mean", "P", "mean as reference", "Take the mean as the reference; again: none", footer=False),
+    _fix("next_span", "h", "how much", "How much of the last positions the scatter takes"),
+    _fix("choose_other", "c", "compare", "Choose the lane to compare with"),
     _lane("send", "colon", "send", "Send a line, bytes or a file to the chosen lane"),
     _lane("mark", "m", "mark", "Note something at this time, in the record and in Traffic"),
     _lane("settings", "s", "settings", "All settings of the chosen lane, changeable while it is open"),

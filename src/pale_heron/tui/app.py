@@ -25,12 +25,11 @@ from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.lane_actions import LaneActions, LiveBench
 from pale_heron.tui.paint import line
-from pale_heron.tui.screens.help import help_lines
 from pale_heron.tui.screens.panel import Page
 from pale_heron.tui.theme import theme_names
-from pale_heron.tui.views import fix as fix_view
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
+from pale_heron.tui.widgets.fix_view import FixView
 from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
@@ -61,11 +60,10 @@ class PaleHeron(FullScreen[None]):
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar[list[BindingType]] = [
         *(
-            Binding(action.key, action.name, action.label, show=False, priority=action.key in ("tab", "shift+tab"))
-            for action in ACTIONS
-            if action.key != "space"
+            # What a key does depends on the view: the table of actions knows.
+            Binding(key, f"press('{key}')", key, show=False, priority=key in ("tab", "shift+tab"))
+            for key in dict.fromkeys(action.key for action in ACTIONS)
         ),
-        Binding("space", "hold_or_play", "hold", show=False),
         Binding("ctrl+c", "quit", "quit", show=False, priority=True),
     ]
 
@@ -77,6 +75,7 @@ class PaleHeron(FullScreen[None]):
         self._snapshot = bench.snapshot()
         self._canvases: dict[str, Canvas] = {}
         self._traffic = TrafficView(bench, lambda: self._snapshot)
+        self._fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
@@ -92,7 +91,7 @@ class PaleHeron(FullScreen[None]):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
             yield self._traffic
-            yield self._canvas("fix", classes="view")
+            yield self._fix
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -146,18 +145,13 @@ class PaleHeron(FullScreen[None]):
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
         rail = self._canvas("rail")
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
-        draw = {"line": self._draw_line, "traffic": self._traffic.draw, "fix": self._draw_fix}
+        draw = {"line": self._draw_line, "traffic": self._traffic.draw, "fix": self._fix.draw}
         draw[self._view]()
 
     def _draw_line(self) -> None:
         canvas, lane = self._canvas("line"), self._lane
         room = canvas.size.width - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
-
-    def _draw_fix(self) -> None:
-        canvas, lane = self._canvas("fix"), self._lane
-        room = canvas.size.width - 2
-        canvas.show(fix_view.paint(self._snapshot, lane, room, canvas.size.height) if lane else _NO_LANE)
 
     def _show_view(self) -> None:
         for name in shell.VIEWS:
@@ -172,16 +166,26 @@ class PaleHeron(FullScreen[None]):
         self._view = name
         self._show_view()
 
-    def action_hold_or_play(self) -> None:
-        if self._replay:
-            self.action_play()
-        elif self._view == "traffic":
-            self._traffic.hold()
+    async def action_press(self, key: str) -> None:
+        """Do what a key does in this view."""
+        action = next((each for each in working(self._view, self._replay) if each.key == key), None)
+        if action is not None:
+            await self.run_action(action.name)
 
     def action_traffic(self, what: str, *arguments: int) -> None:
         """Do what Traffic can do; a key that means nothing in another view does nothing there."""
         if self._view == "traffic":
             getattr(self._traffic, what)(*arguments)
+
+    def action_fix(self, what: str, *arguments: int | str) -> None:
+        """Do what Fix can do."""
+        if self._view == "fix":
+            getattr(self._fix, what)(*arguments)
+
+    def _go_to_moment(self, moment: int) -> None:
+        """Show a moment in Traffic."""
+        self.action_show_view("traffic")
+        self._traffic.go_to_moment(moment)
 
     def action_lane(self, what: str) -> None:
         """Do what can be done with the lanes of a live bench."""
@@ -209,6 +213,9 @@ class PaleHeron(FullScreen[None]):
             widget.refresh()
 
     def action_explain(self) -> None:
+        # Loads all views; the first picture does not wait for it.
+        from pale_heron.tui.screens.help import help_lines
+
         self.push_screen(Page(partial(help_lines, self._view, self._replay)))
 
     def action_play(self) -> None:

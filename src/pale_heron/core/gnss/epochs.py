@@ -4,6 +4,7 @@ A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as colu
 Rows are only ever added at the end, so a snapshot is a view: the columns as they are, and how far they were filled.
 """
 
+import bisect
 from array import array
 from collections.abc import Iterator
 from math import isnan, nan
@@ -80,6 +81,11 @@ class Epochs:
         self._begin = begin
         self._end = end
 
+    @property
+    def stamp(self) -> tuple[int, int]:
+        """Differs where there are other rows, of one log."""
+        return self._begin, self._end
+
     def __len__(self) -> int:
         return self._end - self._begin
 
@@ -104,6 +110,11 @@ class Epochs:
     def last(self, count: int) -> "Epochs":
         """The newest `count` rows."""
         return Epochs(self._columns, max(self._begin, self._end - count), self._end)
+
+    def since(self, moment: int) -> "Epochs":
+        """The rows whose first sentence came at or after a moment; rows come in the order of their times."""
+        begin = bisect.bisect_left(self._columns["arrived"], moment, self._begin, self._end)
+        return Epochs(self._columns, begin, self._end)
 
     def column(self, name: str) -> "array[Any]":
         """A copy of one column, as numbers in which unknowns are UNKNOWN_TIME, UNKNOWN_COUNT or NaN."""

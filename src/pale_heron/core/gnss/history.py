@@ -22,6 +22,9 @@ PATIENCE_NS = 3 * SECOND
 SAME_START_NS = 10 * SECOND
 """A receiver that tells of its start so soon after we asked for one tells of that one."""
 
+STRAGGLERS_NS = 120 * SECOND
+"""So long after the first fix a milestone that came late is still noted: a list of satellites, a date."""
+
 MODES: Final = ("cold", "warm", "hot", "unknown")
 OPENING, BANNER, ACTION = "opening", "banner", "action"
 
@@ -186,7 +189,9 @@ class History:
             self._starts[-1] = start._replace(first_fix=time)
         for name in {FIX_2D: ("2D",), FIX_3D: ("2D", "3D")}.get(state.state, ()):
             self.milestone(name, time)
-        self.waiting = state.state == FIX_2D
+        start = self._starts[-1] if self._starts else None
+        late = start is None or start.first_fix is None or time is None or time - start.first_fix > STRAGGLERS_NS
+        self.waiting = state.state == FIX_2D or (not late and start is not None and start.waiting_for != "")
 
     def change(self, state: FixState, time: int | None) -> None:
         """Note a new state, and the outage that it begins or ends."""

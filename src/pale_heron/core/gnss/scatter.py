@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.states import LEVELS
 
 Numbers = NDArray[np.float64]
 FEW_INDEPENDENT: Final = 10
@@ -49,6 +50,8 @@ class Scatter:
     """Standard deviations east, north, up, about the mean."""
     claimed_drms_m: float | None
     """The root mean square of the horizontal errors that the receiver itself expected; None where it tells none."""
+    levels: tuple[str, ...]
+    """The kinds of fix among the positions, by the names of LEVELS; figures over several say little of each."""
     offsets_m: Numbers
     """Shape (samples, 2): metres east and north of `about`, oldest first."""
 
@@ -100,6 +103,7 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
             float(ups.std()) if ups.size > 1 else None,
         ),
         claimed_drms_m=math.sqrt(float((told**2).mean())) if told.size > samples / 2 else None,
+        levels=tuple(LEVELS[level] for level in np.unique(np.frombuffer(epochs.column("level"), dtype=np.int8)[known])),
         offsets_m=offsets,
     )
 

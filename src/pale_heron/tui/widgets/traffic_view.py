@@ -309,7 +309,7 @@ class TrafficView(Vertical):
 
         def take(text: str | None) -> None:
             if text:
-                self._go_to_moment(self._moment(text, begin))
+                self.go_to_moment(self._moment(text, begin))
 
         question = "Which time? 09:41:07 (UTC), +90s from the begin, or -10s from the chosen line"
         self.app.push_screen(AskLine(question, "", check), take)
@@ -320,7 +320,8 @@ class TrafficView(Vertical):
             return chosen.time - (moment(f"+{text[1:]}", 0))
         return moment(text, begin)
 
-    def _go_to_moment(self, wanted: int) -> None:
+    def go_to_moment(self, wanted: int) -> None:
+        """Go to the line of a moment; on a replay the whole bench goes there."""
         if self.seek is not None:
             self.seek(wanted)
             return
