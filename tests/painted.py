@@ -3,7 +3,7 @@
 from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.core.frames import Event
 from pale_heron.core.gnss.comparison import compare
-from pale_heron.core.gnss.scatter import Point
+from pale_heron.core.gnss.points import Point
 from pale_heron.core.lane import Lane
 from pale_heron.tui.views.fix import SPANS_S, Look
 from pale_heron.tui.views.fix_figures import distance, scattered

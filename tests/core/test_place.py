@@ -15,9 +15,10 @@ from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
 from pale_heron.core.gnss.geodesy import moved, offset_m
 from pale_heron.core.gnss.notation import misread, position_typed
+from pale_heron.core.gnss.points import Point
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.sanity import ROLLOVER_NS
-from pale_heron.core.gnss.scatter import Point, scatter
+from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea import degrees
 

@@ -7,7 +7,7 @@ from tests.painted import looked, opened, snapshot
 from tests.streams import BEGIN, GGA, chunk, fed, gga, said, sentences
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.scatter import Point
+from pale_heron.core.gnss.points import Point
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES, Scene
 from pale_heron.tui.paint import plain

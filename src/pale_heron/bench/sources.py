@@ -1,16 +1,18 @@
 """A file of either kind, a capture or raw bytes, as frames or as lanes that have seen all of it."""
 
 import io
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO, cast
 
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chunks
-from pale_heron.core.frames import Chunk, Direction, Frame
+from pale_heron.core.frames import Chunk, Direction, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label
+
+PROGRESS_RECORDS = 20_000
 
 
 class Source:
@@ -25,6 +27,8 @@ class Source:
             self._file = _peekable(io.BytesIO(self._file.read()))
         self._reader = CaptureReader(path or Path(self.name))
         self.span: tuple[int, int] | None = None
+        self._size = path.stat().st_size if path else 0
+        self._marks: list[tuple[int, str]] = []
 
     @property
     def torn(self) -> str:
@@ -54,13 +58,27 @@ class Source:
         for framer in framers.values():
             yield from framer.finish()
 
-    def lanes(self) -> list[LaneSnapshot]:
-        """All lanes at the end of the file."""
+    @property
+    def share(self) -> float:
+        """How much of the file was gone through, 0 to 1; 0 where that cannot be told."""
+        return self._file.tell() / self._size if self._size else 0.0
+
+    @property
+    def marks(self) -> tuple[tuple[int, str], ...]:
+        """What was noted, in the order of the file, as far as that was gone through."""
+        return tuple(self._marks)
+
+    def lanes(self, progress: Callable[[float], None] = lambda _: None) -> list[LaneSnapshot]:
+        """All lanes at the end of the file; `progress` is told the share gone through now and then."""
         lanes: dict[str, Lane] = {}
         if not self.is_capture:
             lanes[self.name] = Lane(self.name, own_time=True, epochs_kept=None)
-        for record in self.records():
+        for count, record in enumerate(self.records()):
+            if count % PROGRESS_RECORDS == 0:
+                progress(self.share)
             lane = lanes.get(record.lane)
+            if isinstance(record, Event) and record.name == "mark":
+                self._marks.append((record.time, safe_label(str(record.details.get("text", "")))))
             if lane is None and record.lane:
                 lane = lanes[record.lane] = Lane(record.lane, epochs_kept=None)
             if isinstance(record, Chunk):

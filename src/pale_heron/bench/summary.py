@@ -1,19 +1,29 @@
 """What a file holds, as the object that `summary --json` prints."""
 
-from typing import Any
+from collections.abc import Callable
+from itertools import combinations
+from typing import Any, Final
 
 from pale_heron.bench.sources import Source
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.comparison import Comparison, Spread, compare
 from pale_heron.core.gnss.facts import Fact
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.scatter import scatter
+from pale_heron.core.gnss.history import MILESTONES, Start, starts_by_mode
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.scatter import Scatter, scatter
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import iso
 
+MOST_COMPARED: Final = 8
+"""More receivers than these in one capture are not all compared with each other."""
 
-def summary(source: Source) -> dict[str, Any]:
-    """The whole object; times are ISO 8601 UTC."""
-    lanes = source.lanes()
+
+def summary(
+    source: Source, reference: Point | None = None, progress: Callable[[float], None] = lambda _: None
+) -> dict[str, Any]:
+    """The whole object; times are ISO 8601 UTC. With a reference the scatter is about it, else about the mean."""
+    lanes = source.lanes(progress)
     if source.is_capture:
         duration = (source.span[1] - source.span[0]) / SECOND if source.span else None
     else:
@@ -22,11 +32,12 @@ def summary(source: Source) -> dict[str, Any]:
         "file": source.name,
         "duration_s": duration,
         "torn": source.torn or None,
-        "lanes": [_lane(lane) for lane in lanes],
+        "lanes": [_lane(lane, reference) for lane in lanes],
+        "comparisons": _comparisons(lanes),
     }
 
 
-def _lane(lane: LaneSnapshot) -> dict[str, Any]:
+def _lane(lane: LaneSnapshot, reference: Point | None) -> dict[str, Any]:
     line = lane.line
     return {
         "lane": lane.name,
@@ -52,45 +63,106 @@ def _lane(lane: LaneSnapshot) -> dict[str, Any]:
         "findings": [
             {"id": each.id, "text": each.text, "evidence": each.evidence, "next": each.next} for each in lane.findings
         ],
-        "fix": _fix(lane.fix) if lane.fix.facts or lane.fix.sky.satellites else None,
+        "fix": _fix(lane.fix, reference) if lane.fix.facts or lane.fix.sky.satellites else None,
     }
 
 
-def _fix(fix: FixSnapshot) -> dict[str, Any]:
-    scattered = scatter(fix.track)
+def _fix(fix: FixSnapshot, reference: Point | None) -> dict[str, Any]:
     return {
         "state": fix.state.state,
         "kind": fix.state.kind or None,
         "quality": _value(fix, "quality"),
         "since": _iso(fix.since),
+        "decided_by": [each.formatter for each in fix.testimonies if each.decides],
         **{
             name: _value(fix, name)
             for name in ("latitude", "longitude", "altitude_m", "geoid_separation_m", "satellites_used", "hdop")
         },
         "satellites_seen": len(fix.sky.satellites),
+        "incomplete_lists": fix.sky.incomplete_lists,
         "time": _value(fix, "time"),
         "date": _value(fix, "date"),
         "epochs": fix.epochs,
         "epochs_with_fix": fix.epochs_with_fix,
-        "starts": [
-            {"mode": start.mode, "seconds_to_first_fix": start.seconds_to_first_fix} for start in fix.history.starts
-        ],
+        "starts": [_start(start) for start in fix.history.starts],
+        "starts_by_mode": [row._asdict() for row in starts_by_mode(fix.history.starts)],
         "outages": [
             {
                 "begin": _iso(outage.begin),
                 "end": _iso(outage.end),
-                "seconds": None if outage.end is None else (outage.end - outage.begin) / SECOND,
+                "seconds": outage.seconds,
+                "lost": outage.lost,
+                "satellites_before": outage.before.used,
+                "satellites_at_worst": outage.worst.used,
             }
             for outage in fix.history.outages
         ],
-        "scatter": scattered
-        and {
-            "samples": scattered.samples,
-            "cep50_m": _rounded(scattered.cep50_m, 3),
-            "cep95_m": _rounded(scattered.cep95_m, 3),
-            "drms2_m": _rounded(scattered.drms2_m, 3),
-        },
+        "scatter": _scatter(scatter(fix.track, reference)),
     }
+
+
+def _start(start: Start) -> dict[str, Any]:
+    milestones = {name: start.seconds_to(name) for name in MILESTONES if name in start.reached}
+    return {
+        "mode": start.mode,
+        "cause": start.cause,
+        "begin": _iso(start.begin),
+        "seconds_to_first_fix": start.seconds_to_first_fix,
+        "milestones_s": milestones,
+    }
+
+
+def _scatter(found: Scatter | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    return {
+        "samples": found.samples,
+        "span_s": _rounded(found.span_s, 3),
+        "independent_samples": _rounded(found.independent, 1),
+        "about": "reference" if found.from_reference else "mean",
+        "latitude": _rounded(found.about.latitude, 9),
+        "longitude": _rounded(found.about.longitude, 9),
+        "altitude_m": _rounded(found.about.altitude_m, 3),
+        "mean_offset_m": [_rounded(each, 3) for each in found.mean],
+        "cep50_m": _rounded(found.cep50_m, 3),
+        "cep95_m": _rounded(found.cep95_m, 3),
+        "drms2_m": _rounded(found.drms2_m, 3),
+        "vertical95_m": _rounded(found.vertical95_m, 3),
+        "claimed_drms_m": _rounded(found.claimed_drms_m, 3),
+        "claim_holds": found.claim_holds,
+        "kinds": list(found.levels),
+    }
+
+
+def _comparisons(lanes: list[LaneSnapshot]) -> list[dict[str, Any]]:
+    """Every two lanes that tell positions of the same moments."""
+    with_fix = [lane for lane in lanes if lane.fix.epochs_with_fix]
+    found = []
+    for first, second in combinations(with_fix[:MOST_COMPARED], 2):
+        told = compare(first.fix.track, second.fix.track)
+        if told is not None:
+            found.append(_comparison(first.name, second.name, told))
+    return found
+
+
+def _comparison(first: str, second: str, told: Comparison) -> dict[str, Any]:
+    spreads = {"north_m": told.north, "east_m": told.east, "up_m": told.up, "distance_m": told.distance}
+    return {
+        "from": first,
+        "to": second,
+        "matched": told.matched,
+        "span_s": _rounded(told.span_s, 3),
+        "independent_samples": _rounded(told.independent, 1),
+        **{name: _spread(spread) for name, spread in spreads.items()},
+        "distance95_m": _rounded(told.distance95_m, 3),
+        "first_fix": [_iso(side.first_fix) for side in told.sides],
+    }
+
+
+def _spread(spread: Spread | None) -> dict[str, float] | None:
+    if spread is None:
+        return None
+    return {name: round(getattr(spread, name), 3) for name in ("mean", "deviation", "least", "most")}
 
 
 def _value(fix: FixSnapshot, name: str) -> Any:

@@ -7,7 +7,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from pale_heron import __version__
-from pale_heron.cli import decode, demo, open_capture, ports, record, sim, summary, watch
+from pale_heron.cli import chart, decode, demo, export, open_capture, ports, record, sim, summary, watch
 from pale_heron.core.trouble import Exit, Trouble, fault_words
 from pale_heron.core.wire.visible import safe_label
 
@@ -27,6 +27,8 @@ app.command("ports")(ports.ports)
 app.command("record")(record.record)
 app.command("decode")(decode.decode)
 app.command("summary")(summary.summary)
+app.command("chart")(chart.chart)
+app.command("export")(export.export)
 app.command("sim")(sim.sim)
 
 

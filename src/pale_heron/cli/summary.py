@@ -9,7 +9,8 @@ from typing import Annotated, Any
 import typer
 
 from pale_heron.bench.sources import Source
-from pale_heron.bench.summary import summary as summarise
+from pale_heron.cli.chart import point_typed
+from pale_heron.cli.progress import progress
 from pale_heron.core.trouble import Exit
 
 _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"}
@@ -17,6 +18,7 @@ _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"
 
 def summary(
     file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
+    reference: Annotated[str, typer.Option(help="A point that is known, in any usual notation.")] = "",
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
 ) -> None:
     """Tell what a capture holds: lanes, types, fix, line, findings.
@@ -24,7 +26,12 @@ def summary(
     Example: pale-heron summary morning.pcapng
     """
     source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
-    found = summarise(source)
+    # Brings numpy, which no other command should wait for.
+    from pale_heron.bench.summary import summary as summarise
+
+    tell, clear = progress(f"reading {source.name}")
+    found = summarise(source, point_typed(reference), tell)
+    clear()
     if as_json:
         print(json.dumps(found, ensure_ascii=False))
     else:
@@ -42,6 +49,18 @@ def _text(found: dict[str, Any]) -> Iterator[str]:
         yield f"  {found['torn']}"
     for lane in found["lanes"]:
         yield from _lane(lane)
+    for each in found["comparisons"]:
+        yield ""
+        yield from _comparison(each)
+
+
+def _comparison(told: dict[str, Any]) -> Iterator[str]:
+    yield f"from {told['from']} to {told['to']}, {told['matched']} moments of which both tell:"
+    for name in ("north_m", "east_m", "up_m", "distance_m"):
+        spread = told[name]
+        if spread is not None:
+            words = name.removesuffix("_m")
+            yield f"  {words:<9}{spread['mean']:+.2f} m ± {spread['deviation']:.2f} m"
 
 
 def _lane(lane: dict[str, Any]) -> Iterator[str]:
@@ -79,10 +98,19 @@ def _fix(fix: dict[str, Any]) -> Iterator[str]:
         yield f"  start ({start['mode']}): {told}"
     for outage in fix["outages"]:
         seconds = outage["seconds"]
-        yield f"  outage at {outage['begin']}: " + ("not over" if seconds is None else f"{seconds:.1f} s")
+        lasted = "not over" if seconds is None else f"{seconds:.1f} s"
+        yield f"  outage at {outage['begin']}: {lasted}, lost: {outage['lost']}"
     if fix["scatter"]:
-        found = fix["scatter"]
-        yield (
-            f"  scatter of {found['samples']} positions about their mean: CEP50 {found['cep50_m']:.2f} m, "
-            f"CEP95 {found['cep95_m']:.2f} m, 2DRMS {found['drms2_m']:.2f} m (of use only at rest)"
-        )
+        yield from _scatter(fix["scatter"])
+
+
+def _scatter(found: dict[str, Any]) -> Iterator[str]:
+    about = "their mean (of use only at rest)" if found["about"] == "mean" else "the reference"
+    yield (
+        f"  scatter of {found['samples']} positions, worth about {found['independent_samples']:.0f} independent, "
+        f"about {about}: CEP50 {found['cep50_m']:.2f} m, CEP95 {found['cep95_m']:.2f} m, 2DRMS {found['drms2_m']:.2f} m"
+    )
+    holds = found["claim_holds"]
+    if holds is not None:
+        verdict = "holds" if holds else "does not hold"
+        yield f"  the error that it expects of itself, {found['claimed_drms_m']:.2f} m RMS, {verdict}"

@@ -99,6 +99,7 @@ ACTIONS: Final = (
     _fix("ask_reference", "p", "reference", "Type a point that is known; distances count from it"),
     _fix("take_mean", "P", "mean as reference", "Take the mean as the reference; again: none", footer=False),
     _fix("next_span", "h", "how much", "How much of the last positions the scatter takes"),
+    _fix("keep_drawing", "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
     _fix("choose_other", "c", "compare", "Choose the lane to compare with"),
     _lane("send", "colon", "send", "Send a line, bytes or a file to the chosen lane"),
     _lane("mark", "m", "mark", "Note something at this time, in the record and in Traffic"),

@@ -12,7 +12,7 @@ import re
 from typing import Final, NamedTuple
 
 from pale_heron.core.gnss.geodesy import offset_m
-from pale_heron.core.gnss.scatter import Point
+from pale_heron.core.gnss.points import Point
 
 EXAMPLES: Final = "46.1173 S 67.3067 W, or 46 07.038 S 67 18.4 W, or -46.1173 -67.3067 3.4 m"
 _SIGNS: Final = {"N": 1, "S": -1, "E": 1, "W": -1}

@@ -7,27 +7,20 @@ their number is estimated from how alike neighbours are, n(1-r)/(1+r) with r the
 
 import math
 from dataclasses import dataclass
-from typing import Final, NamedTuple
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.points import Point
 from pale_heron.core.gnss.states import LEVELS
 
 Numbers = NDArray[np.float64]
 FEW_INDEPENDENT: Final = 10
 _A: Final = 6_378_137.0
 _E2: Final = 6.694_379_990_14e-3
-
-
-class Point(NamedTuple):
-    """Signed degrees, and metres above mean sea level where they are known."""
-
-    latitude: float
-    longitude: float
-    altitude_m: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.satellites import SatelliteName, satellite_name, system_of
+from pale_heron.core.gnss.signals import Series, SignalLog
 from pale_heron.core.nmea.sentence import parse, values
 
 FRESH_NS = 12 * SECOND
@@ -52,6 +53,8 @@ class Sky:
     incomplete_lists: int
     incomplete_now: tuple[str, ...]
     """Types whose newest list came without all of its parts: what is shown of them is the list before."""
+    signals: dict[SatelliteName, Series]
+    """C/N0 over the whole session, of every satellite that was seen."""
     trails: dict[SatelliteName, tuple[Direction, ...]]
     """Where each stood in the last hour, a place a minute."""
 
@@ -115,6 +118,7 @@ class SkyTracker:
         self._incomplete_now: set[str] = set()
         self._trails: dict[SatelliteName, tuple[Direction, ...]] = {}
         self._trailed: dict[tuple[str, bytes], int] = {}
+        self._signals = SignalLog()
         self._reception: tuple[int | None, float | None] | None = None
 
     def feed_gsv(self, frame: Frame) -> bool:
@@ -147,6 +151,8 @@ class SkyTracker:
         self._keep(self._seen, key, frames)
         self._reception = None
         time = frames[-1].time
+        if time is not None and self._signals.is_due(key, time) and key in self._seen:
+            self._signals.take(key, self._seen[key].strengths, time)
         if time is not None and time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
             self._trailed[key] = time
             self._trail(frames, time)
@@ -205,6 +211,7 @@ class SkyTracker:
             seen_time=max((heard.time for _, heard in fresh if heard.time is not None), default=None),
             incomplete_lists=self._incomplete,
             incomplete_now=tuple(sorted(self._incomplete_now)),
+            signals=self._signals.series(),
             trails={name: trail for name, trail in self._trails.items() if name in found},
         )
 

@@ -9,7 +9,8 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import Comparison
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import BYTES
-from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Point, Scatter
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
 from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import figures

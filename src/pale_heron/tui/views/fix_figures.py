@@ -5,7 +5,8 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.epochs import Epochs
 from pale_heron.core.gnss.notation import misread
-from pale_heron.core.gnss.scatter import Point, Scatter, scatter
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.scatter import Scatter, scatter
 
 __all__ = ["compare", "distance", "scattered", "warning"]
 

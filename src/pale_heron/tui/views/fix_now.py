@@ -35,10 +35,9 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, r
     left += [BLANK] if room > len(left) + 9 else []
     left += _values(snapshot, fix, left_width)
     left += _witnesses(fix)
-    below = [
-        *titled("SATELLITES", _systems(fix, width < NARROW), "" if width < NARROW else "the best C/N0 in dB-Hz"),
-        *_remarks(fix, right_width),
-    ]
+    narrow = width < NARROW
+    note = "" if narrow else "the best C/N0 in dB-Hz"
+    below = [*titled("SATELLITES", _systems(fix, narrow), note), *_remarks(fix, right_width)]
     below = below[: max(6, room - 12)]
     drawing = sky(fix.sky, right_width, max(8, room - len(below) - 2))
     right = [*titled("SKY", drawing, _legend(width)), BLANK, *below]

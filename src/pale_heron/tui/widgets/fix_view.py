@@ -3,12 +3,15 @@
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import Epochs
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.trouble import Trouble
 from pale_heron.tui.paint import line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.widgets.canvas import Canvas
@@ -200,6 +203,57 @@ class FixView(Canvas):
             chosen.reference = found.about
             chosen.reference_from = f"the mean of {found.samples} positions"
         self.draw()
+
+    def keep_drawing(self) -> None:
+        """Choose a drawing and a file, and write it."""
+        from pale_heron.report.kinds import CHARTS
+
+        lane, snapshot = self._lane(), self._snapshot()
+        if lane is None:
+            return
+        kinds = list(CHARTS)
+        fitting = {"satellites": "sky", "scatter": "scatter", "session": "ribbon", "pair": "comparison"}
+        first = fitting.get(self._page, "position")
+        kinds.sort(key=lambda kind: kind != first)
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._ask_file(kinds[int(key) - 1], snapshot, lane)
+
+        choices = [(str(place), f"{kind}: {CHARTS[kind]}") for place, kind in enumerate(kinds, 1)]
+        self.app.push_screen(Choice("Keep which drawing? As it is now", choices), take)
+
+    def _ask_file(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot) -> None:
+        """Ask where to, and draw there."""
+        proposed = Path(snapshot.capture.path).with_suffix("") if snapshot.capture.path else Path(snapshot.bench)
+
+        def check(text: str) -> str:
+            return "" if text.lower().endswith((".svg", ".pdf")) else "the name ends with .svg or .pdf"
+
+        def take(text: str | None) -> None:
+            if text:
+                path = Path(text).expanduser()
+                self.app.notify(f"Drawing {kind}", markup=False)
+                draw = partial(self._draw_chart, kind, snapshot, lane, path)
+                self.run_worker(draw, thread=True, exclusive=True, group="chart", exit_on_error=False)
+
+        question = "Which file? .svg or .pdf; a file of that name is replaced"
+        self.app.push_screen(AskLine(question, f"{proposed}-{kind}.svg", check), take)
+
+    def _draw_chart(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot, path: Path) -> None:
+        """In a thread of its own: it takes a second or two."""
+        from pale_heron.report.charts import Charted, save_chart
+
+        chosen = self._of(lane)
+        name = Path(snapshot.capture.path).name if snapshot.capture.path else f"{snapshot.bench}, not recorded"
+        other = self._other(snapshot, lane, chosen)
+        charted = Charted(name, lane, other, chosen.reference, snapshot.marks)
+        try:
+            save_chart(kind, charted, path)
+        except Trouble as trouble:
+            self.app.call_from_thread(self.app.notify, str(trouble), severity="error", markup=False)
+        else:
+            self.app.call_from_thread(self.app.notify, f"The drawing is in {path}", markup=False)
 
     def choose_other(self) -> None:
         """Choose the lane to compare with."""

@@ -1,0 +1,72 @@
+"""`pale-heron chart`: a drawing of a capture, made for print."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.sources import Source
+from pale_heron.cli.progress import progress
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.report.kinds import CHARTS
+
+
+def chart(
+    kind: Annotated[str, typer.Argument(help=f"Which drawing: {', '.join(CHARTS)}.")],
+    file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
+    out: Annotated[Path, typer.Option("-o", "--output", help="Where to; its ending says the format: .svg or .pdf.")],
+    lane: Annotated[str, typer.Option(help="Which lane; else the first that tells positions.")] = "",
+    other: Annotated[str, typer.Option(help="The lane to compare with; else the next that tells positions.")] = "",
+    reference: Annotated[str, typer.Option(help="A point that is known, in any usual notation.")] = "",
+) -> None:
+    """Draw a chart of a capture: sky, scatter, ribbon, signal, position or comparison.
+
+    Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
+    """
+    if kind not in CHARTS:
+        nearest = nearest_words(kind, dict.fromkeys(CHARTS))
+        raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(CHARTS)}")
+    # Slow to load: after the questions that cost nothing.
+    from pale_heron.report.charts import FORMATS, Charted, save_chart
+
+    if out.suffix.lower() not in FORMATS:
+        raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
+    point = point_typed(reference)
+    source = Source(file)
+    tell, clear = progress(f"reading {source.name}")
+    lanes = source.lanes(tell)
+    clear()
+    chosen = chosen_lane(lanes, lane)
+    if chosen is None:
+        typer.echo(f"pale-heron: {source.name} holds no sentence of a receiver: nothing to draw", err=True)
+        raise typer.Exit(Exit.NO)
+    rest = [each for each in lanes if each.name != chosen.name]
+    second = chosen_lane(rest, other) if rest or other else None
+    save_chart(kind, Charted(source.name, chosen, second, point, source.marks), out)
+    print(out)
+
+
+def point_typed(text: str) -> Point | None:
+    """The point of a `--reference`; None where there is none. Raises Trouble where it cannot be read."""
+    from pale_heron.core.gnss.notation import position_typed
+
+    if not text:
+        return None
+    try:
+        return position_typed(text)
+    except ValueError as problem:
+        raise Trouble(f"--reference {text!r}: {problem}", "Write it in one of the usual notations") from None
+
+
+def chosen_lane(lanes: list[LaneSnapshot], name: str) -> LaneSnapshot | None:
+    """The lane of that name, or the first that tells of a fix. Raises Trouble where there is none of that name."""
+    if not name:
+        return next((each for each in lanes if each.fix.facts or each.fix.sky.satellites), None)
+    for each in lanes:
+        if each.name == name:
+            return each
+    known = {each.name: 0 for each in lanes}
+    raise Trouble(f"There is no lane {name!r}{nearest_words(name, known)}", f"There are: {', '.join(known) or 'none'}")

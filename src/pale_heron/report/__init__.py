@@ -1,0 +1,1 @@
+"""What can be shown to others: charts made for print, tracks in open formats."""

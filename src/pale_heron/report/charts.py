@@ -1,0 +1,338 @@
+"""Charts made for print, as SVG or PDF: title, axes with units, legend, the capture they come from, span and sample.
+
+Each is a function from what a screen shows to a figure; colours are dark enough for paper, and lines differ by more
+than colour. Matplotlib is slow to load: nothing else imports this module before a chart is wanted.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Final
+
+import matplotlib
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.figure import Figure
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.comparison import compare
+from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.satellites import SYSTEMS
+from pale_heron.core.gnss.scatter import mean_point, offsets_m, scatter
+from pale_heron.core.gnss.signals import Series
+from pale_heron.core.gnss.states import LEVELS
+from pale_heron.core.gnss.strip import SILENT
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.trouble import Trouble
+
+INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN = "#1b2530", "#73848f", "#2f6690", "#1d7a76", "#b06a10", "#7a559c", "#4d7d48"
+SYSTEM_INKS: Final = {"G": BLUE, "R": PLUM, "E": TEAL, "C": AMBER, "J": GREEN, "I": GREY, "S": GREY, "?": GREY}
+SYSTEM_SHAPES: Final = {"G": "o", "R": "s", "E": "^", "C": "D", "J": "v", "I": "P", "S": "X", "?": "."}
+MOST_POINTS: Final = 4000
+SIGNAL_POINTS: Final = 240
+FORMATS: Final = (".svg", ".pdf")
+SIZE_IN = (8.27, 5.6)
+
+
+@dataclass(frozen=True, slots=True)
+class Charted:
+    """What a chart is drawn from."""
+
+    source: str
+    """The name of the capture."""
+    lane: LaneSnapshot
+    other: LaneSnapshot | None = None
+    reference: Point | None = None
+    marks: tuple[tuple[int, str], ...] = ()
+
+
+def save_chart(kind: str, charted: Charted, path: Path) -> None:
+    """Draw and write. Raises Trouble where there is nothing to draw, or where it cannot be written."""
+    form = path.suffix.lower()
+    if form not in FORMATS:
+        raise Trouble(f"{path} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
+    figure = KINDS[kind](charted)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        # No date in it: the same capture gives the same bytes.
+        date = {"Date": None} if form == ".svg" else {"CreationDate": None}
+        with matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}):
+            figure.savefig(path, format=form[1:], metadata=date)
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
+
+
+def _of(lane: LaneSnapshot) -> str:
+    """Nickname and role."""
+    return f"{lane.name} ({lane.role})" if lane.role else lane.name
+
+
+def _figure(charted: Charted, title: str, sample: str, rows: int = 1, **options: Any) -> tuple[Figure, Any]:
+    """A figure with title above, and the source and the sample below."""
+    figure = Figure(figsize=SIZE_IN, layout="constrained")
+    axes = figure.subplots(rows, 1, **options)
+    figure.suptitle(title, color=INK, fontsize=13, x=0.02, ha="left")
+    figure.supxlabel(f"{sample}\ncapture: {charted.source}", color=GREY, fontsize=8, x=0.02, ha="left")
+    for each in np.ravel(axes):
+        each.tick_params(colors=INK, labelsize=8)
+        each.grid(color="#d5dbe0", linewidth=0.6)
+        each.set_axisbelow(True)
+        for side in each.spines.values():
+            side.set_color("#a9b5bd")
+    return figure, axes
+
+
+def _times(nanoseconds: Any) -> Any:
+    """As matplotlib takes them; UTC."""
+    return np.asarray(nanoseconds, dtype="int64").astype("datetime64[ns]")
+
+
+def _clock_axis(axes: Axes) -> None:
+    locator = AutoDateLocator(tz=UTC)
+    axes.xaxis.set_major_locator(locator)
+    axes.xaxis.set_major_formatter(ConciseDateFormatter(locator, tz=UTC))
+    axes.set_xlabel("UTC", color=INK, fontsize=9)
+
+
+def span_words(begin: int | None, end: int | None) -> str:
+    """`2031-05-04 09:40:00 to 09:44:12 UTC (4 min 12 s)`."""
+    if begin is None or end is None:
+        return "times unknown"
+    first, last = (datetime.fromtimestamp(moment // SECOND, UTC) for moment in (begin, end))
+    minutes, seconds = divmod((end - begin) // SECOND, 60)
+    hours, minutes = divmod(minutes, 60)
+    passed = f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {seconds:02d} s"
+    later = f"{last:%H:%M:%S}" if first.date() == last.date() else f"{last:%Y-%m-%d %H:%M:%S}"
+    return f"{first:%Y-%m-%d %H:%M:%S} to {later} UTC ({passed})"
+
+
+def _column(track: Epochs, name: str) -> Any:
+    """A column as float64 with NaN for unknown; times stay whole numbers."""
+    column = track.column(name)
+    types = {"q": np.int64, "h": np.int16, "b": np.int8, "d": np.float64, "f": np.float32}
+    values = np.frombuffer(column, dtype=types[column.typecode])
+    if column.typecode in "hb":
+        return np.where(values < 0, np.nan, values.astype(np.float64))
+    return values if column.typecode == "q" else values.astype(np.float64)
+
+
+def _timed(track: Epochs) -> tuple[Any, Any]:
+    """The times of the epochs, their own UTC where they know it, else when they came; and which are known at all."""
+    utc, arrived = _column(track, "utc"), _column(track, "arrived")
+    times = np.where(utc != UNKNOWN_TIME, utc, arrived)
+    return times, times != UNKNOWN_TIME
+
+
+def _thinned(times: Any, *columns: Any, most: int = MOST_POINTS) -> tuple[Any, ...]:
+    """At most `most` points, each the mean of what it stands for; gaps (NaN) stay."""
+    step = -(-len(times) // most)
+    if step <= 1:
+        return (times, *columns)
+    whole = len(times) // step * step
+    means = []
+    with np.errstate(invalid="ignore"):
+        for column in columns:
+            pieces = column[:whole].reshape(-1, step)
+            count = (~np.isnan(pieces)).sum(axis=1)
+            means.append(np.where(count, np.nansum(pieces, axis=1) / np.maximum(count, 1), np.nan))
+    return (times[:whole].reshape(-1, step)[:, 0], *means)
+
+
+def sky_chart(charted: Charted) -> Figure:
+    """Zenith in the middle, north at the top; trails of the last hour."""
+    sky = charted.lane.fix.sky
+    placed = [each for each in sky.satellites if each.elevation_deg is not None and each.azimuth_deg is not None]
+    if not placed:
+        raise Trouble("No satellite with elevation and azimuth was told", "A sky chart needs GSV sentences")
+    trailed = [way.time for trail in sky.trails.values() for way in trail]
+    used = f"{sky.used} of {len(sky.satellites)} satellites used at the end; trails: "
+    used += span_words(min(trailed, default=None), max(trailed, default=None))
+    figure, axes = _figure(charted, f"Sky over {_of(charted.lane)}", used, subplot_kw={"projection": "polar"})
+    axes.set_theta_zero_location("N")
+    axes.set_theta_direction(-1)
+    axes.set_rlim(0, 90)
+    axes.set_yticks([0, 30, 60, 90], ["90°", "60°", "30°", "0°"], fontsize=7)
+    axes.set_xticks(np.radians([0, 45, 90, 135, 180, 225, 270, 315]), ["N", "NE", "E", "SE", "S", "SW", "W", "NW"])
+    systems = {}
+    for satellite in placed:
+        ink, shape = SYSTEM_INKS[satellite.name.system], SYSTEM_SHAPES[satellite.name.system]
+        trail = sky.trails.get(satellite.name, ())
+        way = [(np.radians(each.azimuth_deg), 90 - each.elevation_deg) for each in trail]
+        place = np.radians(satellite.azimuth_deg or 0), 90 - (satellite.elevation_deg or 0)
+        axes.plot(*zip(*way, place, strict=True), color=ink, linewidth=0.9, alpha=0.6)
+        size = 20 + 4 * max(0, (satellite.cn0_dbhz or 0) - 20)
+        face = ink if satellite.used else "none"
+        mark = axes.scatter(*place, s=size, marker=shape, facecolors=face, edgecolors=ink, linewidths=1.2, zorder=3)
+        axes.annotate(str(satellite.name), place, xytext=(6, 3), textcoords="offset points", fontsize=7, color=INK)
+        if satellite.used or satellite.name.system not in systems:
+            systems[satellite.name.system] = mark
+    names = [f"{letter} {SYSTEMS[letter]}" for letter in systems]
+    title = "filled: used\nlarger: stronger"
+    axes.legend(systems.values(), names, loc="upper left", bbox_to_anchor=(1.1, 1.0), fontsize=8, title=title)
+    return figure
+
+
+def scatter_chart(charted: Charted) -> Figure:
+    """Metres east and north of the mean, or of the reference, with the rings of 50 % and 95 %."""
+    found = scatter(charted.lane.fix.track, charted.reference)
+    if found is None:
+        raise Trouble("There are fewer than two positions", "A scatter needs a receiver with a fix")
+    about = "the reference" if found.from_reference else "their mean"
+    span = "" if found.span_s is None else f" over {found.span_s:.0f} s"
+    sample = (
+        f"{found.samples} positions{span}, worth about {found.independent:.0f} independent; {', '.join(found.levels)}"
+    )
+    figure, axes = _figure(charted, f"Positions of {_of(charted.lane)} about {about}", sample)
+    axes.set_aspect("equal", adjustable="datalim")
+    shown = found.offsets_m[:: max(1, found.samples // 20_000)]
+    axes.scatter(shown[:, 0], shown[:, 1], s=4, color=TEAL, alpha=0.5, linewidths=0, rasterized=True, label="position")
+    turn = np.linspace(0, 2 * np.pi, 200)
+    for radius, style, name in ((found.cep50_m, "-", "CEP50"), (found.cep95_m, "--", "CEP95")):
+        axes.plot(radius * np.cos(turn), radius * np.sin(turn), style, color=AMBER, label=f"{name} {radius:.3g} m")
+    axes.plot(0, 0, "+", color=INK, markersize=12, label=about)
+    extra = [f"2DRMS {found.drms2_m:.3g} m"]
+    if found.vertical95_m is not None:
+        extra.append(f"vertical 95 % {found.vertical95_m:.3g} m")
+    if found.claimed_drms_m is not None:
+        extra.append(f"RMS {found.drms_m:.3g} m, expected {found.claimed_drms_m:.3g} m")
+    axes.legend(fontsize=8, title="\n".join(extra), title_fontsize=8, loc="upper left", bbox_to_anchor=(1.01, 1.0))
+    axes.set_xlabel("east, m", color=INK, fontsize=9)
+    axes.set_ylabel("north, m", color=INK, fontsize=9)
+    return figure
+
+
+def ribbon_chart(charted: Charted) -> Figure:
+    """The session: state, satellites used, C/N0 of the best four, with outages, starts and marks."""
+    fix = charted.lane.fix
+    strip = fix.strip
+    if not strip.levels:
+        raise Trouble("No epoch was told", "A ribbon needs a receiver's sentences")
+    edges = _times([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
+    sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
+    sample += f"{span_words(strip.begin, strip.end)}; each step the worst of {strip.width / SECOND:g} s"
+    figure, axes = _figure(charted, f"Session of {_of(charted.lane)}", sample, 3, sharex=True, height_ratios=(2, 1, 1))
+    levels = np.array([np.nan if level == SILENT else float(level) for level in strip.levels])
+    axes[0].stairs(levels, edges, fill=True, color=GREEN, alpha=0.55, baseline=-0.6)
+    axes[0].set_yticks(range(len(LEVELS)), LEVELS, fontsize=7)
+    axes[0].set_ylim(-0.6, len(LEVELS) - 0.5)
+    axes[0].set_ylabel("state", color=INK, fontsize=9)
+    for axis, values, words, ink in (
+        (axes[1], strip.used, "satellites\nused", TEAL),
+        (axes[2], strip.cn0, "C/N0 best 4\ndB-Hz", BLUE),
+    ):
+        known = np.array([np.nan if value is None else float(value) for value in values])
+        axis.stairs(known, edges, color=ink, linewidth=1.1, baseline=None)
+        axis.set_ylabel(words, color=INK, fontsize=9)
+    _events(axes, fix, charted.marks, strip.begin, strip.end)
+    _clock_axis(axes[2])
+    return figure
+
+
+def _events(axes: Any, fix: FixSnapshot, marks: tuple[tuple[int, str], ...], begin: int, end: int) -> None:
+    """Outages as shades, starts and marks as lines."""
+    named: dict[str, Any] = {}
+    for axis in axes:
+        for outage in fix.history.outages:
+            span = _times([outage.begin, outage.end or end])
+            named["outage"] = axis.axvspan(span[0], span[1], color="#d98673", alpha=0.25, linewidth=0)
+        for start in fix.history.starts:
+            if start.begin is not None:
+                named["start"] = axis.axvline(_times([start.begin])[0], color=AMBER, linewidth=1.2)
+        for moment, _ in marks:
+            if begin <= moment <= end:
+                named["mark"] = axis.axvline(_times([moment])[0], color=PLUM, linewidth=1, linestyle=":")
+    if named:
+        axes[0].legend(named.values(), named.keys(), fontsize=8, loc="upper left", bbox_to_anchor=(1.01, 1.0))
+
+
+def signal_chart(charted: Charted) -> Figure:
+    """C/N0 of every satellite over time."""
+    series = charted.lane.fix.sky.signals
+    if not series:
+        raise Trouble("No satellite's strength was told", "A signal chart needs GSV sentences")
+    times = [each.times[0] for each in series.values()], [each.times[each.length - 1] for each in series.values()]
+    sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]))}"
+    systems = [letter for letter in SYSTEMS if any(name.system == letter for name in series)]
+    title = f"C/N0 of the satellites of {_of(charted.lane)}"
+    figure, axes = _figure(charted, title, sample, len(systems), sharex=True, squeeze=False)
+    for letter, axis in zip(systems, axes[:, 0], strict=True):
+        for place, name in enumerate(sorted(name for name in series if name.system == letter)):
+            _draw_signal(axis, str(name), series[name], place)
+        axis.set_ylabel(f"{letter} {SYSTEMS[letter]}\ndB-Hz", color=INK, fontsize=8)
+        axis.legend(fontsize=5, loc="upper left", bbox_to_anchor=(1.0, 1.02), ncols=2, handlelength=1.2)
+    _clock_axis(axes[-1, 0])
+    return figure
+
+
+def _draw_signal(axis: Axes, name: str, series: Series, place: int) -> None:
+    """One satellite; neighbours differ by colour and by line."""
+    when, strengths = series.points()
+    values = np.array(strengths, dtype=float)
+    values[values <= 0] = np.nan
+    times, means = _thinned(np.array(when), values, most=SIGNAL_POINTS)
+    inks, styles = (BLUE, AMBER, TEAL, PLUM, GREEN), ("-", "--", "-.", ":")
+    ink, style = inks[place % len(inks)], styles[place // len(inks) % len(styles)]
+    axis.plot(_times(times), means, style, color=ink, linewidth=0.9, label=name)
+
+
+def position_chart(charted: Charted) -> Figure:
+    """Metres north, east and up over time, from the mean or from the reference."""
+    track = charted.lane.fix.track
+    times, known = _timed(track)
+    latitude, longitude, altitude = (_column(track, name) for name in ("latitude", "longitude", "altitude_m"))
+    fixed = known & ~np.isnan(latitude)
+    if not fixed.any():
+        raise Trouble("There is no position", "A position chart needs a receiver with a fix")
+    about = charted.reference or mean_point(latitude[fixed], longitude[fixed], altitude[fixed])
+    flat = np.full((len(times), 2), np.nan)
+    flat[fixed] = offsets_m(latitude[fixed], longitude[fixed], about)
+    times, north, east, height = _thinned(times[known], flat[known, 1], flat[known, 0], altitude[known])
+    named = "the reference" if charted.reference else "the mean"
+    where = f"{about.latitude:.7f}°, {about.longitude:.7f}°"
+    sample = f"{int(fixed.sum())} positions; {span_words(int(times[0]), int(times[-1]))}; from {named}, {where}"
+    figure, axes = _figure(charted, f"Position and height of {_of(charted.lane)}", sample, 3, sharex=True)
+    rows = ((north, "north, m", TEAL), (east, "east, m", BLUE), (height, "above sea\nlevel, m", AMBER))
+    for axis, (values, words, ink) in zip(axes, rows, strict=True):
+        axis.plot(_times(times), values, color=ink, linewidth=1, label=words.replace("\n", " "))
+        axis.set_ylabel(words, color=INK, fontsize=9)
+        axis.legend(fontsize=7, loc="upper right")
+    _clock_axis(axes[2])
+    return figure
+
+
+def comparison_chart(charted: Charted) -> Figure:
+    """Metres from one receiver to the other over the moments that both tell of."""
+    other = charted.other
+    if other is None:
+        raise Trouble("There is one lane only", "A comparison needs two receivers in one capture")
+    found = compare(charted.lane.fix.track, other.fix.track)
+    if found is None:
+        raise Trouble("There is no moment of which both tell a position and a date", "Record both at the same time")
+    sample = f"{found.matched} moments of which both tell, worth about {found.independent:.0f} independent; "
+    sample += span_words(int(found.times[0]), int(found.times[-1]))
+    figure, axes = _figure(charted, f"From {_of(charted.lane)} to {_of(other)}", sample, 3, sharex=True)
+    times, east, north, up = _thinned(found.times, *found.offsets_m.T)
+    rows = ((north, found.north, "north, m", TEAL), (east, found.east, "east, m", BLUE), (up, found.up, "up, m", AMBER))
+    for axis, (values, spread, words, ink) in zip(axes, rows, strict=True):
+        axis.plot(_times(times), values, color=ink, linewidth=1)
+        axis.set_ylabel(words, color=INK, fontsize=9)
+        if spread is not None:
+            axis.axhline(spread.mean, color=INK, linewidth=0.9, linestyle="--")
+            label = f"mean {spread.mean:+.2f} m ± {spread.deviation:.2f} m"
+            axis.legend([label], handlelength=0, fontsize=8, loc="upper right")
+    _clock_axis(axes[2])
+    return figure
+
+
+KINDS: Final[dict[str, Callable[[Charted], Figure]]] = {
+    "sky": sky_chart,
+    "scatter": scatter_chart,
+    "ribbon": ribbon_chart,
+    "signal": signal_chart,
+    "position": position_chart,
+    "comparison": comparison_chart,
+}

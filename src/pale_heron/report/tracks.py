@@ -1,0 +1,231 @@
+"""Tracks in open formats: GPX 1.1, KML 2.2, GeoJSON (RFC 7946), CSV (RFC 4180).
+
+Only positions that stand by themselves are told; where some are missing between them the track is split. What order
+and height each format asks for:
+
+    GPX      latitude and longitude as attributes; elevation above mean sea level, geoid height beside it
+    KML      longitude, latitude, altitude above sea level ("absolute")
+    GeoJSON  longitude, latitude, height above the WGS 84 ellipsoid (left out where the separation is unknown)
+    CSV      a column each, with its unit in its name
+"""
+
+import csv
+import json
+from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import IO, Final, NamedTuple
+from xml.sax.saxutils import escape
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs import Epoch, Epochs
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.utc import iso
+
+Segment = list[Epoch]
+LEAST_GAP_NS: Final = 3 * SECOND
+_GPX_FIX: Final = {"2D": "2d", "single": "3d", "differential": "dgps", "RTK float": "dgps", "RTK fixed": "dgps"}
+
+
+class Track(NamedTuple):
+    """One lane's positions, in segments without gaps."""
+
+    name: str
+    segments: Iterable[Segment]
+
+
+def moment_of(epoch: Epoch) -> int | None:
+    """Its own UTC, else when it came."""
+    return epoch.utc if epoch.utc is not None else epoch.arrived
+
+
+def segments(epochs: Epochs, every_s: float = 0.0) -> Iterator[Segment]:
+    """Runs of positions, split where positions are missing for more than three of their intervals (and 3 s).
+
+    With `every_s` positions closer together than that are left out.
+    """
+    now: Segment = []
+    last: int | None = None
+    usual = 0
+    for epoch in epochs:
+        moment = moment_of(epoch)
+        gap = moment - last if moment is not None and last is not None else 0
+        if now and (not epoch.has_position or gap < 0 or gap > max(LEAST_GAP_NS, 3 * usual)):
+            yield now
+            now = []
+        usual, last = gap, moment
+        before = moment_of(now[-1]) if now else None
+        near = before is not None and moment is not None and moment - before < every_s * SECOND
+        if epoch.has_position and not near:
+            now.append(epoch)
+    if now:
+        yield now
+
+
+def _gpx(tracks: list[Track], out: IO[str]) -> int:
+    from gpxpy import gpx
+
+    document, count = gpx.GPX(), 0
+    document.creator = "pale-heron"
+    for track in tracks:
+        drawn = gpx.GPXTrack(name=track.name)
+        document.tracks.append(drawn)
+        for segment in track.segments:
+            part = gpx.GPXTrackSegment()
+            drawn.segments.append(part)
+            for epoch in segment:
+                count += 1
+                moment = moment_of(epoch)
+                point = gpx.GPXTrackPoint(epoch.latitude, epoch.longitude, epoch.altitude_m)
+                point.time = datetime.fromtimestamp(moment / SECOND, UTC) if moment is not None else None
+                point.type_of_gpx_fix = _GPX_FIX.get(epoch.state)
+                point.satellites = epoch.used
+                point.horizontal_dilution = epoch.hdop
+                point.geoid_height = epoch.separation_m
+                point.comment = epoch.state
+                part.points.append(point)
+    out.write(document.to_xml(version="1.1"))
+    return count
+
+
+def _kml(tracks: list[Track], out: IO[str]) -> int:
+    count = 0
+    out.write('<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document>\n')
+    for track in tracks:
+        out.write(f"<Folder><name>{escape(track.name)}</name>\n")
+        for number, segment in enumerate(track.segments, 1):
+            line = " ".join(map(_kml_place, segment))
+            out.write(
+                f"<Placemark><name>{escape(track.name)} {number}</name><LineString>"
+                f"<altitudeMode>absolute</altitudeMode><coordinates>{line}</coordinates></LineString></Placemark>\n"
+            )
+            for epoch in segment:
+                count += 1
+                out.write(_kml_point(epoch))
+        out.write("</Folder>\n")
+    out.write("</Document></kml>\n")
+    return count
+
+
+def _kml_place(epoch: Epoch) -> str:
+    height = "" if epoch.altitude_m is None else f",{epoch.altitude_m:.3f}"
+    return f"{epoch.longitude:.9f},{epoch.latitude:.9f}{height}"
+
+
+def _kml_point(epoch: Epoch) -> str:
+    moment = moment_of(epoch)
+    when = f"<TimeStamp><when>{iso(moment)}</when></TimeStamp>" if moment is not None else ""
+    told = {"fix": epoch.state, "satellites": epoch.used, "hdop": epoch.hdop}
+    data = "".join(
+        f'<Data name="{name}"><value>{value}</value></Data>' for name, value in told.items() if value is not None
+    )
+    return (
+        f"<Placemark>{when}<ExtendedData>{data}</ExtendedData><Point><altitudeMode>absolute</altitudeMode>"
+        f"<coordinates>{_kml_place(epoch)}</coordinates></Point></Placemark>\n"
+    )
+
+
+def _geojson(tracks: list[Track], out: IO[str]) -> int:
+    count = 0
+    out.write('{"type": "FeatureCollection", "features": [\n')
+    first = True
+    for track in tracks:
+        for number, segment in enumerate(track.segments, 1):
+            for feature in (_line_feature(track.name, number, segment), *_point_features(track.name, number, segment)):
+                if feature is not None:
+                    out.write(("" if first else ",\n") + json.dumps(feature, ensure_ascii=False))
+                    first = False
+            count += len(segment)
+    out.write("\n]}\n")
+    return count
+
+
+def _place(epoch: Epoch) -> list[float]:
+    """Longitude, latitude, and the height above the ellipsoid where it is known."""
+    assert epoch.longitude is not None and epoch.latitude is not None, "asked only of positions"
+    place = [round(epoch.longitude, 9), round(epoch.latitude, 9)]
+    if epoch.altitude_m is not None and epoch.separation_m is not None:
+        place.append(round(epoch.altitude_m + epoch.separation_m, 3))
+    return place
+
+
+def _line_feature(name: str, number: int, segment: Segment) -> dict[str, object] | None:
+    """A line needs two positions."""
+    if len(segment) < 2:
+        return None
+    places = [_place(epoch) for epoch in segment]
+    flat = places if len({len(place) for place in places}) == 1 else [place[:2] for place in places]
+    return {
+        "type": "Feature",
+        "properties": {"lane": name, "segment": number, "positions": len(segment)},
+        "geometry": {"type": "LineString", "coordinates": flat},
+    }
+
+
+def _point_features(name: str, number: int, segment: Segment) -> Iterator[dict[str, object]]:
+    for epoch in segment:
+        moment = moment_of(epoch)
+        yield {
+            "type": "Feature",
+            "properties": {
+                "lane": name,
+                "segment": number,
+                "time": None if moment is None else iso(moment),
+                "fix": epoch.state,
+                "satellites_used": epoch.used,
+                "hdop": epoch.hdop,
+                "altitude_m": epoch.altitude_m,
+            },
+            "geometry": {"type": "Point", "coordinates": _place(epoch)},
+        }
+
+
+_COLUMNS: Final = ("altitude_m", "separation_m", "used", "seen", "hdop", "cn0", "speed_knots", "course_deg", "error_m")
+_HEADS: Final = (
+    *("lane", "segment", "time", "fix", "latitude_deg", "longitude_deg", "altitude_m", "geoid_separation_m"),
+    *("satellites_used", "satellites_seen", "hdop", "cn0_best4_dbhz", "speed_knots", "course_deg", "expected_error_m"),
+)
+
+
+def _csv(tracks: list[Track], out: IO[str]) -> int:
+    writer, count = csv.writer(out), 0
+    writer.writerow(_HEADS)
+    for track in tracks:
+        for number, segment in enumerate(track.segments, 1):
+            for epoch in segment:
+                moment = moment_of(epoch)
+                told = (_rounded(getattr(epoch, name)) for name in _COLUMNS)
+                when = "" if moment is None else iso(moment)
+                where = f"{epoch.latitude:.9f}", f"{epoch.longitude:.9f}"
+                writer.writerow([track.name, number, when, epoch.state, *where, *told])
+                count += 1
+    return count
+
+
+def _rounded(value: float | None) -> float | str:
+    return "" if value is None else round(value, 3)
+
+
+WRITERS: Final[dict[str, Callable[[list[Track], IO[str]], int]]] = {
+    "gpx": _gpx,
+    "kml": _kml,
+    "geojson": _geojson,
+    "csv": _csv,
+}
+
+
+def write_tracks(form: str, tracks: list[Track], path: Path) -> int:
+    """Write a file whole or not at all; gives the number of positions. Raises Trouble where it cannot be written."""
+    fresh = path.with_name(path.name + ".new")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with fresh.open("w", encoding="utf-8", newline="") as out:
+            count = WRITERS[form](tracks, out)
+        if count:
+            fresh.replace(path)
+        else:
+            fresh.unlink()
+    except OSError as problem:
+        fresh.unlink(missing_ok=True)
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
+    return count

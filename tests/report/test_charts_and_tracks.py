@@ -1,0 +1,164 @@
+"""Charts and tracks: what they say is what the capture holds, and general readers of their formats take them."""
+
+import csv
+import json
+import re
+import xml.etree.ElementTree as ElementTree
+from dataclasses import replace
+from pathlib import Path
+
+import gpxpy
+import pytest
+from tests.painted import opened
+from tests.streams import BEGIN, fed, gga, said, sentences, track
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.points import Point
+from pale_heron.core.lane import Lane
+from pale_heron.core.trouble import Trouble
+from pale_heron.report.charts import KINDS, Charted, save_chart
+from pale_heron.report.kinds import CHARTS, TRACKS
+from pale_heron.report.tracks import Track, segments, write_tracks
+from pale_heron.sim.scenes import SCENES
+
+SECONDS = 150
+
+
+def charted(*scenes: str) -> Charted:
+    lanes = []
+    for place, name in enumerate(scenes):
+        lane = opened(fed(said(SECONDS, SCENES[name], 7 + place), name))
+        lane.finish()
+        lanes.append(lane.snapshot(BEGIN + SECONDS * SECOND))
+    return Charted("buoy.pcapng", lanes[0], lanes[1] if len(lanes) > 1 else None, None, ((BEGIN, "bridge"),))
+
+
+BUOY = charted("saltmarsh", "second-antenna")
+
+
+@pytest.mark.parametrize("kind", CHARTS)
+@pytest.mark.parametrize("form", ["svg", "pdf"])
+def test_every_chart_is_written_with_title_units_source_and_sample(kind: str, form: str, tmp_path: Path) -> None:
+    path = tmp_path / f"chart.{form}"
+    save_chart(kind, BUOY, path)
+    data = path.read_bytes()
+    save_chart(kind, BUOY, path)
+    assert path.read_bytes() == data, "the same capture gives the same bytes"
+    if form == "pdf":
+        assert data.startswith(b"%PDF-") and data.rstrip().endswith(b"%%EOF")
+        return
+    words = " ".join(text for each in ElementTree.fromstring(data).iter() if (text := each.text or "").strip())
+    assert "saltmarsh (buoy 7)" in words
+    assert "capture: buoy.pcapng" in words
+    assert re.search(r"\d+ (positions|epochs|satellites|moments)|\d+ of \d+ satellites", words)
+    assert "2031-05-04 09:4" in words or kind == "scatter"
+    unit = {"sky": "60°", "ribbon": "dB-Hz", "signal": "dB-Hz", "scatter": "north, m"}.get(kind, "east, m")
+    assert unit in words
+
+
+def test_the_scatter_chart_says_the_figures_of_the_scatter(tmp_path: Path) -> None:
+    lane = opened(fed(said(100, SCENES["at-rest"]), "curlew")).snapshot(BEGIN + 100 * SECOND)
+    where = Point(-46.117, -67.306, 9.2)
+    save_chart("scatter", Charted("x.pcapng", lane, reference=where), tmp_path / "s.svg")
+    text = (tmp_path / "s.svg").read_text()
+    for words in ("CEP50 ", "CEP95 ", "2DRMS ", "vertical 95 %", "the reference", "expected 0.8"):
+        assert words in text
+
+
+def test_where_there_is_nothing_to_draw_it_says_what_is_needed(tmp_path: Path) -> None:
+    empty = Charted("x", Lane("curlew").snapshot(BEGIN))
+    assert set(KINDS) == set(CHARTS)
+    for kind in CHARTS:
+        with pytest.raises(Trouble, match=r"needs|two receivers"):
+            save_chart(kind, empty, tmp_path / "a.svg")
+    with pytest.raises(Trouble, match=r"\.svg or \.pdf"):
+        save_chart("sky", BUOY, tmp_path / "sky.png")
+    with pytest.raises(Trouble, match="cannot be written"):
+        save_chart("sky", BUOY, Path("/proc/no/sky.svg"))
+
+
+def gappy() -> Epochs:
+    """Ten positions, an epoch without one, five positions, a minute of nothing, three positions across a date line."""
+    log = EpochLog()
+    here = track([(-46.1173, -67.3067)])[0]._replace(altitude_m=3.4, separation_m=11.2, used=11, hdop=0.8)
+
+    def add(second: int, epoch: Epoch) -> None:
+        moment = BEGIN + second * SECOND
+        log.append(epoch._replace(arrived=moment + 7, utc=moment))
+
+    for second in range(10):
+        add(second, here)
+    add(10, here._replace(latitude=None, longitude=None, level=1))
+    for second in range(11, 16):
+        add(second, here)
+    for second, longitude in ((76, 179.9999), (77, -179.9999), (78, -179.9998)):
+        add(second, here._replace(longitude=longitude, level=9))
+    return log.view()
+
+
+def test_missing_positions_and_silence_split_a_track() -> None:
+    assert [len(segment) for segment in segments(gappy())] == [10, 5, 3]
+    assert [len(segment) for segment in segments(gappy(), every_s=5)] == [2, 1, 1]
+    assert list(segments(track([]))) == []
+    rare = EpochLog()
+    for place in range(20):
+        moment = BEGIN + 30 * place * SECOND
+        rare.append(gappy()[0]._replace(arrived=moment, utc=moment))
+    assert [len(segment) for segment in segments(rare.view())] == [1, 19], "rare epochs are no gaps once they are usual"
+
+
+@pytest.mark.parametrize("form", TRACKS)
+def test_tracks_are_read_by_general_readers(form: str, tmp_path: Path) -> None:
+    path = tmp_path / f"track.{form}"
+    name = 'curlew <&"> 7'
+    assert write_tracks(form, [Track(name, segments(gappy()))], path) == 18
+    text = path.read_text()
+    if form == "gpx":
+        (read,) = gpxpy.parse(text).tracks
+        assert (read.name, [len(segment.points) for segment in read.segments]) == (name, [10, 5, 3])
+        point = read.segments[0].points[0]
+        assert (point.latitude, point.longitude, point.elevation, point.geoid_height) == (-46.1173, -67.3067, 3.4, 11.2)
+        assert (point.satellites, point.horizontal_dilution, point.type_of_gpx_fix) == (11, 0.8, "3d")
+        assert point.time is not None and point.time.isoformat() == "2031-05-04T09:40:00+00:00"
+        assert read.segments[2].points[0].type_of_gpx_fix == "dgps"
+    elif form == "kml":
+        root = ElementTree.fromstring(text)
+        space = {"k": "http://www.opengis.net/kml/2.2"}
+        assert root.findtext(".//k:Folder/k:name", namespaces=space) == name
+        lines = root.findall(".//k:LineString/k:coordinates", space)
+        assert [len((line.text or "").split()) for line in lines] == [10, 5, 3]
+        assert (lines[0].text or "").split()[0] == "-67.306700000,-46.117300000,3.400"
+        assert len(root.findall(".//k:Point", space)) == len(root.findall(".//k:TimeStamp", space)) == 18
+    elif form == "geojson":
+        features = json.loads(text)["features"]
+        lines_of = [each for each in features if each["geometry"]["type"] == "LineString"]
+        points = [each for each in features if each["geometry"]["type"] == "Point"]
+        assert [len(each["geometry"]["coordinates"]) for each in lines_of] == [10, 5, 3]
+        assert points[0]["geometry"]["coordinates"] == [-67.3067, -46.1173, 14.6], (
+            "above the ellipsoid, as RFC 7946 asks"
+        )
+        assert points[0]["properties"]["fix"] == "single" and points[0]["properties"]["altitude_m"] == 3.4
+    else:
+        rows = list(csv.DictReader(text.splitlines()))
+        assert [row["segment"] for row in rows] == ["1"] * 10 + ["2"] * 5 + ["3"] * 3
+        assert (rows[0]["lane"], rows[-1]["fix"], rows[0]["satellites_used"]) == (name, "RTK fixed", "11")
+        assert (float(rows[0]["latitude_deg"]), float(rows[0]["longitude_deg"])) == (-46.1173, -67.3067)
+
+
+def test_nothing_is_written_where_there_is_no_position(tmp_path: Path) -> None:
+    path = tmp_path / "t.gpx"
+    path.write_text("what was there")
+    assert write_tracks("gpx", [Track("curlew", segments(track([])))], path) == 0
+    assert path.read_text() == "what was there"
+    assert [each.name for each in tmp_path.iterdir()] == ["t.gpx"]
+    with pytest.raises(Trouble, match="cannot be written"):
+        write_tracks("csv", [], Path("/proc/no/t.csv"))
+
+
+def test_a_receiver_without_a_date_is_drawn_by_arrival(tmp_path: Path) -> None:
+    lane = fed([sentences(gga(second)) for second in range(30)])
+    lane.finish()
+    undated = replace(BUOY, lane=lane.snapshot(BEGIN + 30 * SECOND))
+    save_chart("position", undated, tmp_path / "p.svg")
+    assert "2031-05-04 09:40:00 to 09:40:29 UTC" in (tmp_path / "p.svg").read_text()
