@@ -7,6 +7,7 @@
     rate = 9600
     in = "auto"
 
+`dialect` names how the device is told things; without it that is recognised by what the device says of itself.
 `adapter`, where it is there, tells what the adapter is known by: the lane is then found under whatever device name.
 Saving changes what has changed and leaves comments and order as they are.
 """
@@ -21,7 +22,7 @@ from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, sai
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 
-OWN_KEYS: Final = ("nickname", "address", "role", "adapter")
+OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect")
 LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
 _LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
 
@@ -67,7 +68,8 @@ def _lane(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LaneSpec
     except Trouble as trouble:
         raise _wrong(path, _line_of(text, "address", place), str(trouble)) from None
     settings = _settings(path, text, place, row)
-    return LaneSpec(spec.name, spec.address, settings, str(row.get("role", "")), str(row.get("adapter", "")))
+    role, adapter, dialect = (str(row.get(key, "")) for key in ("role", "adapter", "dialect"))
+    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect)
 
 
 def _settings(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LineSettings:
@@ -130,7 +132,8 @@ def save_bench(path: Path, specs: list[LaneSpec]) -> None:
 def _write(row: Any, spec: LaneSpec) -> None:
     """Set what differs from what stands there; what is as usual and does not stand there is left out."""
     usual = LineSettings()
-    own = {"nickname": spec.name, "address": spec.address, "role": spec.role, "adapter": spec.adapter}
+    own = {"nickname": spec.name, "address": spec.address, "role": spec.role}
+    own |= {"adapter": spec.adapter, "dialect": spec.dialect}
     wanted: dict[str, Any] = {name: value for name, value in own.items() if value or name in row}
     for name, key in KEYS.items():
         value = getattr(spec.settings, key.field)

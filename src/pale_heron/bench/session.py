@@ -7,16 +7,18 @@ a stream that is made to be slow to decode, or a fault of ours in a decoder, cos
 """
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from pale_heron.bench.finder import RateFinder
 from pale_heron.bench.history import SPACING_BYTES, History
 from pale_heron.bench.lines import Lines
+from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
-from pale_heron.core.lane import Lane
+from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details, settings_of
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
@@ -135,6 +137,25 @@ class Session:
     def note_rates(self, lane: str, finder: RateFinder) -> None:
         """Keep in the record what the rates gave."""
         self._inbox.put(Event(self.clock.now(), lane, "rates-tried", {"rates": finder.results}))
+
+    def settings_of(self, lane: str) -> LineSettings:
+        """How a lane is set now."""
+        return self._readers[lane].spec.settings
+
+    def snapshot_of(self, lane: str) -> LaneSnapshot | None:
+        """One lane as of now."""
+        return next((each for each in self._model.snapshots(self.clock.now()) if each.name == lane), None)
+
+    def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None:
+        """Keep an event of a lane in the record."""
+        self._inbox.put(Event(self.clock.now(), lane, name, dict(details)))
+
+    def entries_since(self, number: int) -> tuple[list[Entry], int]:
+        """What came from a number on (-1: nothing), as far as it is still held, and the number for the next time."""
+        log = self._model.log
+        end = log.end
+        first = end if number < 0 else max(number, log.begin)
+        return [entry for place in range(first, end) if (entry := log.get(place)) is not None], end
 
     def mark(self, text: str) -> None:
         """Note something at this time, in the record and among the traffic."""

@@ -44,10 +44,15 @@ def adapter_key(usb_id: str, serial_number: str, location: str) -> str:
     return f"place {location}" if location else ""
 
 
+def config_folder() -> Path:
+    """The user's configuration folder."""
+    named = os.environ.get(FOLDER_VARIABLE)
+    return Path(named).expanduser() if named else user_config_path("pale-heron")
+
+
 def adapters_file() -> Path:
     """Where what the user said is kept."""
-    named = os.environ.get(FOLDER_VARIABLE)
-    return (Path(named).expanduser() if named else user_config_path("pale-heron")) / "adapters.toml"
+    return config_folder() / "adapters.toml"
 
 
 def known_adapters() -> dict[str, Known]:

@@ -25,6 +25,8 @@ class LaneSpec:
     role: str = ""
     adapter: str = ""
     """What the adapter is known by, where the lane belongs to it whatever its device name."""
+    dialect: str = ""
+    """The name of the dialect that its device speaks; empty where that is to be recognised."""
 
     @property
     def networked(self) -> bool:

@@ -8,6 +8,7 @@ Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reas
     $PCURLEW,SEND,GSV,4           a sentence every so many epochs, 0 for never
     $PCURLEW,EVERY,200            milliseconds between epochs, 100 to 1000
     $PCURLEW,LINE,38400           the line rate, from the next epoch on
+    $PCURLEW,USE,GE               the satellite systems that it uses, of G R E C
     $PCURLEW,STORE                keep all this over a restart
     $PCURLEW,RESTART              as if power came again
 """
@@ -53,6 +54,7 @@ class Setup:
 
     rate: int = 9600
     every_ms: int = 1000
+    systems: str = "GREC"
     intervals: dict[str, int] = field(default_factory=lambda: dict.fromkeys(SENTENCES, 1) | {"GSV": 4, "TXT": 60})
 
 
@@ -110,6 +112,8 @@ class Curlew:
             self.setup = replace(self.setup, every_ms=int(first))
         elif verb == "LINE" and first.isdecimal() and int(first) in RATES:
             self.setup = replace(self.setup, rate=int(first))
+        elif verb == "USE" and first and set(first) <= set(TALKERS) and len(set(first)) == len(first):
+            self.setup = replace(self.setup, systems=first)
         elif verb == "STORE":
             self._stored = self.setup
         elif verb == "RESTART":
@@ -158,7 +162,7 @@ class Curlew:
             "VTG": lambda: [state.vtg()],
             "ZDA": lambda: [state.zda()],
             "GST": lambda: [state.gst()],
-            "TXT": lambda: [self._text("antenna ok")],
+            "TXT": lambda: [self._text("Curlew, antenna ok")],
         }
         return [sentence for name in SENTENCES if self._is_due(name) for sentence in makers[name]()]
 
@@ -190,6 +194,7 @@ class Curlew:
                 + self._chance.gauss(0, 0.8)
             )
             for satellite in found
+            if satellite.system in self.setup.systems
         ]
         return sorted(satellite for satellite in heard if satellite.cn0 > 12)
 

@@ -105,6 +105,7 @@ ACTIONS: Final = (
     _lane("mark", "m", "mark", "Note something at this time, in the record and in Traffic"),
     _lane("settings", "s", "settings", "All settings of the chosen lane, changeable while it is open"),
     _lane("find_rate", "r", "find the rate", "Try rates on the chosen lane, and judge by what is legible"),
+    _lane("orders", "o", "orders", "What the device can be told: starts, sentences, rates, store and verify"),
     _lane("add_lane", "a", "add lane", "Open one more lane from the list of ports"),
     _lane("save_bench", "w", "save bench", "Save the lanes with their settings as a bench file", footer=False),
     Action("next_lane", "tab", "next lane", "Choose the next lane"),

@@ -3,7 +3,7 @@
 The screens for it are loaded when they are asked for: the first picture does not wait for them.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any, Protocol, runtime_checkable
 
@@ -11,6 +11,7 @@ from textual.app import App
 
 from pale_heron.bench.bench_file import save_bench
 from pale_heron.bench.finder import RateFinder
+from pale_heron.bench.log import Entry
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
@@ -44,6 +45,14 @@ class LiveBench(Protocol):
 
     def mark(self, text: str) -> None: ...
 
+    def settings_of(self, lane: str) -> LineSettings: ...
+
+    def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
+
+    def entries_since(self, number: int) -> tuple[list[Entry], int]: ...
+
+    def snapshot_of(self, lane: str) -> LaneSnapshot | None: ...
+
 
 class LaneActions:
     """`lane` gives the chosen one as it is now."""
@@ -56,6 +65,7 @@ class LaneActions:
         self._lane = lane
         self._file = file
         self._history: list[str] = []
+        self._told: dict[str, Any] = {}
 
     def _of(self, name: str) -> Callable[[], LineSettings]:
         """The settings that a lane has now."""
@@ -116,6 +126,29 @@ class LaneActions:
                 self._bench.change(name, changed(settings, "rate", str(rate)))
 
         self._app.push_screen(RateScreen(name, finders[0], again, settings.listen_only), take)
+
+    def orders(self) -> None:
+        """What the device of the lane can be told, by its dialect."""
+        from pale_heron.bench.dialects import known_dialects
+        from pale_heron.tui.screens.orders import OrdersPanel, Told, recognised
+
+        lane = self._lane()
+        if lane is None:
+            return
+        dialects = known_dialects()
+        told = self._told.setdefault(lane.name, Told())
+        spec = next((spec for spec in self._bench.specs() if spec.name == lane.name), None)
+        if told.dialect is None and spec is not None and spec.dialect in dialects:
+            told.dialect = dialects[spec.dialect]
+        if told.dialect is None:
+            found = recognised(self._bench.entries_since(0)[0], lane.name, dialects)
+            if found is not None:
+                told.dialect, told.recognised = found
+
+        def now() -> LaneSnapshot | None:
+            return self._bench.snapshot_of(lane.name)
+
+        self._app.push_screen(OrdersPanel(self._bench, now, told, dialects))
 
     def add_lane(self) -> None:
         from pale_heron.tui.screens.ports import PortsScreen

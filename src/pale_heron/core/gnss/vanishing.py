@@ -31,13 +31,19 @@ TELLING: Final = frozenset(formatter for sources in SOURCES.values() for formatt
 """Formatters that tell any fact that is tracked."""
 
 
-def vanishing(kind: str, heard: Iterable[str]) -> list[str]:
-    """The facts that only sentences of type `kind` tell among the types that are `heard`, in words."""
-    formatter = kind[-3:]
-    others = {each[-3:] for each in heard if each != kind and not each.startswith("P")}
-    only = [
+def facts_told(kinds: Iterable[str]) -> list[str]:
+    """The facts that sentences of these types, or formatters, tell, in words."""
+    formatters = {kind[-3:] for kind in kinds if not (len(kind) > 3 and kind.startswith("P"))}
+    told = [
         LABELS.get(name, name)
         for name, sources in SOURCES.items()
-        if formatter in (told := {source for source, _ in sources}) and not told & others
+        if formatters & {formatter for formatter, _ in sources}
     ]
-    return only + [fact for fact in _ALSO.get(formatter, ()) if formatter not in others]
+    return told + [fact for formatter, facts in _ALSO.items() if formatter in formatters for fact in facts]
+
+
+def vanishing(kind: str, heard: Iterable[str]) -> list[str]:
+    """The facts that only sentences of type `kind` tell among the types that are `heard`, in words."""
+    others = {each for each in heard if each != kind}
+    left = facts_told(others)
+    return [fact for fact in facts_told([kind]) if fact not in left]

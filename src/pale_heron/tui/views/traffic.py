@@ -50,8 +50,10 @@ _EVENT_WORDS = {
     "break": "a break was sent",
     "driver-errors": "the driver counted errors",
     "rates-tried": "rates were tried",
+    "start": "a start was asked for",
+    "told": "the device was told something",
 }
-_TOLD = ("text", "reason", "settings", "address")
+_TOLD = ("text", "reason", "settings", "address", "what", "mode")
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {

@@ -1,0 +1,81 @@
+"""Dialect files: those that ship, those of the user, and what is wrong with one, line by line."""
+
+import re
+import tomllib
+from importlib import resources
+from pathlib import Path
+from typing import NamedTuple
+
+from pale_heron.core.module.dialect import Dialect, Problem, read_dialect
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.adapters import config_folder
+
+SHIPPED = "pale_heron.dialects"
+FOLDER = "dialects"
+
+
+class Wrong(NamedTuple):
+    """A mistake and the line, from 1, in which it stands."""
+
+    line: int
+    words: str
+
+
+def user_folder() -> Path:
+    """Where a user keeps dialects of his own; one there replaces a shipped one of the same name."""
+    return config_folder() / FOLDER
+
+
+def known_dialects() -> dict[str, Dialect]:
+    """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` tells them)."""
+    shipped = [each.read_text() for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
+    own = []
+    for path in sorted(user_folder().glob("*.toml")):
+        try:
+            own.append(path.read_text())
+        except (OSError, UnicodeDecodeError):
+            continue
+    found = {}
+    for text in (*shipped, *own):
+        dialect, wrong = read_text(text)
+        if not wrong:
+            found[dialect.name] = dialect
+    return found
+
+
+def read_text(text: str) -> tuple[Dialect, list[Wrong]]:
+    """A dialect and its mistakes, in the order of their lines."""
+    try:
+        told = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as problem:
+        place = re.search(r"line (\d+)", str(problem))
+        return Dialect(""), [Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")]
+    dialect, problems = read_dialect(told)
+    return dialect, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+
+
+def read_file(path: Path) -> tuple[Dialect, list[Wrong]]:
+    """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
+    try:
+        return read_text(path.read_text())
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
+    except UnicodeDecodeError:
+        raise Trouble(f"{path} is no text in UTF-8", "A dialect is a TOML file") from None
+
+
+def line_of(text: str, problem: Problem) -> int:
+    """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
+    *tables, key = problem.keys or ("",)
+    table, whole = ".".join(tables), ".".join(problem.keys)
+    here, head = "", 1
+    for number, line in enumerate(text.splitlines(), 1):
+        found = re.match(r"\s*\[\s*([^\[\]]+?)\s*\]", line)
+        if found:
+            here = re.sub(r"[\s\"']", "", found[1])
+            if here == whole:
+                return number
+            head = number if here == table else head
+        elif here == table and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):
+            return number
+    return head

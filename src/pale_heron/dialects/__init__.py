@@ -1,0 +1,1 @@
+"""The dialects that ship with the program, as TOML files."""

@@ -1,0 +1,291 @@
+"""What the device of a lane can be told, by its dialect; and what becomes of it, step by step."""
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Final, NamedTuple
+
+from pale_heron.bench.acting import (
+    DOING,
+    DONE,
+    FAILED,
+    ActingBench,
+    Standing,
+    Undertaking,
+    changing_rate,
+    choosing_sentences,
+    storing,
+    telling,
+)
+from pale_heron.core.frames import NMEA, TEXT, Event, Frame
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.module.dialect import Action, Dialect
+from pale_heron.core.module.planning import HeardSentence
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.tui.paint import BLANK, Line, line, titled, wrapped
+from pale_heron.tui.screens.panel import AskLine, Choice, Panel, keys_lines, selectable
+from pale_heron.tui.screens.sentences import SentencesPanel
+
+_SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
+_GUARDED: Final = ("sentence", "line-rate", "store")
+"""Actions that are done with more care than telling them: each has a row of its own."""
+
+
+@dataclass
+class Told:
+    """What a lane's device was told in this session; kept while the panel is closed."""
+
+    dialect: Dialect | None = None
+    recognised: str = ""
+    """The line by which the dialect was recognised."""
+    standing: Standing = field(default_factory=Standing)
+    undertaking: Undertaking | None = None
+
+
+class _Row(NamedTuple):
+    """One thing to do: its name, what it means, why it asks first, and what does it."""
+
+    name: str
+    meaning: str
+    risk: str
+    do: Callable[[], None]
+
+
+def recognised(
+    entries: Iterable[Frame | Event], lane: str, dialects: Mapping[str, Dialect]
+) -> tuple[Dialect, str] | None:
+    """The dialect by what the device said of itself, and the line that tells it; the newest counts."""
+    for entry in reversed(list(entries)):
+        if not isinstance(entry, Frame) or entry.lane != lane:
+            continue
+        if entry.kind is TEXT or (entry.kind is NMEA and (entry.type[:1] == "P" or entry.type[-3:] == "TXT")):
+            said = safe_text(entry.data.strip())
+            for dialect in dialects.values():
+                if dialect.recognises(said):
+                    return dialect, said
+    return None
+
+
+class OrdersPanel(Panel[None]):
+    """`lane` gives the lane as it is now; `told` remembers over the panel's end."""
+
+    def __init__(
+        self,
+        bench: ActingBench,
+        lane: Callable[[], LaneSnapshot | None],
+        told: Told,
+        dialects: Mapping[str, Dialect],
+    ) -> None:
+        super().__init__()
+        self._bench = bench
+        self._lane = lane
+        self._told = told
+        self._dialects = dialects
+        first = lane()
+        self._lane_name = first.name if first else ""
+
+    @property
+    def count(self) -> int:
+        return max(1, len(self._rows()))
+
+    def _rows(self) -> list[_Row]:
+        """Everything that can be done, the guarded undertakings first."""
+        dialect = self._told.dialect
+        if dialect is None:
+            return []
+        rows = []
+        actions = dialect.actions
+        if "sentence" in actions:
+            rows.append(_Row("choose sentences", "which come, how often, and what that means", "", self._sentences))
+        if "line-rate" in actions:
+            rows.append(_Row("change the line rate", "and go back by itself if nothing is legible", "", self._rate))
+        if "store" in actions and "restart" in actions:
+            restart = actions["restart"]
+            words = "store, restart, and see whether it lasted"
+            rows.append(_Row("store and verify", words, restart.risk or "it restarts", self._store))
+        rows += [
+            _Row(name, action.meaning, action.risk, self._teller(action))
+            for name, action in actions.items()
+            if name not in _GUARDED or (name == "store" and "restart" not in actions)
+        ]
+        return rows
+
+    def paint(self, width: int) -> list[Line]:
+        dialect, told = self._told.dialect, self._told
+        if dialect is None:
+            known = ", ".join(self._dialects) or "none"
+            words = f"It has not told what it is. d chooses a dialect; known are: {known}."
+            head = line((f"{safe_label(self._lane_name)}: what it can be told", "*heron"))
+            return [head, BLANK, *wrapped(line((words, "amber")), width), BLANK, *keys_lines(_KEYS[1:], width)]
+        title = f"{safe_label(self._lane_name)}: what it can be told"
+        rows = [line((title, "*heron"), (f"   dialect {dialect.name}", "quiet"))]
+        if told.recognised:
+            rows.append(line((f"recognised by: {told.recognised}"[:width], "faint")))
+        rows.append(BLANK)
+        for place, row in enumerate(self._rows()):
+            asks = ("  asks first", "amber") if row.risk else ("", "quiet")
+            rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), place, self.chosen, width))
+        rows += [BLANK, *self._progress(width), *self._standing(width), *keys_lines(_KEYS, width)]
+        return rows
+
+    def _progress(self, width: int) -> list[Line]:
+        undertaking = self._told.undertaking
+        if undertaking is None:
+            return []
+        verdict = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}
+        words, role = verdict[undertaking.succeeded]
+        rows = [line((undertaking.title.upper(), "quiet"), ("  " + words, f"*{role}"))]
+        for step in undertaking.steps[-12:]:
+            sign, sign_role = _SIGNS[step.standing]
+            seen = f": {step.seen}" if step.seen else ""
+            rows += wrapped(line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet")), width)
+        return [*rows, BLANK]
+
+    def _standing(self, width: int) -> list[Line]:
+        """What was told and acknowledged: running, stored."""
+        standing = self._told.standing
+        names = sorted({*standing.running, *standing.stored})
+        rows = [
+            line(
+                (f"{name:<20}", "quiet"),
+                f"{safe_label(standing.running.get(name, standing.stored.get(name, ''))):<12}",
+                (standing.words(name), "amber" if standing.words(name).endswith("not stored") else "reed"),
+            )
+            for name in names
+        ]
+        return [*titled("TOLD AND ACKNOWLEDGED", rows[:10]), BLANK] if rows and width else []
+
+    def pressed(self, key: str) -> bool:
+        rows = self._rows()
+        if key == "enter" and rows:
+            undertaking = self._told.undertaking
+            if undertaking is not None and not undertaking.over:
+                self.notify("Something is under way: x gives it up", severity="warning", markup=False)
+                return True
+            row = rows[min(self.chosen, len(rows) - 1)]
+            self._confirmed(row.risk, row.do)
+        elif key == "d":
+            self._choose_dialect()
+        elif key == "x" and self._told.undertaking is not None:
+            self._told.undertaking.stop()
+        else:
+            return False
+        return True
+
+    def _confirmed(self, risk: str, do: Callable[[], None]) -> None:
+        """Do it at once, or after a yes where something is lost."""
+        if not risk:
+            do()
+            return
+
+        def take(key: str | None) -> None:
+            if key == "y":
+                do()
+
+        choices = (("n", "no, leave it"), ("y", "yes, tell it"))
+        self.app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Tell it?", choices), take)
+
+    def _begin(self, title: str, work: Callable[[Undertaking], None]) -> None:
+        try:
+            undertaking = Undertaking(title, self._bench, self._lane_name, self._told.standing)
+        except Trouble as trouble:
+            self.notify(str(trouble), severity="error", markup=False)
+            return
+        self._told.undertaking = undertaking
+        undertaking.start(work)
+        self.draw()
+
+    def _teller(self, action: Action) -> Callable[[], None]:
+        return lambda: self._ask_values(action, {}, lambda values: self._begin(action.name, telling(action, values)))
+
+    def _ask_values(self, action: Action, values: dict[str, str], then: Callable[[dict[str, str]], None]) -> None:
+        """Ask for one parameter after the other; each is checked as it is typed."""
+        missing = [parameter for parameter in action.parameters if parameter.name not in values]
+        if not missing:
+            then(values)
+            return
+        parameter = missing[0]
+
+        def take(text: str | None) -> None:
+            if text is not None:
+                self._ask_values(action, values | {parameter.name: text.strip()}, then)
+
+        meaning = f" ({parameter.meaning})" if parameter.meaning else ""
+        question = f"{parameter.name}{meaning}: {parameter.legal}"
+        self.app.push_screen(AskLine(question, "", lambda text: parameter.check(text.strip())), take)
+
+    def _sentences(self) -> None:
+        dialect, lane = self._told.dialect, self._lane()
+        if dialect is None or lane is None:
+            return
+        parameter = next(each for each in dialect.actions["sentence"].parameters if each.name == "sentence")
+        per_s = epochs_per_s(lane)
+
+        def take(wanted: dict[str, int] | None) -> None:
+            if wanted:
+                self._begin("choose sentences", choosing_sentences(dialect, wanted, per_s))
+
+        panel = SentencesPanel(
+            self._lane_name, lambda: heard_sentences(self._lane()), parameter.choices, per_s, lane.settings
+        )
+        self.app.push_screen(panel, take)
+
+    def _rate(self) -> None:
+        dialect = self._told.dialect
+        if dialect is None:
+            return
+        action = dialect.actions["line-rate"]
+        name = action.changes_rate or "rate"
+
+        def then(values: dict[str, str]) -> None:
+            self._begin("change the line rate", changing_rate(dialect, int(values[name])))
+
+        self._ask_values(action, {}, then)
+
+    def _store(self) -> None:
+        dialect, lane = self._told.dialect, self._lane()
+        if dialect is None or lane is None:
+            return
+        heard = frozenset(heard_sentences(lane)) - {"TXT"}
+        rates = tuple(int(rate) for rate in (self._told.standing.stored.get("line-rate"), "9600") if rate)
+        self._begin("store and verify", storing(dialect, heard, rates))
+
+    def _choose_dialect(self) -> None:
+        if not self._dialects:
+            self.notify("There is no dialect at all: docs/dialects.md tells how to write one", markup=False)
+            return
+        names = list(self._dialects)
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._told.dialect, self._told.recognised = self._dialects[names[int(key) - 1]], ""
+
+        choices = [(str(place), f"{name}: {self._dialects[name].title}") for place, name in enumerate(names, 1)]
+        self.app.push_screen(Choice("Which dialect does it speak?", choices), take)
+
+
+_KEYS: Final = (
+    ("↑↓ enter", "tell it"),
+    ("d", "another dialect"),
+    ("x", "give up what is under way"),
+    ("escape", "close; what is under way goes on"),
+)
+
+
+def heard_sentences(lane: LaneSnapshot | None) -> dict[str, HeardSentence]:
+    """What comes now, by formatter, all talkers together."""
+    found: dict[str, HeardSentence] = {}
+    for each in lane.line.types if lane else ():
+        if len(each.type) == 5 and each.type[0] != "P" and each.hz:
+            before = found.get(each.type[2:], HeardSentence(0.0, 0.0))
+            found[each.type[2:]] = HeardSentence(before.per_s + each.hz, before.bytes_per_s + (each.bytes_per_s or 0.0))
+    return found
+
+
+def epochs_per_s(lane: LaneSnapshot) -> float:
+    """From the arrival of the last epochs; 1 where that is unknown."""
+    last: Any = lane.fix.track.last(10)
+    times = [epoch.arrived for epoch in last if epoch.arrived is not None]
+    if len(times) < 2 or times[-1] == times[0]:
+        return 1.0
+    return float((len(times) - 1) / ((times[-1] - times[0]) / 1e9))

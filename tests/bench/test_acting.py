@@ -1,0 +1,228 @@
+"""Undertakings on the simulated receiver, its time passing faster: told, verified by listening, and led back."""
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from tests.streams import BEGIN, chunk
+
+from pale_heron.bench import acting
+from pale_heron.bench.acting import Standing, Undertaking, changing_rate, choosing_sentences, storing, telling
+from pale_heron.bench.dialects import known_dialects
+from pale_heron.core.frames import SECOND, Event, Frame
+from pale_heron.core.lane import Lane
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.sender import Sending
+from pale_heron.sim.curlew import Curlew
+from pale_heron.sim.scenes import SCENES
+from pale_heron.sim.wire import resampled
+
+DIALECT = known_dialects()["curlew"]
+STEP_S = 0.2
+
+
+class FastBench:
+    """A lane on a Curlew: each look at it lets an epoch pass. What it hears can be spoilt by `deaf` and `dead`."""
+
+    def __init__(self, **settings: Any) -> None:
+        self.curlew = Curlew(SCENES["at-rest"], 7)
+        self.curlew.configure(every_ms=200)
+        self.settings = LineSettings(9600, **settings)
+        self.lane = Lane("curlew", self.settings)
+        self.entries: list[Frame | Event] = []
+        self.notes: list[tuple[str, Mapping[str, Any]]] = []
+        self.rate = 9600
+        self.dead_at: set[int] = set()
+        """Line rates at which the device says nothing that can be read."""
+        self.answers: Callable[[bytes], bytes] = lambda answer: answer
+        self.obeys: Callable[[bytes, float], bytes] = self.curlew.obey
+        self.seconds = 0.0
+
+    def settings_of(self, lane: str) -> LineSettings:
+        assert lane == "curlew"
+        return self.settings
+
+    def change(self, _lane: str, settings: LineSettings) -> None:
+        self.settings = settings
+
+    def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
+        self.notes.append((name, details))
+
+    def send(self, _lane: str, sending: Sending) -> None:
+        for line in sending.data.splitlines():
+            self._come(self.answers(self.obeys(line, self.seconds)))
+
+    def entries_since(self, number: int) -> tuple[list[Frame | Event], int]:
+        self.seconds += STEP_S
+        self._come(self.curlew.epoch(self.seconds))
+        self.rate = self.curlew.setup.rate
+        end = len(self.entries)
+        return self.entries[number if number >= 0 else end :], end
+
+    def _come(self, data: bytes) -> None:
+        if self.rate in self.dead_at:
+            return
+        heard = resampled(data, self.rate, self.settings.rate)
+        self.entries += self.lane.feed(chunk(heard, BEGIN + int(self.seconds * SECOND)))
+
+
+@pytest.fixture(autouse=True)
+def quick(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The device's time passes twenty times as fast, and so do the waits."""
+    monkeypatch.setattr(acting, "LOOK_S", 0.005)
+    monkeypatch.setattr(acting, "SETTLE_S", 0.01)
+    monkeypatch.setattr(acting, "LEGIBLE_WITHIN_S", 0.4)
+    monkeypatch.setattr(acting, "BACK_WITHIN_S", 0.6)
+
+
+@pytest.fixture
+def bench() -> FastBench:
+    return FastBench()
+
+
+def done(bench: FastBench, work: Callable[[Undertaking], None], standing: Standing | None = None) -> Undertaking:
+    undertaking = Undertaking("try it", bench, "curlew", standing or Standing())
+    undertaking.start(work)
+    limit = time.monotonic() + 20
+    while not undertaking.over:
+        assert time.monotonic() < limit, undertaking.steps
+        time.sleep(0.01)
+    return undertaking
+
+
+def words_of(undertaking: Undertaking) -> str:
+    return "; ".join(f"{step.words}: {step.standing} {step.seen}" for step in undertaking.steps)
+
+
+def test_telling_waits_for_the_answer_and_keeps_a_record(bench: FastBench) -> None:
+    standing = Standing()
+    told = done(bench, telling(DIALECT.actions["update-rate"], {"milliseconds": "500"}), standing)
+    assert told.succeeded and "acknowledged after" in words_of(told)
+    assert bench.curlew.setup.every_ms == 500
+    assert standing.words("update-rate") == "running, not stored"
+    done(bench, telling(DIALECT.actions["store"], {}), standing)
+    assert standing.words("update-rate") == "running, stored"
+    assert [name for name, _ in bench.notes] == ["told", "told"]
+
+
+def test_a_start_sets_the_stopwatch_before_it_is_sent(bench: FastBench) -> None:
+    assert done(bench, telling(DIALECT.actions["start-cold"], {})).succeeded
+    assert bench.notes[0] == ("start", {"mode": "cold"})
+
+
+def test_a_refusal_and_silence_are_results(bench: FastBench) -> None:
+    bench.answers = lambda _: b"$PCURLEW,REFUSED,no mood*00\r\n"
+    refused = done(bench, telling(DIALECT.actions["start-hot"], {}))
+    assert refused.succeeded is False and "it refuses: $PCURLEW,REFUSED,no mood" in words_of(refused)
+    bench.answers = lambda _: b""
+    silent = done(bench, telling(replace(DIALECT.actions["identify"], within_s=0.2), {}))
+    assert silent.succeeded is False and "no answer within 0.2 s" in words_of(silent)
+
+
+def test_nothing_is_told_on_a_lane_that_only_listens() -> None:
+    with pytest.raises(Trouble, match="only listens"):
+        Undertaking("try it", FastBench(listen_only=True), "curlew", Standing())
+
+
+def test_chosen_sentences_are_verified_by_listening(bench: FastBench) -> None:
+    chosen = done(bench, choosing_sentences(DIALECT, {"GSV": 0, "GLL": 0, "GST": 2}, 5.0))
+    assert chosen.succeeded, words_of(chosen)
+    assert "verified" in words_of(chosen)
+    heard = {entry.type[2:] for entry in bench.entries[-60:] if isinstance(entry, Frame)}
+    assert "GSV" not in heard and "GST" in heard
+
+
+def test_a_sentence_that_still_comes_is_told() -> None:
+    bench = FastBench()
+
+    def obeys(line: bytes, at: float) -> bytes:
+        answer = bench.curlew.obey(line, at)
+        bench.curlew.obey(sealed("PCURLEW,SEND,GSV,1"), at)
+        return answer
+
+    bench.obeys = obeys
+    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert undertaking.succeeded is False
+    assert "still coming: GSV" in words_of(undertaking)
+
+
+def test_a_rate_that_works_is_kept(bench: FastBench) -> None:
+    changed = done(bench, changing_rate(DIALECT, 38400))
+    assert changed.succeeded, words_of(changed)
+    assert bench.settings.rate == bench.curlew.setup.rate == 38400
+
+
+def test_a_rate_that_the_receiver_only_claims_to_take_leads_back(bench: FastBench) -> None:
+    bench.obeys = lambda *_: b"$PCURLEW,DONE,LINE,38400*00\r\n"
+    changed = done(bench, changing_rate(DIALECT, 38400))
+    assert changed.succeeded is False
+    assert "go back to 9600 baud: done valid sentences at 9600" in words_of(changed)
+    assert bench.settings.rate == 9600
+
+
+def test_a_receiver_that_dies_at_its_new_rate_is_told_with_the_way_out(bench: FastBench) -> None:
+    bench.dead_at = {38400}
+    changed = done(bench, changing_rate(DIALECT, 38400))
+    assert changed.succeeded is False
+    assert "nothing valid at 9600 either: r finds the rate" in words_of(changed)
+    assert bench.settings.rate == 9600
+
+
+def test_a_lost_answer_is_no_lost_receiver(bench: FastBench) -> None:
+    action = replace(DIALECT.actions["line-rate"], within_s=0.2)
+    dialect = replace(DIALECT, actions={**DIALECT.actions, "line-rate": action})
+    bench.answers = lambda _: b""
+    changed = done(bench, changing_rate(dialect, 38400))
+    assert changed.succeeded, words_of(changed)
+    assert "not legible at 9600 any more" in words_of(changed)
+    bench.obeys = lambda *_: b""
+    unheard = done(bench, changing_rate(dialect, 9600))
+    assert unheard.succeeded is False
+    assert "it goes on at 38400 baud" in words_of(unheard)
+
+
+def heard_in(bench: FastBench) -> frozenset[str]:
+    bench.entries_since(0)
+    return frozenset(
+        entry.type[2:] for entry in bench.entries[-40:] if isinstance(entry, Frame) and entry.type[:1] != "P"
+    ) - {"TXT"}
+
+
+def test_what_was_stored_lasts_over_a_restart(bench: FastBench) -> None:
+    done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    done(bench, changing_rate(DIALECT, 38400))
+    stored = done(bench, storing(DIALECT, heard_in(bench), (9600,)))
+    assert stored.succeeded, words_of(stored)
+    assert "it lasted" in words_of(stored)
+
+
+def test_what_did_not_last_is_found_out_and_followed(bench: FastBench) -> None:
+    standing = Standing()
+    done(bench, changing_rate(DIALECT, 38400), standing)
+
+    def forgets(line: bytes, at: float) -> bytes:
+        return b"$PCURLEW,DONE,STORE*00\r\n" if b"STORE" in line else bench.curlew.obey(line, at)
+
+    bench.obeys = forgets
+    stored = done(bench, storing(DIALECT, heard_in(bench), (9600,)), standing)
+    assert stored.succeeded is False
+    assert "the rate did not last: it is back at 9600 baud" in words_of(stored)
+    assert bench.settings.rate == 9600
+    done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0), standing)
+    again = done(bench, storing(DIALECT, heard_in(bench), (9600,)), standing)
+    assert again.succeeded is False and "it did not last: back: GSV" in words_of(again)
+
+
+def test_it_can_be_given_up(bench: FastBench) -> None:
+    undertaking = Undertaking("wait", bench, "curlew", Standing())
+    undertaking.start(lambda self: [None for _ in self.frames(60.0)] and None)
+    undertaking.stop()
+    limit = time.monotonic() + 5
+    while not undertaking.over:
+        assert time.monotonic() < limit
+        time.sleep(0.01)
+    assert undertaking.succeeded is False and "given up" in words_of(undertaking)

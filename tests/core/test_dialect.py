@@ -1,0 +1,158 @@
+"""Dialects: what is read, what is wrong with them and where, what is sent; and what a choice of sentences means."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from pale_heron.bench.dialects import known_dialects, read_text
+from pale_heron.core.line.sending import compose
+from pale_heron.core.module.dialect import ROLES, read_dialect
+from pale_heron.core.module.planning import HeardSentence, plan
+
+CURLEW = known_dialects()["curlew"]
+
+
+def test_the_shipped_dialect_is_sound_and_has_every_role() -> None:
+    assert set(ROLES) <= set(CURLEW.actions)
+    assert CURLEW.recognises("$PCURLEW,IAM,Curlew,1.4,7*00")
+    assert not CURLEW.recognises("$GNTXT,01,01,02,antenna ok*00")
+
+
+TOLD = [
+    ("identify", {}, b"$PCURLEW,WHO*2E\r\n"),
+    ("sentence", {"sentence": "GSV", "interval": "0"}, b"$PCURLEW,SEND,GSV,0"),
+    ("line-rate", {"rate": "38400"}, b"$PCURLEW,LINE,38400"),
+    ("systems", {"systems": "GE"}, b"$PCURLEW,USE,GE"),
+]
+
+
+@pytest.mark.parametrize(("name", "values", "sent"), TOLD)
+def test_what_is_sent_has_its_checksum_and_is_acknowledged(name: str, values: dict[str, str], sent: bytes) -> None:
+    action = CURLEW.actions[name]
+    data = compose(action.text(values), b"\r\n").data
+    assert data.startswith(sent[:-5] if sent.endswith(b"\r\n") else sent)
+    assert data[-5:-4] == b"*"
+    answer = "$PCURLEW,IAM,Curlew" if name == "identify" else data.decode().replace("PCURLEW,", "PCURLEW,DONE,")
+    assert action.answers(values, answer) is True
+    assert action.answers(values, "$GNGGA,094107.00") is None
+    if action.refused:
+        assert action.answers(values, "$PCURLEW,REFUSED,SEND with these values") is False
+
+
+WRONG_VALUES = [
+    ("sentence", {"sentence": "XXX", "interval": "1"}, "one of RMC"),
+    ("sentence", {"sentence": "GSV", "interval": "256"}, "0 to 255 epochs"),
+    ("sentence", {"sentence": "GSV"}, "interval"),
+    ("line-rate", {"rate": "38401"}, "921600 baud"),
+    ("systems", {"systems": "GG"}, "one or more of G R E C"),
+    ("update-rate", {"milliseconds": "99"}, "100 to 1000 ms"),
+    ("update-rate", {"milliseconds": "200*7F\r\n$X"}, "nothing that can be sent"),
+]
+
+
+@pytest.mark.parametrize(("name", "values", "words"), WRONG_VALUES)
+def test_a_value_that_is_not_legal_is_never_sent(name: str, values: dict[str, str], words: str) -> None:
+    with pytest.raises(ValueError, match=words):
+        CURLEW.actions[name].text(values)
+
+
+def test_text_and_hexadecimal_forms() -> None:
+    dialect, wrong = read_text(
+        'name = "other"\n[action.hello]\nform = "text"\nsend = "AT<1"\n'
+        '[action.wake]\nform = "hex"\nsend = "B5 {level} 0d"\n[action.wake.parameter.level]\nchoices = ["01", "FF"]\n'
+    )
+    assert not wrong
+    assert compose(dialect.actions["hello"].text({}), b"\r").data == b"AT<1\r"
+    assert compose(dialect.actions["wake"].text({"level": "FF"}), b"").data == b"\xb5\xff\x0d"
+
+
+MISTAKES = [
+    ("", 1, "name is missing"),
+    ('name = "x"\n', 1, "there is no action"),
+    ('name = "X y"\n[action.a]\nsend = "A"\n', 1, "lower-case"),
+    ('name = "x"\ntitel = "X"\n[action.a]\nsend = "A"\n', 2, "did you mean 'title'"),
+    ('name = "x"\n[action.a]\nmeaning = "no send"\n', 2, "send is missing"),
+    ('name = "x"\n[action.a]\nsend = "A {rate}"\n', 3, "{rate} is no parameter"),
+    ('name = "x"\n[action.a]\nsend = "A"\n[action.a.parameter.rate]\nleast = 1\n', 3, "'rate' stands nowhere"),
+    ('name = "x"\n[action.line-rate]\nsend = "A"\n', 3, "needs a parameter 'rate'"),
+    ('name = "x"\n[action.a]\nsend = "A"\nanswered = "(("\n', 4, "no regular expression"),
+    ('name = "x"\n[action.a]\nsend = "A"\nform = "binary"\n', 4, "none of nmea, text, hex"),
+    ('name = "x"\n[action.a]\nsend = "0g"\nform = "hex"\n', 3, "two hexadecimal digits"),
+    ('name = "x"\n[action.a]\nsend = "A"\nwithin-s = "soon"\n', 4, "a number is wanted"),
+    ('name = "x"\n[action.a]\nsend = "A"\nstarts = "lukewarm"\n', 4, "none of cold"),
+    ('name = "x"\n[action.a]\nsend = "A {n}"\n[action.a.parameter.n]\nleast = 5\nmost = 1\n', 5, "more than most"),
+    (
+        'name = "x"\n[action.a]\nsend = "A {n}"\n[action.a.parameter.n]\nchoices = [1]\nmost = 1\n',
+        5,
+        "only one of them",
+    ),
+    ('name = "x"\naction = 3\n', 2, "a table is wanted"),
+    ('name = "x"\n[action.a]\nsend = 3\n', 3, "text in quotes is wanted"),
+    ('name = "x"\n[action.a\n', 2, "no TOML"),
+]
+
+
+@pytest.mark.parametrize(("text", "line", "words"), MISTAKES)
+def test_every_mistake_is_told_with_its_line(text: str, line: int, words: str) -> None:
+    _, wrong = read_text(text)
+    assert [each.line for each in wrong if words in each.words] == [line], wrong
+
+
+tables = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=8),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(
+            st.sampled_from(["name", "action", "parameter", "send", "choices", "answered", "a", "least", "letters"]),
+            inner,
+        )
+    ),
+    max_leaves=25,
+)
+
+
+@given(st.dictionaries(st.sampled_from(["name", "title", "recognise", "action", "x"]), tables))
+def test_any_table_is_a_dialect_or_is_told_what_is_wrong(told: dict[str, object]) -> None:
+    dialect, problems = read_dialect(told)
+    assert problems or (dialect.name and dialect.actions)
+
+
+def test_a_dialect_of_the_user_is_used_and_a_broken_one_is_not(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PALE_HERON_CONFIG", str(tmp_path))
+    folder = tmp_path / "dialects"
+    folder.mkdir()
+    (folder / "mine.toml").write_text('name = "mine"\n[action.a]\nsend = "A"\n')
+    (folder / "broken.toml").write_text('name = "broken"\n')
+    (folder / "binary.toml").write_bytes(b"\xff\xfe")
+    assert set(known_dialects()) == {"curlew", "mine"}
+
+
+HEARD = {
+    "RMC": HeardSentence(1.0, 76.0),
+    "GGA": HeardSentence(1.0, 80.0),
+    "GSA": HeardSentence(4.0, 200.0),
+    "GSV": HeardSentence(2.0, 130.0),
+    "ZDA": HeardSentence(1.0, 38.0),
+}
+CHOICES = ("RMC", "GGA", "GSA", "GSV", "GST")
+
+
+def test_a_plan_tells_bytes_and_the_facts_that_vanish() -> None:
+    as_it_is = plan(HEARD, CHOICES, {}, 1.0)
+    assert (as_it_is.bytes_now, as_it_is.bytes_then, as_it_is.vanishing, as_it_is.changes) == (524.0, 524.0, (), {})
+    fewer = plan(HEARD, CHOICES, {"GSV": 0, "GGA": 2, "GST": 1}, 1.0)
+    assert fewer.bytes_then == 524.0 - 130.0 - 40.0 + 55
+    assert fewer.vanishing == ("satellites in view", "C/N0 of each", "elevations and azimuths")
+    assert "error of latitude" in fewer.appearing
+    assert fewer.changes == {"GGA": 2, "GSV": 0, "GST": 1}
+    without_rmc = plan(HEARD, CHOICES, {"RMC": 0}, 1.0)
+    assert "date" not in without_rmc.vanishing, "ZDA tells it too"
+    assert "speed" in without_rmc.vanishing
+
+
+def test_a_plan_at_five_epochs_a_second() -> None:
+    heard = {"GGA": HeardSentence(5.0, 400.0), "GSV": HeardSentence(5.0, 650.0)}
+    found = plan(heard, ("GGA", "GSV"), {"GGA": 5, "GSV": 1}, 5.0)
+    assert {row.name: row.bytes_per_s for row in found.rows} == {"GGA": 80.0, "GSV": 650.0}
