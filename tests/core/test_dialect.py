@@ -86,7 +86,7 @@ MISTAKES = [
     (
         'name = "x"\n[action.a]\nsend = "A {n}"\n[action.a.parameter.n]\nchoices = [1]\nmost = 1\n',
         5,
-        "only one of them",
+        "only one of",
     ),
     ('name = "x"\naction = 3\n', 2, "a table is wanted"),
     ('name = "x"\n[action.a]\nsend = 3\n', 3, "text in quotes is wanted"),
