@@ -2,7 +2,20 @@
 
 import sys
 
-from benchmarks import day, decode, history, hostile, kill, lanes, live, memory, startup, unplug
+from benchmarks import (
+    day,
+    decode,
+    history,
+    hostile,
+    kill,
+    lanes,
+    live,
+    memory,
+    receivers,
+    startup,
+    truth,
+    unplug,
+)
 
 ALL = {
     "decode": decode.run,
@@ -11,7 +24,9 @@ ALL = {
     "kill": kill.run,
     "unplug": unplug.run,
     "hostile": hostile.run,
+    "truth": truth.run,
     "day": day.run,
+    "receivers": receivers.run,
     "history": history.run,
     "lanes": lanes.run,
     "live": live.run,

@@ -266,6 +266,25 @@ def test_a_banner_tells_the_mode_of_the_start_that_was_asked_for_and_begins_one_
     ]
 
 
+def test_what_was_said_before_a_banner_does_not_stop_the_watch() -> None:
+    lane = fed([whole(second) + sentences(rmc(second)) for second in range(5)])
+    banner = sentences("GNTXT,01,01,02,start cold")
+    for second in range(5, 40):
+        fixed = second >= 25
+        told = sentences(rmc(second) if fixed else rmc(second, ",,,", "V")) + (whole if fixed else nothing)(second)
+        lane.feed(chunk((banner if second == 5 else b"") + told, BEGIN + second * SECOND))
+    (start,) = lane.snapshot(BEGIN + 40 * SECOND).fix.history.starts
+    assert (start.mode, start.cause, start.seconds_to_first_fix) == ("cold", "banner", 20.0)
+
+
+def test_strength_is_unknown_once_no_list_comes_any_more() -> None:
+    told = [
+        sentences("GPGSV,1,1,01,07,45,100,44,1" if second < 5 else gga(second), gga(second)) for second in range(30)
+    ]
+    strip = fix_of(told).strip
+    assert strip.cn0[4] == 44.0 and strip.cn0[25] is None
+
+
 def test_starts_by_mode_have_median_and_spread() -> None:
     told = [("cold", 30), ("cold", 40), ("hot", 2), ("cold", None), ("unknown", None)]
     starts = [Start(0, mode, "action", {}, None if seconds is None else seconds * SECOND) for mode, seconds in told]

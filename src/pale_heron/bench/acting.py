@@ -186,6 +186,14 @@ class Undertaking:
                 return time.monotonic() - begin
         return None
 
+    def hears_sentences(self) -> frozenset[str]:
+        """The formatters that come; TXT comes when it likes and is left out."""
+        return frozenset(
+            frame.type[2:]
+            for frame in self.frames(LEGIBLE_WITHIN_S)
+            if frame.kind is NMEA and frame.status is OK and frame.type[0] != "P"
+        ) - {"TXT"}
+
     def reopen(self, rate: int) -> None:
         """Set our side of the line to a rate."""
         self._bench.change(self._lane, replace(self._bench.settings_of(self._lane), rate=rate))
@@ -280,13 +288,16 @@ def changing_rate(dialect: Dialect, rate: int) -> Callable[[Undertaking], None]:
     return work
 
 
-def storing(dialect: Dialect, heard: frozenset[str], rates: tuple[int, ...]) -> Callable[[Undertaking], None]:
-    """Store, restart, and verify that it lasted: the rate and the sentences that were `heard` before.
+def storing(dialect: Dialect, rates: tuple[int, ...]) -> Callable[[Undertaking], None]:
+    """Store, restart, and verify that it lasted: the rate, and the sentences that came before.
 
     `rates` are those at which it may come back where the one of now was not kept.
     """
 
     def work(self: Undertaking) -> None:
+        self.begin("listen to what comes now")
+        before = self.hears_sentences()
+        self.done(", ".join(sorted(before)) or "nothing valid")
         self.must(dialect.actions["store"], {})
         rate = self.rate
         self.perform(dialect.actions["restart"], {})
@@ -297,12 +308,8 @@ def storing(dialect: Dialect, heard: frozenset[str], rates: tuple[int, ...]) -> 
             return
         self.done(f"valid sentences after {took:.1f} s")
         self.begin("compare what comes with what came before")
-        now = {
-            frame.type[2:]
-            for frame in self.frames(LEGIBLE_WITHIN_S)
-            if frame.kind is NMEA and frame.status is OK and frame.type[0] != "P"
-        }
-        lost, added = sorted(heard - now), sorted(now - heard - {"TXT"})
+        now = self.hears_sentences()
+        lost, added = sorted(before - now), sorted(now - before)
         if lost or added:
             told = [f"gone: {', '.join(lost)}"] if lost else []
             told += [f"back: {', '.join(added)}"] if added else []

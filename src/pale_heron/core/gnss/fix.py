@@ -16,7 +16,7 @@ from typing import Final
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.epochs import EpochLog, Epochs
 from pale_heron.core.gnss.facts import Fact, Heard, facts
-from pale_heron.core.gnss.history import History, HistorySnapshot, Reception
+from pale_heron.core.gnss.history import BANNER, History, HistorySnapshot, Reception
 from pale_heron.core.gnss.sanity import Moment, Remark, Sanity
 from pale_heron.core.gnss.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import NO_FIX, FixState, Says, Testimony, judge, witnesses
@@ -190,6 +190,10 @@ class FixTracker:
     def start(self, mode: str, cause: str, time: int | None) -> None:
         """Tell it that the receiver starts anew."""
         self._history.begin_start(mode, cause, time)
+        if cause == BANNER:
+            # What was said before the start says nothing of what is after it.
+            self._says, self._dimension_time = Says(), None
+            self._words.clear()
 
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""

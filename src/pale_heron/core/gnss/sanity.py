@@ -160,7 +160,7 @@ class Sanity:
                     "The receiver's date is not this computer's.",
                     f"They are {abs(rest):.0f} days apart, which is no multiple of 1024 weeks",
                     "One of the two is wrong: look at the computer's clock; a simulator may play another day.",
-                    0.3,
+                    0.16,
                 )
             )
         if self._date_jump is not None:

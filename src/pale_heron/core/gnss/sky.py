@@ -20,6 +20,7 @@ FRESH_NS = 12 * SECOND
 MOST_LISTS = 64
 TRAIL_STEP_NS: Final = 60 * SECOND
 TRAIL_NS: Final = 3600 * SECOND
+NEVER: Final = 2**63 - 1
 BEST: Final = 4
 """So many satellites make a position: the C/N0 of the best four tells how good reception is."""
 
@@ -92,8 +93,14 @@ class _Heard:
         self.time = time
         self._strengths = None
 
+    @property
+    def ends(self) -> int | None:
+        """Until when it counts; None where no times are known."""
+        return None if self.time is None else self.time + max(FRESH_NS, 3 * self.interval)
+
     def fresh(self, now: int | None) -> bool:
-        return now is None or self.time is None or now - self.time <= max(FRESH_NS, 3 * self.interval)
+        ends = self.ends
+        return now is None or ends is None or now <= ends
 
     @property
     def strengths(self) -> dict[bytes, int]:
@@ -120,6 +127,7 @@ class SkyTracker:
         self._trailed: dict[tuple[str, bytes], int] = {}
         self._signals = SignalLog()
         self._reception: tuple[int | None, float | None] | None = None
+        self._reception_until = NEVER
 
     def feed_gsv(self, frame: Frame) -> bool:
         """Take one part of a list; True where it names at least one satellite."""
@@ -180,12 +188,14 @@ class SkyTracker:
 
     def reception(self, now: int | None) -> tuple[int | None, float | None]:
         """Satellites seen, and the mean C/N0 of the best four; None while no list is fresh. Cheap."""
-        if self._reception is None:
+        if self._reception is None or (now is not None and now > self._reception_until):
             best: dict[tuple[str, bytes], int] = {}
             lists = [(kind, heard) for (kind, _), heard in self._seen.items() if heard.fresh(now)]
             for kind, heard in lists:
                 for number, strength in heard.strengths.items():
                     best[kind, number] = max(best.get((kind, number), 0), strength)
+            ends = [heard.ends for _, heard in lists]
+            self._reception_until = min((end for end in ends if end is not None), default=NEVER)
             four = nlargest(BEST, (strength for strength in best.values() if strength))
             self._reception = len(best) if lists else None, sum(four) / len(four) if four else None
         return self._reception

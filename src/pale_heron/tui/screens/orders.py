@@ -16,7 +16,7 @@ from pale_heron.bench.acting import (
     storing,
     telling,
 )
-from pale_heron.core.frames import NMEA, TEXT, Event, Frame
+from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.dialect import Action, Dialect
 from pale_heron.core.module.planning import HeardSentence
@@ -27,6 +27,7 @@ from pale_heron.tui.screens.panel import AskLine, Choice, Panel, keys_lines, sel
 from pale_heron.tui.screens.sentences import SentencesPanel
 
 _SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
+STOPPED_S: Final = 3.0
 _GUARDED: Final = ("sentence", "line-rate", "store")
 """Actions that are done with more care than telling them: each has a row of its own."""
 
@@ -243,12 +244,11 @@ class OrdersPanel(Panel[None]):
         self._ask_values(action, {}, then)
 
     def _store(self) -> None:
-        dialect, lane = self._told.dialect, self._lane()
-        if dialect is None or lane is None:
+        dialect = self._told.dialect
+        if dialect is None:
             return
-        heard = frozenset(heard_sentences(lane)) - {"TXT"}
         rates = tuple(int(rate) for rate in (self._told.standing.stored.get("line-rate"), "9600") if rate)
-        self._begin("store and verify", storing(dialect, heard, rates))
+        self._begin("store and verify", storing(dialect, rates))
 
     def _choose_dialect(self) -> None:
         if not self._dialects:
@@ -273,12 +273,17 @@ _KEYS: Final = (
 
 
 def heard_sentences(lane: LaneSnapshot | None) -> dict[str, HeardSentence]:
-    """What comes now, by formatter, all talkers together."""
+    """What comes now, by formatter, all talkers together; what has stopped is left out, though its mean still falls."""
     found: dict[str, HeardSentence] = {}
+    newest = max((each.last or 0 for each in lane.line.types), default=0) if lane else 0
     for each in lane.line.types if lane else ():
-        if len(each.type) == 5 and each.type[0] != "P" and each.hz:
-            before = found.get(each.type[2:], HeardSentence(0.0, 0.0))
-            found[each.type[2:]] = HeardSentence(before.per_s + each.hz, before.bytes_per_s + (each.bytes_per_s or 0.0))
+        if len(each.type) != 5 or each.type[0] == "P" or not each.hz:
+            continue
+        if newest - (each.last or 0) > max(STOPPED_S, 3 / each.hz) * SECOND:
+            continue
+        before = found.get(each.type[2:], HeardSentence(0.0, 0.0))
+        bytes_per_s = before.bytes_per_s + (each.bytes_per_s or 0.0)
+        found[each.type[2:]] = HeardSentence(before.per_s + each.hz, bytes_per_s)
     return found
 
 
