@@ -38,7 +38,7 @@ lint: .venv/develop
 
 test: lint
 	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
-	$(BIN)/pytest -q
+	$(BIN)/pytest -q -n 2 --dist loadfile
 
 bench: .venv/develop
 	$(BIN)/python -m benchmarks
