@@ -8,10 +8,11 @@ sentence of each kind when a snapshot is asked for. Sentences are one epoch when
 carry none (GSA, GSV, VTG) belong to the epoch that is open, unless GSA comes so late that it must be the next one's.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from math import isfinite, nan
-from typing import Final
+from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.epochs import EpochLog, Epochs
@@ -29,6 +30,7 @@ EPOCHS_KEPT = 36_000
 
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
+MOST_ROUTES = 200
 SILENT_NS = 3 * SECOND
 MOST: Final = 1e12
 """No figure of a receiver is as large."""
@@ -116,6 +118,15 @@ class _OpenEpoch:
     where_by_rmc: tuple[bytes, ...] = ()
 
 
+class _Route(NamedTuple):
+    """Who reads a type of sentence (nobody: None), whether it speaks for all systems, or only where none does."""
+
+    reader: Callable[[Frame], None] | None
+    formatter: str
+    combined: bool
+    shadowed: bool
+
+
 @dataclass(frozen=True, slots=True)
 class FixSnapshot:
     """Everything that the Fix view and the summary say of one receiver."""
@@ -171,6 +182,7 @@ class FixTracker:
         self._epochs = 0
         self._epochs_with_fix = 0
         self._deciding = ""
+        self._routes: dict[str, _Route] = {}
         self._readers = {
             "GGA": self._gga,
             "GNS": self._gns,
@@ -198,17 +210,28 @@ class FixTracker:
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""
         kind = frame.type
-        if len(kind) != 5 or kind[0] == "P":
+        route = self._routes.get(kind) or self._route(kind)
+        if route.reader is None:
             return
-        formatter = kind[2:]
-        reader = self._readers.get(formatter)
-        if reader is None or self._is_shadowed(formatter, kind, frame.time):
+        if route.combined:
+            self._combined[route.formatter] = frame.time or 0
+        elif route.shadowed and self._is_shadowed(route.formatter, frame.time):
             return
         if self._history.waiting:
             self._history.milestone("first byte", frame.time)
             self._history.milestone("sentence", frame.time)
-        reader(frame)
-        self._last_formatter = formatter
+        route.reader(frame)
+        self._last_formatter = route.formatter
+
+    def _route(self, kind: str) -> "_Route":
+        """What becomes of a type of sentence, found out once."""
+        formatter = kind[2:]
+        reader = self._readers.get(formatter) if len(kind) == 5 and kind[0] != "P" else None
+        alone = formatter not in _PER_SYSTEM
+        route = _Route(reader, formatter, alone and kind[:2] == "GN", alone and kind[:2] != "GN")
+        if len(self._routes) < MOST_ROUTES:
+            self._routes[kind] = route
+        return route
 
     def finish(self) -> None:
         """The end of the stream: the epoch that is open is whole."""
@@ -231,13 +254,8 @@ class FixTracker:
             remarks=tuple(self._sanity.remarks()),
         )
 
-    def _is_shadowed(self, formatter: str, kind: str, time: int | None) -> bool:
+    def _is_shadowed(self, formatter: str, time: int | None) -> bool:
         """Whether the combined talker tells the same for all systems together."""
-        if formatter in _PER_SYSTEM:
-            return False
-        if kind[:2] == "GN":
-            self._combined[formatter] = time or 0
-            return False
         combined = self._combined.get(formatter)
         return combined is not None and (time is None or time - combined < COMBINED_FRESH_NS)
 

@@ -6,7 +6,6 @@ every epoch only the C/N0 fields are looked at, and once a minute the directions
 """
 
 from dataclasses import dataclass
-from heapq import nlargest
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
@@ -128,6 +127,8 @@ class SkyTracker:
         self._signals = SignalLog()
         self._reception: tuple[int | None, float | None] | None = None
         self._reception_until = NEVER
+        self._by_kind: dict[str, list[_Heard]] = {}
+        self._strongest: dict[str, tuple[int, int, list[int]]] = {}
 
     def feed_gsv(self, frame: Frame) -> bool:
         """Take one part of a list; True where it names at least one satellite."""
@@ -156,8 +157,12 @@ class SkyTracker:
     def _complete(self, kind: str, frames: tuple[Frame, ...]) -> None:
         self._incomplete_now.discard(kind)
         key = kind, _signal(frames[-1].data)
+        before = self._seen.get(key)
         self._keep(self._seen, key, frames)
-        self._reception = None
+        if before is None and key in self._seen:
+            self._by_kind.setdefault(kind, []).append(self._seen[key])
+        if key in self._seen:
+            self._note_strongest(kind)
         time = frames[-1].time
         if time is not None and self._signals.is_due(key, time) and key in self._seen:
             self._signals.take(key, self._seen[key].strengths, time)
@@ -189,16 +194,27 @@ class SkyTracker:
     def reception(self, now: int | None) -> tuple[int | None, float | None]:
         """Satellites seen, and the mean C/N0 of the best four; None while no list is fresh. Cheap."""
         if self._reception is None or (now is not None and now > self._reception_until):
-            best: dict[tuple[str, bytes], int] = {}
-            lists = [(kind, heard) for (kind, _), heard in self._seen.items() if heard.fresh(now)]
-            for kind, heard in lists:
-                for number, strength in heard.strengths.items():
-                    best[kind, number] = max(best.get((kind, number), 0), strength)
-            ends = [heard.ends for _, heard in lists]
-            self._reception_until = min((end for end in ends if end is not None), default=NEVER)
-            four = nlargest(BEST, (strength for strength in best.values() if strength))
-            self._reception = len(best) if lists else None, sum(four) / len(four) if four else None
+            fresh = {kind: told for kind, told in self._strongest.items() if now is None or now <= told[0]}
+            self._reception_until = min((told[0] for told in fresh.values()), default=NEVER)
+            four = sorted((strength for _, _, best in fresh.values() for strength in best), reverse=True)[:BEST]
+            seen = sum(count for _, count, _ in fresh.values())
+            self._reception = seen if fresh else None, sum(four) / len(four) if four else None
         return self._reception
+
+    def _note_strongest(self, kind: str) -> None:
+        """What one talker's lists add to reception: until when, how many satellites, the strongest of them."""
+        lists = self._by_kind[kind]
+        newest = lists[0] if len(lists) == 1 else max(lists, key=lambda heard: heard.time or 0)
+        strengths = newest.strengths
+        for heard in lists:
+            if heard is not newest and heard.fresh(newest.time):
+                # Another signal of the same satellites: the stronger one counts.
+                both = strengths | heard.strengths
+                strengths = {number: max(each, strengths.get(number, 0)) for number, each in both.items()}
+        best = sorted(strengths.values(), reverse=True)[:BEST]
+        until = newest.ends
+        self._strongest[kind] = NEVER if until is None else until, len(strengths), [each for each in best if each]
+        self._reception = None
 
     def snapshot(self, now: int | None) -> Sky:
         """The sky as of `now`."""
