@@ -4,7 +4,8 @@ import timeit
 from collections.abc import Iterator
 
 from benchmarks.traffic import chunks, epochs
-from pale_heron.core.frames import SECOND, Chunk, Direction
+from pale_heron.core.frames import SECOND, Chunk, Direction, Frame
+from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea.sentence import parse, values
 from pale_heron.core.wire.framer import Framer
@@ -39,6 +40,13 @@ def whole_lane(pieces: list[bytes]) -> Lane:
     return lane
 
 
+def epochs_only(frames: list[Frame]) -> None:
+    """Epochs, state, satellites, starts, outages, sanity: the tracker of the fix alone."""
+    tracker = FixTracker()
+    for frame in frames:
+        tracker.feed(frame)
+
+
 def every_field(pieces: list[bytes]) -> None:
     """As `decode --json` does it: every field of every sentence."""
     framer = Framer("curlew", Direction.IN)
@@ -51,10 +59,15 @@ def run() -> Iterator[str]:
     data = b"".join(epochs(3000))
     pieces = chunks(data)
     sentences = data.count(b"\n")
+    step = SECOND * len(pieces[0]) // BYTES_PER_S
+    framer = Framer("curlew", Direction.IN)
+    timed = [Chunk("curlew", Direction.IN, place * step, piece) for place, piece in enumerate(pieces)]
+    frames = [frame for chunk in timed for frame in framer.feed(chunk)]
     lowest = {}
     for name, work in (
         ("floor", lambda: floor(data)),
         ("framing and checksum", lambda: frames_only(pieces)),
+        ("epoch tracking alone", lambda: epochs_only(frames)),
         ("with trackers and snapshots", lambda: whole_lane(pieces)),
         ("with every field decoded", lambda: every_field(pieces)),
     ):

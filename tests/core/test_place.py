@@ -30,10 +30,11 @@ def rmc_of(second: float, date: str = "040531", where: str = HERE, status: str =
 
 
 def found_in(stream: list[list[str]]) -> list[str]:
-    """The findings of a lane that heard these bodies, one list a second."""
+    """The findings of a lane that heard these bodies, one list a second, a twentieth of a second each."""
     lane = Lane("curlew")
     for second, bodies in enumerate(stream):
-        lane.feed(chunk(sentences(*bodies), BEGIN + second * SECOND))
+        for place, body in enumerate(bodies):
+            lane.feed(chunk(sentences(body), BEGIN + second * SECOND + place * SECOND // 20))
     lane.finish()
     return [finding.id for finding in lane.snapshot(BEGIN + len(stream) * SECOND).findings]
 
@@ -60,6 +61,9 @@ INSANE = {
         [gga(second, walking(second)), rmc_of(second, where=walking(second).replace("4607", "4608"))]
         for second in range(6)
     ],
+    "disagree-time": [
+        [rmc_of(second - 1, where=walking(second)), gga(second, walking(second))] for second in range(1, 9)
+    ],
     "disagree-validity": [
         [gga(second, walking(second)), rmc_of(second, where=walking(second), status="V")] for second in range(6)
     ],
@@ -76,6 +80,12 @@ def test_what_makes_sense_is_not_remarked() -> None:
     assert found_in(sane) == []
     fast = [[gga(second, walking(second, 0.1)), rmc_of(second, where="", speed="360")] for second in range(6)]
     assert "position-jump" not in found_in(fast), "an aircraft may"
+    crowded = [gga(second, walking(second)) if turn else rmc_of(second, where=walking(second))
+               for second in range(20) for turn in (0, 1)]  # fmt: skip
+    lane = Lane("curlew")
+    for place, body in enumerate(crowded):
+        lane.feed(chunk(sentences(body), BEGIN + place * SECOND // 2))
+    assert lane.snapshot(BEGIN + 20 * SECOND).findings == (), "a line without pauses"
     coarser = [
         [gga(second, f"4607.03{second}19,S,06718.4,W"), rmc_of(second, where=f"4607.03{second},S,06718.400,W")]
         for second in range(9)

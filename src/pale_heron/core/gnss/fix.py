@@ -31,6 +31,9 @@ EPOCHS_KEPT = 36_000
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
+BURST_SHARE = 0.35
+"""What comes within so much of the usual time between epochs is of one burst."""
+
 SILENT_NS = 3 * SECOND
 MOST: Final = 1e12
 """No figure of a receiver is as large."""
@@ -179,6 +182,7 @@ class FixTracker:
         self._time_of_day = 0
         self._gaps = (0, 0)
         self._last_arrived: int | None = None
+        self._told: dict[str, tuple[bytes, int | None]] = {}
         self._epochs = 0
         self._epochs_with_fix = 0
         self._deciding = ""
@@ -435,6 +439,15 @@ class FixTracker:
         if time and self._history.waiting:
             self._history.milestone("time", frame.time)
 
+    def _compare_times(self, frame: Frame, time: bytes, other: str) -> None:
+        """GGA and RMC of one burst tell one time; a burst is short against the time between epochs."""
+        self._told[frame.type[2:]] = time, frame.time
+        told, before = self._told.get(other, (b"", None))
+        if told and time and before is not None and frame.time is not None:
+            near = BURST_SHARE * min(self._gaps)
+            if 0 <= frame.time - before < near:
+                self._sanity.compared("time", told == time)
+
     def _take_date(self, frame: Frame, date: bytes) -> None:
         if date:
             self._open.date = date
@@ -447,6 +460,7 @@ class FixTracker:
             return
         quality = fields[6].decode("latin-1")
         has_fix = quality not in ("", "0")
+        self._compare_times(frame, fields[1], "RMC")
         self._take_time(frame, fields[1])
         self._hear(frame, has_fix)
         epoch = self._open
@@ -482,6 +496,7 @@ class FixTracker:
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
         has_fix = status == "A" and mode != "N"
+        self._compare_times(frame, fields[1], "GGA")
         self._take_time(frame, fields[1])
         self._hear(frame, has_fix)
         self._take_date(frame, fields[9])

@@ -1,6 +1,7 @@
 """The page `now` of Fix: state and position to be read from afar, every value with its sentence and age, the sky."""
 
 import math
+from datetime import UTC, datetime
 from itertools import pairwise
 from typing import Final
 
@@ -14,6 +15,8 @@ from pale_heron.core.gnss.scatter import Scatter
 from pale_heron.core.gnss.states import TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
+from pale_heron.core.utc import midnight, time_of_day
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.large import large, large_figure
@@ -23,6 +26,7 @@ from pale_heron.tui.views.sky import sky
 
 LEFT, LEFT_NARROW = 60, 42
 NARROW = 100
+MOST_FINDINGS = 3
 _STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
 
 
@@ -37,7 +41,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, r
     left += _witnesses(fix)
     narrow = width < NARROW
     note = "" if narrow else "the best C/N0 in dB-Hz"
-    below = [*titled("SATELLITES", _systems(fix, narrow), note), *_remarks(fix, right_width)]
+    below = [*titled("SATELLITES", _systems(fix, narrow), note), *_findings(lane, right_width)]
     below = below[: max(6, room - 12)]
     drawing = sky(fix.sky, right_width, max(8, room - len(below) - 2))
     right = [*titled("SKY", drawing, _legend(width)), BLANK, *below]
@@ -125,7 +129,7 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
         ("height", shown(altitude, f"{{:.{_decimals(altitude)}f}} m above sea level"), altitude),
         ("", above if width >= LEFT else above.split(",")[0], separation),
         ("moving", shown(fix.value("speed_knots"), "{:.1f} kn") + heading, fix.value("speed_knots")),
-        ("time", shown(time, "{} UTC"), time),
+        ("time", shown(time, "{} UTC") + _local(date, time), time),
         ("date", day, date),
         ("dilution", _dops(fix, width), fix.value("hdop")),
         ("expected", f"{expected} error", errors[0]),
@@ -136,6 +140,17 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
         role = "text" if fact and fact.standing == GOOD and known else "quiet"
         out.append(ends(line((f"{name:<10}", "quiet"), (text, role)), source(fact, snapshot.now, width), width))
     return out
+
+
+def _local(date: Fact | None, time: Fact | None) -> str:
+    """The same moment by the clocks of this place; nothing before the date is known."""
+    if date is None or time is None or date.value is None or time.value is None:
+        return ""
+    try:
+        moment = datetime.fromtimestamp((midnight(date.value) + time_of_day(time.value)) // SECOND, UTC)
+    except (ValueError, OverflowError):
+        return ""
+    return f", {moment.astimezone():%H:%M:%S} local"
 
 
 def _decimals(fact: Fact | None) -> int:
@@ -173,12 +188,13 @@ def _witnesses(fix: FixSnapshot) -> list[Line]:
     ]
 
 
-def _remarks(fix: FixSnapshot, width: int) -> list[Line]:
-    """What does not make sense, with its evidence; and what to do about the weightiest."""
+def _findings(lane: LaneSnapshot, width: int) -> list[Line]:
+    """What is wrong with the line and with what is said on it; and what to do about the weightiest."""
     rows: list[Line] = []
-    for place, remark in enumerate(fix.remarks):
-        rows += wrapped(line(("✕ ", "coral"), (f"{remark.text} ", "*amber"), f"{remark.evidence}."), width)
-        rows += wrapped(line((remark.next, "quiet")), width) if place == 0 else []
+    for place, finding in enumerate(lane.findings[:MOST_FINDINGS]):
+        evidence = f"{finding.evidence}." if finding.evidence else ""
+        rows += wrapped(line(("✕ ", "coral"), (f"{safe_label(finding.text)} ", "*amber"), safe_label(evidence)), width)
+        rows += wrapped(line((safe_label(finding.next), "quiet")), width) if place == 0 else []
     return [BLANK, *titled("WHAT DOES NOT FIT", rows)] if rows else []
 
 
