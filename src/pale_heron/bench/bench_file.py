@@ -21,6 +21,7 @@ from typing import Any, Final
 from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, said
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
+from pale_heron.ports.kept_rows import kept_rows
 
 OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect")
 LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
@@ -105,28 +106,9 @@ def _wrong(path: Path, line: int, what: str) -> Trouble:
 
 def save_bench(path: Path, specs: list[LaneSpec]) -> None:
     """Write the lanes: known ones (by nickname) are changed in place, others added. Trouble where it cannot."""
-    # Slow to load, and needed only when something is kept.
-    import tomlkit
-    from tomlkit.exceptions import TOMLKitError
-
-    try:
-        document = tomlkit.parse(path.read_text()) if path.exists() else tomlkit.document()
-        rows = document.setdefault("lane", tomlkit.aot())
+    with kept_rows(path, "lane", "bench file") as row:
         for spec in specs:
-            row = next((row for row in rows if row.get("nickname") == spec.name), None)
-            if row is None:
-                row = tomlkit.table()
-                rows.append(row)
-                row = rows[-1]
-            _write(row, spec)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_name(path.name + ".new")
-        fresh.write_text(tomlkit.dumps(document))
-        fresh.replace(path)
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
-    except (TOMLKitError, AttributeError) as problem:
-        raise Trouble(f"{path} is no bench file: {problem}", "Choose another name") from None
+            _write(row("nickname", spec.name), spec)
 
 
 def _write(row: Any, spec: LaneSpec) -> None:

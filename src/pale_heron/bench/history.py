@@ -69,9 +69,9 @@ class History:
         """Behind the last number that can be read back."""
         return self._places[-1].number if self._places else 0
 
-    def wants_place(self, number: int) -> bool:
-        """Whether so many lines have come since the last place that another one is wanted."""
-        return number - self.end >= SPACING_LINES
+    def wants_place(self, number: int, asked: int) -> bool:
+        """Whether so many lines have come since the last place, and since one was asked for, that one is wanted."""
+        return number - max(self.end, asked) >= SPACING_LINES
 
     def note(self, place: Place) -> None:
         """Keep a place; one that is not behind the last changes nothing."""

@@ -223,6 +223,7 @@ class Session:
     def _decode(self) -> None:
         """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
         try:
+            asked = 0
             while True:
                 ending = self._all_recorded.is_set()
                 for record in self._recorded.take(TAKE_WAIT_S, self.clock.now()):
@@ -231,8 +232,10 @@ class Session:
                     elif self._history is not None:
                         self._history.note(self._model.place(*record))
                 self._model.tick(self.clock.now() - TICK_MARGIN_NS)
-                if self._history is not None and self._history.wants_place(self._model.log.end):
-                    self._place_wanted = True
+                end = self._model.log.end
+                if self._history is not None and self._history.wants_place(end, asked):
+                    # Once for each: it takes a moment until it has come through the recorder.
+                    self._place_wanted, asked = True, end
                 if ending:
                     self._model.finish()
                     return

@@ -13,8 +13,8 @@ from pathlib import Path
 from platformdirs import user_config_path
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
-from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.ports.kept_rows import kept_rows
 
 FOLDER_VARIABLE = "PALE_HERON_CONFIG"
 HEAD = "# What pale heron knows of adapters, by serial number or place.\n"
@@ -71,29 +71,9 @@ def known_adapters() -> dict[str, Known]:
 
 def remember(key: str, known: Known) -> None:
     """Keep it under the key, in place of what was; comments of the user stay. Trouble where it cannot be written."""
-    # Slow to load, and needed only when something is kept.
-    import tomlkit
-    from tomlkit.exceptions import TOMLKitError
-
-    path = adapters_file()
-    try:
-        text = path.read_text() if path.exists() else HEAD
-        document = tomlkit.parse(text)
-        rows = document.setdefault("adapter", tomlkit.aot())
-        row = next((row for row in rows if row.get("key") == key), None)
-        if row is None:
-            row = tomlkit.table()
-            row["key"] = key
-            rows.append(row)
-        row.update({"nickname": known.nickname, "role": known.role, "settings": known.settings})
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_suffix(".new")
-        fresh.write_text(tomlkit.dumps(document))
-        fresh.replace(path)
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Look at its rights and its place") from None
-    except (TOMLKitError, AttributeError) as problem:
-        raise Trouble(f"{path} is no file of adapters: {problem}", "Mend it, or move it away") from None
+    with kept_rows(adapters_file(), "adapter", "file of adapters", HEAD) as row:
+        told = {"key": key, "nickname": known.nickname, "role": known.role, "settings": known.settings}
+        row("key", key).update(told)
 
 
 def free_nickname(wanted: str, taken: Iterable[str]) -> str:
