@@ -12,15 +12,20 @@ from pathlib import Path
 
 import pytest
 import serial
-from tests.streams import BEGIN, GGA, HOSTILE, RTCM, said
+from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, said
 
 from pale_heron.capture.reader import CaptureReader
+from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND
 from pale_heron.core.moments import moment, seconds
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.trouble import Trouble
+from pale_heron.sim.scenes import SCENES
 
-COMMANDS = ("demo", "watch", "open", "ports", "record", "decode", "summary", "sim")
+COMMANDS = (
+    *("demo", "watch", "open", "ports", "record", "decode", "summary", "sim"),
+    *("chart", "export", "dialect check", "dialect list", "dialect show"),
+)
 
 
 def run(*words: str | Path, given: bytes = b"", **environ: str) -> subprocess.CompletedProcess[bytes]:
@@ -35,7 +40,7 @@ def run(*words: str | Path, given: bytes = b"", **environ: str) -> subprocess.Co
 
 @pytest.mark.parametrize("command", COMMANDS)
 def test_every_command_has_help_with_an_example(command: str) -> None:
-    done = run(command, "--help")
+    done = run(*command.split(), "--help")
     assert done.returncode == 0
     assert f"Example: pale-heron {command}" in " ".join(done.stdout.decode().split())
 
@@ -60,6 +65,12 @@ WRONG = {
     "a link that cannot be": (["sim", "curlew", "--link", "/proc/x/y"], "cannot be made"),
     "an option that is none": (["decode", "--fast", "x"], "No such option"),
     "a command that is none": (["listen"], "No such command"),
+    "a chart that is none": (["chart", "skye", "x", "-o", "a.svg"], "did you mean 'sky'"),
+    "a chart in no format": (["chart", "sky", "x", "-o", "a.png"], "End its name with .svg or .pdf"),
+    "a reference that is none": (["chart", "sky", "x", "-o", "a.svg", "--reference", "46 S"], "one letter for each"),
+    "a track in no format": (["export", "x", "--to", "gpz", "-o", "a"], "did you mean 'gpx'"),
+    "a dialect that is none": (["dialect", "show", "curlw"], "did you mean 'curlew'"),
+    "a dialect file that is none": (["dialect", "check", "/nowhere"], "cannot be read"),
 }
 
 
@@ -118,6 +129,76 @@ def test_summary_as_json_and_text(tmp_path: Path) -> None:
     text = run("summary", file).stdout.decode()
     assert "first fix after an unknown time: no arrival times" in text
     assert "GNGGA" in text
+
+
+@pytest.fixture(scope="module")
+def two_receivers(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A capture of two minutes with two receivers on one buoy."""
+    path = tmp_path_factory.mktemp("captures") / "buoy.pcapng"
+    writer = CaptureWriter(path)
+    streams = {"bow": said(120), "stern": said(120, SCENES["second-antenna"], 8)}
+    for lane in streams:
+        writer.add_lane(lane, "/dev/x", None)
+    for second in range(120):
+        for lane, stream in streams.items():
+            writer.chunk(chunk(stream[second], BEGIN + second * SECOND, lane))
+    writer.close()
+    return path
+
+
+def test_charts_and_tracks_from_a_capture(two_receivers: Path, tmp_path: Path) -> None:
+    drawn = run("chart", "comparison", two_receivers, "-o", tmp_path / "two.svg")
+    assert (drawn.returncode, drawn.stdout.decode().strip()) == (0, str(tmp_path / "two.svg"))
+    assert "From bow to stern" in (tmp_path / "two.svg").read_text()
+    wrong = run("chart", "sky", two_receivers, "-o", tmp_path / "a.svg", "--lane", "sterm")
+    assert wrong.returncode == 2 and b"did you mean 'stern'" in wrong.stderr
+    written = run("export", two_receivers, "--to", "csv", "-o", tmp_path / "a.csv", "--lane", "stern", "--every", "10")
+    assert b"positions" in written.stdout
+    assert len((tmp_path / "a.csv").read_text().splitlines()) == 11
+    raw = tmp_path / "nothing.nmea"
+    raw.write_bytes(b"hello\r\n")
+    for words in (
+        ("chart", "sky", raw, "-o", tmp_path / "b.svg"),
+        ("export", raw, "--to", "gpx", "-o", tmp_path / "b"),
+    ):
+        assert run(*words).returncode == 1
+    assert not (tmp_path / "b").exists()
+
+
+def test_summary_of_two_receivers_tells_the_same_figures_as_the_screen(two_receivers: Path) -> None:
+    found = json.loads(run("summary", two_receivers, "--json", "--reference", "46.1174 S 67.3068 W 3 m").stdout)
+    (both,) = found["comparisons"]
+    assert (both["from"], both["to"], both["matched"]) == ("bow", "stern", 93)
+    bow, stern = (lane["fix"] for lane in found["lanes"])
+    assert [fix["starts"][0]["seconds_to_first_fix"] for fix in (bow, stern)] == [14.0, 27.0]
+    assert bow["starts_by_mode"] == [
+        {
+            "mode": "cold",
+            "starts": 1,
+            "fixed": 1,
+            "median_s": 14.0,
+            "least_s": 14.0,
+            "most_s": 14.0,
+            "deviation_s": None,
+        }
+    ]
+    assert bow["starts"][0]["milestones_s"]["3D"] == 17.0
+    assert bow["scatter"]["about"] == "reference" and bow["scatter"]["kinds"] == ["2D", "single"]
+    assert bow["decided_by"] == ["GGA", "GSA"]
+    text = run("summary", two_receivers).stdout.decode()
+    assert "from bow to stern, 93 moments of which both tell:" in text
+
+
+def test_a_dialect_with_mistakes_is_status_1_and_a_sound_one_0(tmp_path: Path) -> None:
+    file = tmp_path / "mine.toml"
+    file.write_text('name = "mine"\n[action.a]\nsend = "A {rate}"\n')
+    wrong = run("dialect", "check", file)
+    assert wrong.returncode == 1
+    assert f"{file}, line 3: {{rate}} is no parameter of this action" in wrong.stdout.decode()
+    file.write_text('name = "mine"\n[action.a]\nsend = "A"\n')
+    assert run("dialect", "check", file).returncode == 0
+    assert b"sends A" in run("dialect", "show", file).stdout
+    assert b"curlew" in run("dialect", "list", "--json").stdout
 
 
 @pytest.fixture

@@ -38,6 +38,10 @@ FORMATS: Final = (".svg", ".pdf")
 SIZE_IN = (8.27, 5.6)
 
 
+class NothingToDraw(Trouble):
+    """The capture does not hold what a chart shows."""
+
+
 @dataclass(frozen=True, slots=True)
 class Charted:
     """What a chart is drawn from."""
@@ -51,7 +55,7 @@ class Charted:
 
 
 def save_chart(kind: str, charted: Charted, path: Path) -> None:
-    """Draw and write. Raises Trouble where there is nothing to draw, or where it cannot be written."""
+    """Draw and write. Raises NothingToDraw, or Trouble where it cannot be written."""
     form = path.suffix.lower()
     if form not in FORMATS:
         raise Trouble(f"{path} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
@@ -147,7 +151,7 @@ def sky_chart(charted: Charted) -> Figure:
     sky = charted.lane.fix.sky
     placed = [each for each in sky.satellites if each.elevation_deg is not None and each.azimuth_deg is not None]
     if not placed:
-        raise Trouble("No satellite with elevation and azimuth was told", "A sky chart needs GSV sentences")
+        raise NothingToDraw("No satellite with elevation and azimuth was told", "A sky chart needs GSV sentences")
     trailed = [way.time for trail in sky.trails.values() for way in trail]
     used = f"{sky.used} of {len(sky.satellites)} satellites used at the end; trails: "
     used += span_words(min(trailed, default=None), max(trailed, default=None))
@@ -180,7 +184,7 @@ def scatter_chart(charted: Charted) -> Figure:
     """Metres east and north of the mean, or of the reference, with the rings of 50 % and 95 %."""
     found = scatter(charted.lane.fix.track, charted.reference)
     if found is None:
-        raise Trouble("There are fewer than two positions", "A scatter needs a receiver with a fix")
+        raise NothingToDraw("There are fewer than two positions", "A scatter needs a receiver with a fix")
     about = "the reference" if found.from_reference else "their mean"
     span = "" if found.span_s is None else f" over {found.span_s:.0f} s"
     sample = (
@@ -210,7 +214,7 @@ def ribbon_chart(charted: Charted) -> Figure:
     fix = charted.lane.fix
     strip = fix.strip
     if not strip.levels:
-        raise Trouble("No epoch was told", "A ribbon needs a receiver's sentences")
+        raise NothingToDraw("No epoch was told", "A ribbon needs a receiver's sentences")
     edges = _times([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
     sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
     sample += f"{span_words(strip.begin, strip.end)}; each step the worst of {strip.width / SECOND:g} s"
@@ -253,7 +257,7 @@ def signal_chart(charted: Charted) -> Figure:
     """C/N0 of every satellite over time."""
     series = charted.lane.fix.sky.signals
     if not series:
-        raise Trouble("No satellite's strength was told", "A signal chart needs GSV sentences")
+        raise NothingToDraw("No satellite's strength was told", "A signal chart needs GSV sentences")
     times = [each.times[0] for each in series.values()], [each.times[each.length - 1] for each in series.values()]
     sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]))}"
     systems = [letter for letter in SYSTEMS if any(name.system == letter for name in series)]
@@ -286,7 +290,7 @@ def position_chart(charted: Charted) -> Figure:
     latitude, longitude, altitude = (_column(track, name) for name in ("latitude", "longitude", "altitude_m"))
     fixed = known & ~np.isnan(latitude)
     if not fixed.any():
-        raise Trouble("There is no position", "A position chart needs a receiver with a fix")
+        raise NothingToDraw("There is no position", "A position chart needs a receiver with a fix")
     about = charted.reference or mean_point(latitude[fixed], longitude[fixed], altitude[fixed])
     flat = np.full((len(times), 2), np.nan)
     flat[fixed] = offsets_m(latitude[fixed], longitude[fixed], about)
@@ -308,10 +312,10 @@ def comparison_chart(charted: Charted) -> Figure:
     """Metres from one receiver to the other over the moments that both tell of."""
     other = charted.other
     if other is None:
-        raise Trouble("There is one lane only", "A comparison needs two receivers in one capture")
+        raise NothingToDraw("There is one lane only", "A comparison needs two receivers in one capture")
     found = compare(charted.lane.fix.track, other.fix.track)
     if found is None:
-        raise Trouble("There is no moment of which both tell a position and a date", "Record both at the same time")
+        raise NothingToDraw("There is no moment of which both tell a place and a date", "Record both at once")
     sample = f"{found.matched} moments of which both tell, worth about {found.independent:.0f} independent; "
     sample += span_words(int(found.times[0]), int(found.times[-1]))
     figure, axes = _figure(charted, f"From {_of(charted.lane)} to {_of(other)}", sample, 3, sharex=True)

@@ -27,6 +27,7 @@ from pale_heron.tui.views.sky import sky
 LEFT, LEFT_NARROW = 60, 42
 NARROW = 100
 MOST_FINDINGS = 3
+LEAST_PATH = 5
 _STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
 
 
@@ -46,7 +47,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, r
     drawing = sky(fix.sky, right_width, max(8, room - len(below) - 2))
     right = [*titled("SKY", drawing, _legend(width)), BLANK, *below]
     path_rows = room - len(left) - 2
-    if path_rows >= 7 and look.scatter is not None and is_moving(fix):
+    if path_rows >= LEAST_PATH and look.scatter is not None and is_moving(fix):
         left += [BLANK, *path(look.scatter, left_width, path_rows)]
     return beside([(left, left_width), (right, right_width)], gap=3)
 
