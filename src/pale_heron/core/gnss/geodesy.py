@@ -3,8 +3,9 @@
 import math
 from typing import Final, NamedTuple
 
-_A: Final = 6_378_137.0
-_E2: Final = 6.694_379_990_14e-3
+SEMI_MAJOR_M: Final = 6_378_137.0
+ECCENTRICITY_2: Final = 6.694_379_990_14e-3
+"""Of WGS 84: half of the longest diameter, and the eccentricity squared."""
 
 
 class Offset(NamedTuple):
@@ -26,16 +27,16 @@ class Offset(NamedTuple):
 
 def radii_m(latitude: float) -> tuple[float, float]:
     """Radius of curvature in the meridian and in the prime vertical, metres, at a latitude in degrees."""
-    curve = 1 - _E2 * math.sin(math.radians(latitude)) ** 2
-    return _A * (1 - _E2) / curve**1.5, _A / math.sqrt(curve)
+    curve = 1 - ECCENTRICITY_2 * math.sin(math.radians(latitude)) ** 2
+    return SEMI_MAJOR_M * (1 - ECCENTRICITY_2) / curve**1.5, SEMI_MAJOR_M / math.sqrt(curve)
 
 
 def earth_fixed(latitude: float, longitude: float) -> tuple[float, float, float]:
     """A point of the ellipsoid's surface in axes that turn with the Earth, metres."""
     phi, lam = math.radians(latitude), math.radians(longitude)
-    prime = _A / math.sqrt(1 - _E2 * math.sin(phi) ** 2)
+    prime = SEMI_MAJOR_M / math.sqrt(1 - ECCENTRICITY_2 * math.sin(phi) ** 2)
     across = prime * math.cos(phi)
-    return across * math.cos(lam), across * math.sin(lam), prime * (1 - _E2) * math.sin(phi)
+    return across * math.cos(lam), across * math.sin(lam), prime * (1 - ECCENTRICITY_2) * math.sin(phi)
 
 
 def offset_m(latitude: float, longitude: float, from_latitude: float, from_longitude: float) -> tuple[float, float]:
@@ -70,4 +71,4 @@ def moved(latitude: float, longitude: float, east_m: float, north_m: float) -> t
         here + east_m * east + north_m * north - drop * up
         for here, east, north, up in zip(earth_fixed(latitude, longitude), *axes, strict=True)
     )
-    return math.degrees(math.atan2(z, math.hypot(x, y) * (1 - _E2))), math.degrees(math.atan2(y, x))
+    return math.degrees(math.atan2(z, math.hypot(x, y) * (1 - ECCENTRICITY_2))), math.degrees(math.atan2(y, x))

@@ -14,13 +14,12 @@ from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.geodesy import ECCENTRICITY_2, SEMI_MAJOR_M
 from pale_heron.core.gnss.points import Point
 from pale_heron.core.gnss.states import LEVELS
 
 Numbers = NDArray[np.float64]
 FEW_INDEPENDENT: Final = 10
-_A: Final = 6_378_137.0
-_E2: Final = 6.694_379_990_14e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,9 +103,9 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
 def earth_fixed(latitude: Numbers, longitude: Numbers) -> Numbers:
     """Points of the ellipsoid's surface in axes that turn with the Earth, metres; shape (n, 3)."""
     phi, lam = np.radians(latitude), np.radians(longitude)
-    prime = _A / np.sqrt(1 - _E2 * np.sin(phi) ** 2)
+    prime = SEMI_MAJOR_M / np.sqrt(1 - ECCENTRICITY_2 * np.sin(phi) ** 2)
     across = prime * np.cos(phi)
-    return np.column_stack((across * np.cos(lam), across * np.sin(lam), prime * (1 - _E2) * np.sin(phi)))
+    return np.column_stack((across * np.cos(lam), across * np.sin(lam), prime * (1 - ECCENTRICITY_2) * np.sin(phi)))
 
 
 def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Point:
@@ -114,7 +113,7 @@ def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Poin
     x, y, z = earth_fixed(latitude, longitude).mean(axis=0)
     flat = math.hypot(x, y)
     # The mean of points of the surface lies so little below it that the latitude of the surface holds.
-    phi = math.atan2(z, flat * (1 - _E2))
+    phi = math.atan2(z, flat * (1 - ECCENTRICITY_2))
     known = altitude[~np.isnan(altitude)]
     mean_altitude = float(known.mean()) if known.size else None
     return Point(math.degrees(phi), math.degrees(math.atan2(y, x)), mean_altitude)
