@@ -17,6 +17,7 @@ from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.gnss.states import LEVELS, Says, witnesses
 from pale_heron.core.gnss.strip import SILENT, StripLog
 from pale_heron.core.lane import Lane
+from pale_heron.sim.scenes import SCENES
 
 MODES = "A"
 
@@ -340,3 +341,19 @@ def test_equal_views_are_equal() -> None:
     with pytest.raises(IndexError):
         one[3]
     assert utc.iso(one[0].utc or 0).startswith("2031-05-04T09:40:00")
+
+
+@pytest.mark.parametrize("scene", ["at-rest", "open-sky"])
+def test_on_a_slow_line_every_position_has_the_state_of_its_own_epoch(scene: str) -> None:
+    """At 9600 baud the sentences of an epoch take two thirds of a second, the first burst with its banner more."""
+    lane, free = Lane("curlew"), BEGIN
+    for second, data in enumerate(said(60, SCENES[scene])):
+        free = max(free, BEGIN + second * SECOND)
+        for line in data.splitlines(keepends=True):
+            lane.feed(chunk(line, free))
+            free += len(line) * SECOND // 960
+    lane.finish()
+    fix = lane.snapshot(free).fix
+    assert {epoch.state for epoch in fix.track if epoch.has_position} <= {"2D", "single"}
+    assert fix.epochs_with_fix == sum(epoch.has_position for epoch in fix.track) > 30
+    assert fix.history.outages == ()

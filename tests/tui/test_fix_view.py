@@ -12,7 +12,7 @@ from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES, Scene
 from pale_heron.tui.paint import plain
 from pale_heron.tui.views import fix
-from pale_heron.tui.views.fix import Look
+from pale_heron.tui.views.fix_look import PAGES, Look
 from pale_heron.tui.views.ribbon import SHAPES
 
 
@@ -118,7 +118,7 @@ def test_a_column_of_the_ribbon_leads_to_its_moment() -> None:
     assert abs(moment - BEGIN - 90 * SECOND) < 2 * SECOND
 
 
-@pytest.mark.parametrize("name", fix.PAGES)
+@pytest.mark.parametrize("name", PAGES)
 @pytest.mark.parametrize("size", [(73, 24), (114, 36), (172, 54)])
 @pytest.mark.parametrize("lane", [Lane("empty"), played("rtk", 120), fed([GGA])])
 def test_every_page_fits_every_size(name: str, size: tuple[int, int], lane: Lane) -> None:

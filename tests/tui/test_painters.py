@@ -30,6 +30,7 @@ from pale_heron.tui.screens.ports import Which
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views import fix, latest, traffic, traffic_detail
 from pale_heron.tui.views import line as line_view
+from pale_heron.tui.views.fix_look import PAGES
 from pale_heron.tui.views.traffic_detail import Chosen
 
 WIDTHS = (72, 114, 172)
@@ -68,7 +69,7 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
     shown = snapshot(lane, now=BEGIN + seconds * SECOND)
     blocks = [
         line_view.paint(shown, shown.lanes[0], width),
-        *(fix.paint(shown, shown.lanes[0], looked(shown, page), width, 36) for page in fix.PAGES),
+        *(fix.paint(shown, shown.lanes[0], looked(shown, page), width, 36) for page in PAGES),
         traffic.head(shown, traffic.State(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
         [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],

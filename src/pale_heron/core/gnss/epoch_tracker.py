@@ -20,6 +20,9 @@ from pale_heron.core.gnss.strip import Strip, StripLog
 from pale_heron.core.utc import DAY
 
 SILENT_NS: Final = 3 * SECOND
+UNTIMED_NS: Final = SECOND // 2
+"""Sentences without a time that are closer together are of one burst."""
+
 AHEAD_SHARE: Final = 0.6
 """A GSA that comes after so much of the usual time between epochs precedes the time of its own epoch."""
 
@@ -181,7 +184,8 @@ class EpochTracker:
 
     def _untimed(self, arrived: int | None, state: FixState) -> None:
         """A receiver that knows no time yet has no epochs; the strip shows that it was there."""
-        if arrived is not None:
+        last = self._last_arrived
+        if arrived is not None and (last is None or arrived - last > UNTIMED_NS):
             self._note_gap(arrived)
             self._strip.add(arrived, state.level, None, self._sky.reception(arrived)[1])
 

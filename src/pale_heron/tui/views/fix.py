@@ -1,20 +1,19 @@
 """Fix: where are we, and how sure? The answer, the pages of evidence, and the session as a ribbon under each."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.comparison import Comparison
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import BYTES
-from pale_heron.core.gnss.points import Point
-from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
-from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
+from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
+from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, Span, headline, line
+from pale_heron.tui.views import fix_now, fix_pair, fix_scatter, fix_session, fix_sky
+from pale_heron.tui.views.fix_look import PAGES, STATE_ROLES, Look, is_moving
 from pale_heron.tui.views.ribbon import moment_words, ribbon
 
 QUESTION = "Where are we, and how sure?"
@@ -33,66 +32,30 @@ HELP = (
     "The ribbon is the whole session; the higher the bar the better the state. ◂ ▸ choose a moment of it, Enter goes "
     "to Traffic at that moment. The pages: now, satellites, scatter, session, two receivers.",
 )
-PAGES: Final = {
-    "now": "now",
-    "satellites": "satellites",
-    "scatter": "scatter",
-    "session": "session",
-    "pair": "two receivers",
-}
-SPANS_S: Final = (180, 900, 3600, 0)
-"""How much of the last positions the scatter takes, in seconds; 0 for all that are kept."""
-
-AT_REST_KNOTS = 0.3
 ENOUGH = 20
+"""Positions below which no scatter is claimed in the answer."""
+
 SILENT_S = 5.0
-STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
 
 
-@dataclass(frozen=True, slots=True)
-class Look:
-    """What was chosen in this view, and the figures that take a moment to compute."""
-
-    page: str = "now"
-    moment: int | None = None
-    """A moment of the ribbon."""
-    reference: Point | None = None
-    reference_from: str = ""
-    span_s: int = SPANS_S[0]
-    scatter: Scatter | None = None
-    other: LaneSnapshot | None = None
-    """The lane that the chosen one is compared with."""
-    comparison: Comparison | None = None
-    distance: tuple[float, float] | None = None
-    """Metres and degrees from the reference to the position now, over the ellipsoid."""
-    warning: str = ""
-    """What is suspicious of the reference."""
-
-
-def is_moving(fix: FixSnapshot) -> bool:
-    speed = fix.value("speed_knots")
-    return speed is not None and speed.value is not None and speed.value > AT_REST_KNOTS
+_PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, Look, int, int], list[Line]]]] = {
+    "now": fix_now.paint,
+    "satellites": fix_sky.paint,
+    "scatter": fix_scatter.paint,
+    "session": fix_session.paint,
+    "pair": fix_pair.paint,
+}
 
 
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, height: int) -> list[Line]:
     """The whole view."""
-    # Each page is loaded when it is first shown.
-    from pale_heron.tui.views import fix_now, fix_pair, fix_scatter, fix_session, fix_sky
-
-    pages: dict[str, Callable[[BenchSnapshot, LaneSnapshot, Look, int, int], list[Line]]] = {
-        "now": fix_now.paint,
-        "satellites": fix_sky.paint,
-        "scatter": fix_scatter.paint,
-        "session": fix_session.paint,
-        "pair": fix_pair.paint,
-    }
     role, answer = answer_of(snapshot, lane, look)
     head = [*headline(QUESTION, role, answer, width)[:-1], _tabs(look.page), BLANK]
     foot = [] if look.page == "session" else ribbon(snapshot, lane.fix, look.moment, width)
     if look.moment is not None:
         foot.append(moment_words(snapshot, lane.fix, look.moment, width))
     room = max(1, height - len(head) - len(foot))
-    body = pages[look.page](snapshot, lane, look, width, room)[:room]
+    body = _PAINTERS[look.page](snapshot, lane, look, width, room)[:room]
     body += [BLANK] * (room - len(body))
     return [*head, *body, *foot]
 

@@ -21,7 +21,7 @@ from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.large import large, large_figure
 from pale_heron.tui.paint import BLANK, Line, beside, ends, line, titled, wrapped
-from pale_heron.tui.views.fix import STATE_ROLES, Look, is_moving
+from pale_heron.tui.views.fix_look import STATE_ROLES, Look, is_moving
 from pale_heron.tui.views.sky import sky
 
 LEFT, LEFT_NARROW = 60, 42

@@ -15,7 +15,7 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix import Look
+from pale_heron.tui.views.fix_look import Look
 
 TABLE = 56
 LEAST_CHART = 24

@@ -11,7 +11,7 @@ from pale_heron.core.nmea import degrees
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
 from pale_heron.tui.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix import Look, is_moving
+from pale_heron.tui.views.fix_look import Look, is_moving
 from pale_heron.tui.views.fix_now import NARROW, path, round_below, shown
 
 FIGURES, FIGURES_NARROW = 54, 33

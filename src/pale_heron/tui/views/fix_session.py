@@ -8,7 +8,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, beside, ends, line, titled
-from pale_heron.tui.views.fix import Look
+from pale_heron.tui.views.fix_look import Look
 from pale_heron.tui.views.fix_now import NARROW
 from pale_heron.tui.views.ribbon import tall
 

@@ -8,7 +8,7 @@ from pale_heron.core.gnss.sky import Satellite
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix import Look
+from pale_heron.tui.views.fix_look import Look
 from pale_heron.tui.views.fix_now import NARROW, systems_of
 from pale_heron.tui.views.sky import shape_of, sky, strength_role
 

@@ -77,7 +77,7 @@ class FixView(Canvas):
 
     def _look(self, snapshot: BenchSnapshot, lane: LaneSnapshot) -> Any:
         from pale_heron.tui.views import fix_figures as figures
-        from pale_heron.tui.views.fix import SPANS_S, Look
+        from pale_heron.tui.views.fix_look import SPANS_S, Look
 
         chosen, fix = self._of(lane), lane.fix
         span_s = SPANS_S[self._span]
@@ -115,7 +115,7 @@ class FixView(Canvas):
 
     def next_page(self, step: int = 1) -> None:
         """Go through the pages."""
-        from pale_heron.tui.views.fix import PAGES
+        from pale_heron.tui.views.fix_look import PAGES
 
         pages = list(PAGES)
         self.show_page(pages[(pages.index(self._page) + step) % len(pages)])
@@ -127,7 +127,7 @@ class FixView(Canvas):
 
     def next_span(self) -> None:
         """Take more, or less, of the last positions into the scatter."""
-        from pale_heron.tui.views.fix import SPANS_S
+        from pale_heron.tui.views.fix_look import SPANS_S
 
         self._span = (self._span + 1) % len(SPANS_S)
         self.draw()
