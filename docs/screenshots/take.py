@@ -238,12 +238,16 @@ def act(what: str, value: str, tmux: list[str], environ: dict[str, str]) -> None
 
 
 def main() -> None:
+    """Take the pictures that are named, with the others of their scenes; all of them where none is."""
+    wanted = set(sys.argv[1:])
     words = [*PROGRAM.split(), "sim", "trouble", *NAMES]
     device = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
     assert device.stdout is not None
     garbled = device.stdout.readline().strip()
     try:
         for command, steps in SCENES:
+            if wanted and not wanted & {value for what, value in steps if what == "picture"}:
+                continue
             with window(command.replace(WRONG_RATE, garbled)) as (tmux, environ):
                 for what, value in steps:
                     act(what, value, tmux, environ)
