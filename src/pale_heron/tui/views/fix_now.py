@@ -24,7 +24,7 @@ from pale_heron.tui.paint import BLANK, Line, beside, ends, line, titled, wrappe
 from pale_heron.tui.views.fix_look import STATE_ROLES, Look, is_moving
 from pale_heron.tui.views.sky import sky
 
-LEFT, LEFT_NARROW = 60, 42
+LEFT, LEFT_NARROW = 62, 42
 NARROW = 100
 MOST_FINDINGS = 3
 LEAST_PATH = 5
@@ -80,13 +80,13 @@ def _position(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Lin
     role, quiet = ("*text", "text") if good else ("*quiet", "quiet")
     rows = [line((row, role)) for row in large_figure(_lettered(latitude.value, "NS"))]
     rows += [line((row, role)) for row in large_figure(_lettered(longitude.value, "EW"))]
+    # As many digits as were sent, five of a minute at least: 2 cm.
+    sent = max(5, min(7, len(latitude.raw.partition(",")[0].partition(".")[2])))
+    pair = ((latitude.value, "NS"), (longitude.value, "EW"))
     both = (
-        (degrees.decimal(latitude.value), degrees.decimal(longitude.value)),
-        (degrees.degrees_minutes(latitude.value, "NS"), degrees.degrees_minutes(longitude.value, "EW")),
-        (
-            degrees.degrees_minutes_seconds(latitude.value, "NS", 2),
-            degrees.degrees_minutes_seconds(longitude.value, "EW", 2),
-        ),
+        [degrees.decimal(value, sent + 2) for value, _ in pair],
+        [degrees.degrees_minutes(value, letters, sent) for value, letters in pair],
+        [degrees.degrees_minutes_seconds(value, letters, sent - 3) for value, letters in pair],
     )
     rows += [line((f"{first:<19}{second}", quiet)) for first, second in both]
     raw = f"{latitude.raw}   {longitude.raw}"

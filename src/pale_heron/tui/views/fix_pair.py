@@ -114,7 +114,13 @@ def _differences(lane: LaneSnapshot, other: LaneSnapshot, found: Comparison) -> 
 def _spread(name: str, spread: Spread | None, role: str) -> Line:
     if spread is None:
         return line((f"{name:<10}", role), ("a height is missing", "quiet"))
-    cells = f"{spread.mean:>+9.2f}{spread.deviation:>9.2f}{spread.least:>+9.2f}{spread.most:>+9.2f}"
+    sign = "" if name == "distance" else "+"
+    cells = "".join(
+        f"{value:>{form}9.2f}"
+        for value, form in zip(
+            (spread.mean, spread.deviation, spread.least, spread.most), (sign, "", sign, sign), strict=True
+        )
+    )
     return line((f"{name:<10}", role), cells)
 
 
