@@ -127,7 +127,7 @@ _KEYS: Final = (
 
 def _row(row: PlannedSentence) -> Line:
     heard = row.heard
-    wanted = "as it is" if row.wanted is None else "never" if row.wanted == 0 else f"every {_nth(row.wanted)}epoch"
+    wanted = "as it is" if row.wanted is None else "never" if row.wanted == 0 else _rhythm(row.wanted)
     role = "quiet" if row.wanted is None else "*amber"
     per_s = figures.NONE if heard is None else f"{heard.per_s:.2f}"
     bytes_per_s = figures.NONE if heard is None else f"{heard.bytes_per_s:.0f}"
@@ -139,8 +139,8 @@ def _row(row: PlannedSentence) -> Line:
     )
 
 
-def _nth(interval: int) -> str:
-    return "" if interval == 1 else f"{interval}. "
+def _rhythm(interval: int) -> str:
+    return "every epoch" if interval == 1 else f"1 epoch in {interval}"
 
 
 def _facts(planned: Plan, width: int) -> list[Line]:

@@ -107,7 +107,7 @@ def _sureness(fix: FixSnapshot, look: Look) -> Line:
         return ()
     about = "the reference" if found.from_reference else "their mean"
     few = found.independent < FEW_INDEPENDENT
-    warning = f", but they are worth only {found.independent:.0f} independent ones" if few else ""
+    warning = f", but they are worth only {int(found.independent)} independent ones" if few else ""
     return line(
         f"Half of the last {figures.count(found.samples)} positions lie within ",
         (figures.distance(found.cep50_m), "*text"),

@@ -90,7 +90,7 @@ def _figures(fix: FixSnapshot, found: Scatter, look: Look, width: int) -> list[L
     kept = "all that are kept" if not look.span_s else f"the last {figures.duration(look.span_s)}"
     samples = line(
         (f"{figures.count(found.samples)} positions", "text"),
-        (f" {span}, {kept}; worth about {max(1, round(found.independent))} independent ones", "quiet"),
+        (f" {span}, {kept}; worth about {int(found.independent)} independent ones", "quiet"),
     )
     if len(found.levels) > 1:
         samples = (*samples, *line((f". Mixed: {', '.join(found.levels)}", "amber")))
