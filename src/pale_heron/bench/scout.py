@@ -26,7 +26,9 @@ from pale_heron.core.wire.visible import safe_label
 KEEP_NS = 300 * SECOND
 """Time of the capture between two states that are kept."""
 
-MOST_KEPT = 400
+KEPT_BYTES = 48_000_000
+"""When the states that are kept have grown by so much, the next ones are taken twice as far apart."""
+
 MOST_NOTED = 100_000
 LOG_LINES = 200
 """Lines of traffic that a scout's model holds; nobody looks at them."""
@@ -73,11 +75,12 @@ def survey(path: Path) -> Iterator[Found]:
             yield Until(moment, tuple(reader.described))
             yield model.place(reader.position, moment)
         if moment - last >= spacing and last:
-            yield Kept(moment, reader.position, model.log.end, model.saved())
-            kept += 1
-            if kept % MOST_KEPT == 0:
-                # A capture of weeks: wider steps, so that the states stay few.
-                spacing *= 2
+            state = Kept(moment, reader.position, model.log.end, model.saved())
+            yield state
+            kept += len(state.lanes)
+            if kept >= KEPT_BYTES:
+                # A capture of weeks, or of many lanes: wider steps, so that the states stay few.
+                spacing, kept = 2 * spacing, 0
         if not last or moment - last >= spacing:
             last = moment
         entries: list[Entry] = [*model.feed(record), *([record] if isinstance(record, Event) else [])]

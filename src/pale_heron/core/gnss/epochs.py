@@ -153,7 +153,10 @@ class EpochLog:
         return Epochs(self._columns, begin, self._count)
 
     def __getstate__(self) -> dict[str, object]:
-        return {"kept": self._kept, "columns": self._columns, "count": self._count}
+        """Without the rows that nobody sees any more."""
+        begin = 0 if self._kept is None else max(0, self._count - self._kept)
+        columns = {name: column[begin:] for name, column in self._columns.items()} if begin else self._columns
+        return {"kept": self._kept, "columns": columns, "count": self._count - begin}
 
     def __setstate__(self, state: dict[str, object]) -> None:
         self.__dict__.update({f"_{name}": value for name, value in state.items()})

@@ -22,8 +22,8 @@ from pale_heron.core.gnss.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import NO_FIX, FixState, Says, Testimony, judge, witnesses
 from pale_heron.core.gnss.strip import Strip
 
-EPOCHS_KEPT = 36_000
-"""An hour of 10 Hz."""
+EPOCHS_KEPT = 9_000
+"""A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
 
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
