@@ -112,7 +112,9 @@ class Model:
         """Add the lanes that are not known yet, in this order."""
         with self._lock:
             for name in names:
-                self._lanes.setdefault(name, Lane(name))
+                # Asked with every record: a lane is made only where there is none.
+                if name not in self._lanes:
+                    self._lanes[name] = Lane(name)
 
     def tick(self, now: int) -> None:
         """Let a pause end what was waiting for more bytes."""
