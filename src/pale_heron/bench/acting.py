@@ -153,8 +153,8 @@ class Undertaking:
             return False
         if action.stores:
             self._standing.stored = dict(self._standing.running)
-        elif action.restarts or action.forgets:
-            self._standing.running = dict(self._standing.stored) if action.restarts else self._standing.running
+        elif action.restarts:
+            self._standing.running = dict(self._standing.stored)
         for name, value in _settings_named(action, values):
             self._standing.running[name] = value
         return True
