@@ -219,3 +219,10 @@ def test_it_can_be_given_up(bench: FastBench) -> None:
         assert time.monotonic() < limit
         time.sleep(0.01)
     assert undertaking.succeeded is False and "given up" in words_of(undertaking)
+
+
+def test_a_value_that_the_dialect_does_not_allow_is_told_and_nothing_is_sent(bench: FastBench) -> None:
+    told = done(bench, choosing_sentences(DIALECT, {"GSV": 256}, 5.0))
+    assert told.succeeded is False
+    assert "interval = '256' is not 0 to 255 epochs" in words_of(told)
+    assert bench.curlew.setup.intervals["GSV"] == 4

@@ -192,10 +192,10 @@ def test_the_log_gives_back_what_it_took_but_the_oldest(taken: list[tuple[float 
         some.append(row)
         views.append((some.view(), list(some.view())))
         some = pickle.loads(pickle.dumps(some))
-    assert list(all_of_them.view()) == [Epoch(*row) for row in taken]  # type: ignore[arg-type]
-    assert list(some.view()) == [Epoch(*row) for row in taken[-kept:]]  # type: ignore[arg-type]
+    assert list(all_of_them.view()) == [Epoch._make(row) for row in taken]
+    assert list(some.view()) == [Epoch._make(row) for row in taken[-kept:]]
     assert all(list(view) == then for view, then in views), "a view never changes"
-    assert list(all_of_them.view().last(3)) == [Epoch(*row) for row in taken[-3:]]  # type: ignore[arg-type]
+    assert list(all_of_them.view().last(3)) == [Epoch._make(row) for row in taken[-3:]]
 
 
 @given(st.lists(st.tuples(st.integers(0, 400), st.integers(0, 9)), min_size=1, max_size=80), st.integers(2, 16))

@@ -23,6 +23,7 @@ from pale_heron.sim.scenes import SCENES
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.paint import plain
 from pale_heron.tui.screens.orders import recognised
+from pale_heron.tui.screens.sentences import SentencesPanel
 from pale_heron.tui.widgets.canvas import Canvas
 
 
@@ -107,6 +108,19 @@ async def test_keys_go_through_the_pages_and_back() -> None:
         await shown.shows("Compare stern with")
         await shown.press("1")
         await shown.shows("DIFFERENCES")
+
+
+async def test_another_lane_to_compare_with_is_compared_at_once() -> None:
+    bench = TwoReceivers()
+    for second, data in enumerate(said(bench.SECONDS, SCENES["second-antenna"], 9)):
+        bench.model.feed(chunk(data, BEGIN + second * SECOND, "mast"))
+    async with running(bench) as shown:
+        await shown.press("V")
+        await shown.shows("from bow to stern")
+        before = [row for row in shown.text().splitlines() if row.startswith("north")]
+        await shown.press("c", "2")
+        await shown.shows("from bow to mast")
+        assert [row for row in shown.text().splitlines() if row.startswith("north")] != before
 
 
 async def test_a_moment_of_the_ribbon_leads_to_traffic() -> None:
@@ -224,3 +238,15 @@ def test_a_dialect_is_recognised_by_what_the_device_says() -> None:
     found = recognised(entries, "bow", known_dialects())
     assert found is not None and found[0].name == "curlew" and "Curlew" in found[1]
     assert recognised(entries, "nobody", known_dialects()) is None
+
+
+async def test_only_what_the_dialect_allows_can_be_wanted() -> None:
+    panel = SentencesPanel("curlew", dict, ("GSV",), (None, 1, 2), 1.0, None)
+    async with running(TwoReceivers()) as shown:
+        await shown.app.push_screen(panel)
+        await shown.press("0")
+        assert "never" not in shown.text()
+        await shown.press("right", "right", "right", "right")
+        await shown.shows("1 epoch in 2")
+        await shown.press("left", "left", "left")
+        assert "1 epoch in" not in shown.text()

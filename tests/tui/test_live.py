@@ -21,7 +21,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.terminal import Terminal
 from pale_heron.tui.app import PaleHeron
-from pale_heron.tui.paint import plain
+from pale_heron.tui.paint import Line, plain
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
@@ -358,7 +358,7 @@ async def test_times_bases_and_going_to_a_time(device: Player, tmp_path: Path) -
         assert bench.app.clipboard.startswith("{")
 
 
-def _heading(bench: Bench) -> tuple:  # type: ignore[type-arg]
+def _heading(bench: Bench) -> Line:
     from pale_heron.tui.views import traffic
 
     return traffic.heading(bench.list.look)

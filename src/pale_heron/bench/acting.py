@@ -103,7 +103,8 @@ class Undertaking:
         try:
             work(self)
             self.succeeded = True
-        except (Failed, Trouble) as failure:
+        except (Failed, Trouble, ValueError) as failure:
+            # A value that the dialect or the line does not allow is told like everything else that fails.
             self._end_step(FAILED, str(failure))
             self.succeeded = False
         steps = [f"{step.words}: {step.seen or step.standing}" for step in self._steps]

@@ -82,9 +82,10 @@ class Epochs:
         self._end = end
 
     @property
-    def stamp(self) -> tuple[int, int]:
-        """Differs where there are other rows, of one log."""
-        return self._begin, self._end
+    def stamp(self) -> tuple[int, int, int]:
+        """Differs where there are other rows: their places, and when the newest came."""
+        newest = self._columns["arrived"][self._end - 1] if self._end else UNKNOWN_TIME
+        return self._begin, self._end, newest
 
     def __len__(self) -> int:
         return self._end - self._begin

@@ -24,7 +24,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui.paint import BLANK, Line, line, titled, wrapped
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel, keys_lines, selectable
-from pale_heron.tui.screens.sentences import SentencesPanel
+from pale_heron.tui.screens.sentences import INTERVALS, SentencesPanel
 
 _SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
 STOPPED_S: Final = 3.0
@@ -219,7 +219,9 @@ class OrdersPanel(Panel[None]):
         dialect, lane = self._told.dialect, self._lane()
         if dialect is None or lane is None:
             return
-        parameter = next(each for each in dialect.actions["sentence"].parameters if each.name == "sentence")
+        parameters = {each.name: each for each in dialect.actions["sentence"].parameters}
+        choices = parameters["sentence"].choices or tuple(sorted(heard_sentences(lane)))
+        intervals = tuple(each for each in INTERVALS if each is None or not parameters["interval"].check(str(each)))
         per_s = epochs_per_s(lane)
 
         def take(wanted: dict[str, int] | None) -> None:
@@ -227,7 +229,7 @@ class OrdersPanel(Panel[None]):
                 self._begin("choose sentences", choosing_sentences(dialect, wanted, per_s))
 
         panel = SentencesPanel(
-            self._lane_name, lambda: heard_sentences(self._lane()), parameter.choices, per_s, lane.settings
+            self._lane_name, lambda: heard_sentences(self._lane()), choices, intervals, per_s, lane.settings
         )
         self.app.push_screen(panel, take)
 
@@ -239,7 +241,10 @@ class OrdersPanel(Panel[None]):
         name = action.changes_rate or "rate"
 
         def then(values: dict[str, str]) -> None:
-            self._begin("change the line rate", changing_rate(dialect, int(values[name])))
+            if values[name].isdecimal():
+                self._begin("change the line rate", changing_rate(dialect, int(values[name])))
+            else:
+                self.notify(f"{values[name]!r} is no line rate: a whole number is wanted", markup=False)
 
         self._ask_values(action, {}, then)
 

@@ -15,13 +15,14 @@ INTERVALS: Final = (None, 0, 1, 2, 3, 4, 5, 10, 20, 30, 60)
 
 
 class SentencesPanel(Panel[dict[str, int]]):
-    """The result is the intervals to be told. `heard` gives what comes now, by formatter."""
+    """The result is the intervals to be told, each one of `intervals`. `heard` gives what comes now, by formatter."""
 
     def __init__(
         self,
         lane: str,
         heard: Callable[[], Mapping[str, HeardSentence]],
         choices: Sequence[str],
+        intervals: Sequence[int | None],
         epochs_per_s: float,
         settings: LineSettings | None,
     ) -> None:
@@ -29,6 +30,7 @@ class SentencesPanel(Panel[dict[str, int]]):
         self._lane_name = lane
         self._heard = heard
         self._choices = tuple(choices)
+        self._intervals = tuple(intervals)
         self._epochs_per_s = epochs_per_s
         self._settings = settings
         self._wanted: dict[str, int] = {}
@@ -80,11 +82,14 @@ class SentencesPanel(Panel[dict[str, int]]):
         )
 
     def pressed(self, key: str) -> bool:
+        if not self._choices:
+            return False
         name = self._choices[min(self.chosen, self.count - 1)]
         if key in ("left", "right"):
-            now = INTERVALS.index(self._wanted.get(name))
-            self._want(name, INTERVALS[max(0, min(len(INTERVALS) - 1, now + (1 if key == "right" else -1)))])
-        elif key == "0":
+            now = self._intervals.index(self._wanted.get(name))
+            step = 1 if key == "right" else -1
+            self._want(name, self._intervals[max(0, min(len(self._intervals) - 1, now + step))])
+        elif key == "0" and 0 in self._intervals:
             self._want(name, 0)
         elif key == "enter":
             self._finish()

@@ -92,7 +92,9 @@ class FixView(Canvas):
             span_s=span_s,
             scatter=self._kept(chosen, "scatter", figures.scattered, fix.track, span_s, chosen.reference),
             other=other,
-            comparison=self._kept(chosen, "pair", figures.compare, fix.track, other.fix.track) if other else None,
+            comparison=(
+                self._kept(chosen, f"with {other.name}", figures.compare, fix.track, other.fix.track) if other else None
+            ),
             distance=self._kept(chosen, "distance", figures.distance, chosen.reference, here),
             warning=figures.warning(chosen.reference, here),
         )
