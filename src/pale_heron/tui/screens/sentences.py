@@ -58,13 +58,7 @@ class SentencesPanel(Panel[dict[str, int]]):
                 selectable(painted, place, self.chosen, width) if place < self.count else (line("  ")[0], *painted)
             )
         rows += [BLANK, *self._load(planned, width), *_facts(planned, width), BLANK]
-        keys = (
-            ("↑↓", "choose"),
-            ("◂▸", "how often"),
-            ("0", "never"),
-            ("enter", "tell it and verify"),
-            ("escape", "leave it"),
-        )
+        keys = [each for each in _KEYS if each[0] != "0" or 0 in self._intervals]
         return [*rows, *keys_lines(keys, width)]
 
     def _load(self, planned: Plan, width: int) -> list[Line]:
@@ -121,7 +115,7 @@ class SentencesPanel(Panel[dict[str, int]]):
         self.app.push_screen(Choice(question, (("n", "no, change the choice"), ("y", "yes, tell it"))), take)
 
 
-_KEYS: Final = (
+_KEYS: Final[tuple[tuple[str, str], ...]] = (
     ("↑↓", "choose"),
     ("◂▸", "how often"),
     ("0", "never"),
