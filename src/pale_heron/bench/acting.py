@@ -13,8 +13,9 @@ from typing import Any, Final, NamedTuple, Protocol
 from pale_heron.core.frames import IN, NMEA, OK, Event, Frame
 from pale_heron.core.line.sending import compose
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.module import dialect as dialects
-from pale_heron.core.module.dialect import Action, Dialect
+from pale_heron.core.module import actions
+from pale_heron.core.module.actions import Action
+from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_text
 from pale_heron.ports.sender import Sending
@@ -141,7 +142,7 @@ class Undertaking:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
         text = action.text(values)
         settings = self._bench.settings_of(self._lane)
-        ending = {dialects.NMEA: b"\r\n", dialects.HEX: b""}.get(action.form, ENDINGS_OUT[settings.ending_out])
+        ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, ENDINGS_OUT[settings.ending_out])
         self.begin(f"tell {text}")
         if action.starts:
             self._bench.note(self._lane, "start", {"mode": action.starts})

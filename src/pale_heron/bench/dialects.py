@@ -1,12 +1,17 @@
 """Dialect files: those that ship, those of the user, and what is wrong with one, line by line."""
 
+import contextlib
 import re
 import tomllib
+from collections.abc import Iterator
+from functools import cache
 from importlib import resources
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from pale_heron.core.module.dialect import Dialect, Problem, read_dialect
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.module.dialect import Dialect, laid_over, read_dialect
+from pale_heron.core.module.table import Problem
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.adapters import config_folder
 
@@ -28,19 +33,25 @@ def user_folder() -> Path:
 
 def known_dialects() -> dict[str, Dialect]:
     """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` tells them)."""
-    shipped = [each.read_text() for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
-    own = []
-    for path in sorted(user_folder().glob("*.toml")):
-        try:
-            own.append(path.read_text())
-        except (OSError, UnicodeDecodeError):
-            continue
     found = {}
-    for text in (*shipped, *own):
+    for text in (*_shipped_texts().values(), *_own_texts()):
         dialect, wrong = read_text(text)
         if not wrong:
             found[dialect.name] = dialect
     return found
+
+
+@cache
+def _shipped_texts() -> dict[str, str]:
+    """The files that ship, by the names of their dialects."""
+    files = [each for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
+    return {each.name.removesuffix(".toml"): each.read_text() for each in files}
+
+
+def _own_texts() -> Iterator[str]:
+    for path in sorted(user_folder().glob("*.toml")):
+        with contextlib.suppress(OSError, UnicodeDecodeError):
+            yield path.read_text()
 
 
 def read_text(text: str) -> tuple[Dialect, list[Wrong]]:
@@ -50,8 +61,24 @@ def read_text(text: str) -> tuple[Dialect, list[Wrong]]:
     except tomllib.TOMLDecodeError as problem:
         place = re.search(r"line (\d+)", str(problem))
         return Dialect(""), [Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")]
+    try:
+        told = _grown(told)
+    except ValueError as problem:
+        return Dialect(""), [Wrong(line_of(text, Problem(("extends",), "")), str(problem))]
     dialect, problems = read_dialect(told)
     return dialect, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+
+
+def _grown(told: dict[str, Any]) -> dict[str, Any]:
+    """The tables with those of the dialect that they grow from. ValueError where there is no such dialect."""
+    base, seen = told.get("extends"), 0
+    while isinstance(base, str) and base:
+        texts = _shipped_texts()
+        if base not in texts or seen > len(texts):
+            raise ValueError(f"extends = {base!r}: no dialect of that name ships{nearest_words(base, texts)}")
+        under = tomllib.loads(texts[base])
+        told, base, seen = laid_over(under, told), under.get("extends"), seen + 1
+    return told
 
 
 def read_file(path: Path) -> tuple[Dialect, list[Wrong]]:

@@ -8,7 +8,8 @@ import typer
 
 from pale_heron.bench.dialects import known_dialects, read_file, user_folder
 from pale_heron.core.line.settings import nearest_words
-from pale_heron.core.module.dialect import Action, Dialect
+from pale_heron.core.module.actions import Action
+from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.trouble import Exit, Trouble
 
 app = typer.Typer(

@@ -19,6 +19,8 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.tracker import ModuleSnapshot, ModuleTracker
 from pale_heron.core.nmea.sentences import LAYOUTS, TALKERS
 from pale_heron.core.wire.visible import safe_label
 
@@ -54,6 +56,8 @@ class LaneSnapshot:
     talk: TalkSnapshot
     fix: FixSnapshot
     steps: tuple[Step, ...]
+    module: ModuleSnapshot | None
+    """What is known of its module; None where it speaks no dialect of commands."""
     findings: tuple[Finding, ...]
     own_span_s: float | None
     """Seconds by the stream's own clock, for a raw file."""
@@ -89,6 +93,7 @@ class Lane:
         self._fix = FixTracker(epochs_kept)
         self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
+        self._module: ModuleTracker | None = None
         self._opening = Opening.OPEN if own_time else Opening.OPENING
         self._why_not_open = self._way_out = ""
         self._opened: int | None = None
@@ -100,10 +105,25 @@ class Lane:
         if not self._line_has_bytes(chunk):
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
+        if self._module is not None:
+            for position in self._module.feed(chunk):
+                self._fix.feed(position)
         return self._take(self.framing.feed(chunk))
+
+    def speak(self, dialect: Dialect) -> None:
+        """From now on the lane's module speaks this dialect; what was said before stays what it was."""
+        if dialect.commands_modules and (self._module is None or self._module.dialect != dialect):
+            self._module = ModuleTracker(self.name, dialect)
+
+    @property
+    def module(self) -> ModuleTracker | None:
+        """What is known of its module; None while nobody speaks to one."""
+        return self._module
 
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
+        if self._module is not None:
+            self._module.tick(now)
         return self._take(self.framing.tick(now))
 
     def finish(self) -> list[Frame]:
@@ -196,6 +216,7 @@ class Lane:
             talk=talk,
             fix=fix,
             steps=steps(self._opening, line, fix.state.has_position, talk.answered, now),
+            module=self._module.snapshot() if self._module else None,
             findings=_joined(findings(evidence), fix.remarks),
             own_span_s=self._own_time.span_s if self._own_time else None,
         )

@@ -18,7 +18,8 @@ from pale_heron.bench.acting import (
 )
 from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.module.dialect import Action, Dialect
+from pale_heron.core.module.actions import Action
+from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.planning import HeardSentence
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label, safe_text
@@ -220,7 +221,7 @@ class OrdersPanel(Panel[None]):
         if dialect is None or lane is None:
             return
         parameters = {each.name: each for each in dialect.actions["sentence"].parameters}
-        choices = parameters["sentence"].choices or tuple(sorted(heard_sentences(lane)))
+        choices = tuple(parameters["sentence"].choices or sorted(heard_sentences(lane)))
         intervals = tuple(each for each in INTERVALS if each is None or not parameters["interval"].check(str(each)))
         per_s = epochs_per_s(lane)
 
