@@ -9,8 +9,10 @@ from typing import Protocol, runtime_checkable
 
 from pale_heron.bench.history import Place
 from pale_heron.bench.log import CAPACITY, TrafficLog
+from pale_heron.bench.speakers import Speakers
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.wire.visible import safe_label
 
 MOST_MARKS = 10_000
@@ -86,7 +88,10 @@ class Model:
 
     def __init__(self, lanes: Iterable[Lane] = (), log_lines: int = CAPACITY, start: int = 0) -> None:
         """The first line will have the number `start`."""
-        self._lock = threading.Lock()
+        self._lock = threading.RLock()
+        self.news = threading.Condition(self._lock)
+        """Told whenever something was said on the lane of a module."""
+        self._speakers = Speakers()
         self._lanes = {lane.name: lane for lane in lanes}
         self._marks: list[tuple[int, str]] = []
         self.log = TrafficLog(log_lines, start)
@@ -99,13 +104,19 @@ class Model:
                 lane = self._lanes[record.lane] = Lane(record.lane)
             if isinstance(record, Event):
                 frames = lane.event(record) if lane is not None else []
+                if record.name == "dialect" and lane is not None:
+                    self._speakers.choose(lane, str(record.details.get("name", "")))
                 if record.name == "mark" and len(self._marks) < MOST_MARKS:
                     self._marks.append((record.time, safe_label(str(record.details.get("text", "")))))
                 self.log.extend([*frames, record])
                 return frames
             assert lane is not None, "a chunk names its lane"
+            self._speakers.hear_sent(lane, record)
             frames = lane.feed(record)
+            self._speakers.recognise(lane, frames)
             self.log.extend(frames)
+            if lane.module is not None:
+                self.news.notify_all()
             return frames
 
     def know(self, names: Iterable[str]) -> None:
@@ -121,6 +132,7 @@ class Model:
         with self._lock:
             for lane in self._lanes.values():
                 self.log.extend(lane.tick(now))
+            self.news.notify_all()
 
     def finish(self) -> None:
         """The end of all streams."""
@@ -148,6 +160,12 @@ class Model:
     def marks(self) -> tuple[tuple[int, str], ...]:
         """What was noted since the begin."""
         return tuple(self._marks)
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None:
+        """What is known of the module of a lane."""
+        with self._lock:
+            found = self._lanes.get(lane)
+            return found.module.snapshot() if found and found.module else None
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

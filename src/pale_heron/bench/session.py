@@ -20,6 +20,7 @@ from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details, settings_of
+from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
@@ -81,6 +82,8 @@ class Session:
         for thread in self._threads:
             thread.start()
         for reader in self._readers.values():
+            if reader.spec.dialect:
+                self.note(reader.name, "dialect", {"name": reader.spec.dialect})
             reader.start()
 
     def stop(self) -> list[str]:
@@ -145,6 +148,20 @@ class Session:
     def snapshot_of(self, lane: str) -> LaneSnapshot | None:
         """One lane as of now."""
         return next((each for each in self._model.snapshots(self.clock.now()) if each.name == lane), None)
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None:
+        """What is known of the module of a lane."""
+        return self._model.module_of(lane)
+
+    def wait_for_news(self, seconds: float) -> None:
+        """Wait until something was said on the lane of a module, at most so long."""
+        with self._model.news:
+            self._model.news.wait(seconds)
+
+    def choose_dialect(self, lane: str, name: str) -> None:
+        """From now on the device of a lane speaks this dialect."""
+        self._readers[lane].know_dialect(name)
+        self.note(lane, "dialect", {"name": name})
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None:
         """Keep an event of a lane in the record."""

@@ -5,6 +5,7 @@ import os
 import select
 import signal
 import sys
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -19,7 +20,8 @@ from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 
-DEVICES = ("curlew", "trouble")
+MODULES = ("bittern", "plover", "wren", "teal", "marsh")
+DEVICES = ("curlew", *MODULES, "trouble")
 
 
 def sim(
@@ -39,12 +41,17 @@ def sim(
 ) -> None:
     """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
 
+    `bittern` are two on one air, `marsh` all modules at once: each path on a line of its own.
+
     Example: pale-heron sim curlew --start cold --seed 3
 
     Example: pale-heron sim trouble wrong-rate
     """
     if device == "trouble":
         _run_troubles(troubles or [], link, seed, _input_ended if until_input_ends else lambda: False)
+        return
+    if device in MODULES and not troubles:
+        _run_modules(device, link, seed, rate, _input_ended if until_input_ends else lambda: False)
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
@@ -91,6 +98,24 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
         print(stage.path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(stages, ended)
+
+
+def _run_modules(kind: str, link: Path | None, seed: int, rate: int, ended: Callable[[], bool]) -> None:
+    """The modules of a kind; prints what is to be opened, one a line."""
+    from pale_heron.sim.modem import RATES as KNOWN
+    from pale_heron.sim.modules import Post, placed, run_posts
+
+    if rate not in KNOWN:
+        raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
+    _end_on_signals()
+    posts = []
+    for module in placed(kind, seed, int(time.time())):
+        own = link.with_name(f"{link.name}-{module.name}") if link and kind in ("bittern", "marsh") else link
+        path = own or _free_link(module.name)
+        posts.append(Post(module, rate, path))
+        print(path, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        run_posts(posts, ended)
 
 
 def _end_on_signals() -> None:

@@ -94,6 +94,7 @@ class Lane:
         self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
         self._module: ModuleTracker | None = None
+        self.dialect_chosen = False
         self._opening = Opening.OPEN if own_time else Opening.OPENING
         self._why_not_open = self._way_out = ""
         self._opened: int | None = None
@@ -110,10 +111,18 @@ class Lane:
                 self._fix.feed(position)
         return self._take(self.framing.feed(chunk))
 
-    def speak(self, dialect: Dialect) -> None:
-        """From now on the lane's module speaks this dialect; what was said before stays what it was."""
-        if dialect.commands_modules and (self._module is None or self._module.dialect != dialect):
+    def speak(self, dialect: Dialect, *, chosen: bool = False) -> None:
+        """From now on the lane's module speaks this dialect, until a person chooses another.
+
+        One that is chosen stays; one that was only recognised gives way to what is recognised later.
+        """
+        if not dialect.commands_modules or (self.dialect_chosen and not chosen):
+            return
+        self.dialect_chosen = self.dialect_chosen or chosen
+        if self._module is None:
             self._module = ModuleTracker(self.name, dialect)
+        else:
+            self._module.speak(dialect)
 
     @property
     def module(self) -> ModuleTracker | None:

@@ -67,6 +67,10 @@ class Reader:
         """The lane as it is set now."""
         return self._spec
 
+    def know_dialect(self, name: str) -> None:
+        """Remember which dialect its device speaks; nothing changes on the line."""
+        self._spec = replace(self._spec, dialect=name)
+
     def start(self) -> None:
         self._thread.start()
 

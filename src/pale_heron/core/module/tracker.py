@@ -92,18 +92,22 @@ class ModuleTracker:
 
     def __init__(self, lane: str, dialect: Dialect) -> None:
         self._lane = lane
-        self._dialect = dialect
         self._conversation = Conversation(dialect)
+        self.speak(dialect)
         self._readings: dict[str, Reading] = {}
         self._milestones: dict[str, int | None] = {}
         self._settings: dict[str, SettingState] = {}
-        self._by_command: dict[str, list[Setting]] = {}
-        for setting in dialect.settings.values():
-            self._by_command.setdefault(setting.command, []).append(setting)
         self._seen = 0
         self._restarts = 0
         self._fresh: set[str] = set()
         self._exchanges = self._refused = self._unanswered = 0
+
+    def speak(self, dialect: Dialect) -> None:
+        """From now on this is its dialect; what was said before stays as it was understood."""
+        self._dialect = self._conversation.dialect = dialect
+        self._by_command: dict[str, list[Setting]] = {}
+        for setting in dialect.settings.values():
+            self._by_command.setdefault(setting.command, []).append(setting)
 
     @property
     def dialect(self) -> Dialect:

@@ -1,0 +1,357 @@
+"""What the simulated modules have in common: they listen to command lines and answer them, as ITU-T V.250 says.
+
+A module has no clock and no port of its own: it is told bytes and how many seconds have passed since power came, and
+hands out bytes. What it is set to are texts by name, kept over a restart when it is told so.
+"""
+
+import heapq
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Final, NamedTuple
+
+from pale_heron.core.module.commands import pieces
+
+CODES: Final = {
+    "OK": "0",
+    "CONNECT": "1",
+    "RING": "2",
+    "NO CARRIER": "3",
+    "ERROR": "4",
+    "BUSY": "7",
+    "NO ANSWER": "8",
+}
+ANSWER_S: Final = 0.012
+LONGEST_LINE: Final = 256
+GUARD_S: Final = 1.0
+ESCAPE: Final = b"+++"
+CTRL_Z, ESC = 0x1A, 0x1B
+
+
+class Call(NamedTuple):
+    """One command: `+NODE`, its form (`?`, `=?`, `=` or nothing), and its values without quotes."""
+
+    stem: str
+    form: str
+    values: tuple[str, ...]
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """Lines, then the result, after so many seconds; then something happens."""
+
+    lines: tuple[str, ...] = ()
+    result: str = "OK"
+    after_s: float = ANSWER_S
+    then: Callable[[float], None] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Prompt:
+    """Wait for text up to Ctrl-Z, or for so many bytes; `done` makes the answer of it."""
+
+    done: Callable[[bytes, float], Answer]
+    count: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Knob:
+    """One thing that can be set. `legal` says whether a text is; `test` what its test form tells."""
+
+    name: str
+    legal: Callable[[str], bool]
+    test: str
+    usual: str
+    after_restart: bool = False
+    quoted: bool = False
+    writable: bool = True
+
+
+def between(least: int, most: int) -> Callable[[str], bool]:
+    """Whether a text is a whole number within limits."""
+    return lambda text: text.isascii() and text.isdecimal() and least <= int(text) <= most
+
+
+def short(longest: int, least: int = 1) -> Callable[[str], bool]:
+    """Whether a text is printable and of that length."""
+    return lambda text: least <= len(text) <= longest and text.isascii() and text.isprintable()
+
+
+RATES: Final = (9600, 19200, 38400, 57600, 115200, 230400)
+LINE_KNOBS: Final = {
+    "+IPR": Knob("rate", lambda text: text in map(str, RATES), f"({','.join(map(str, RATES))})", "9600"),
+    "+IFC": Knob("flow", lambda text: text in ("0,0", "1,1", "2,2"), "(0,1,2),(0,1,2)", "0,0"),
+}
+
+
+@dataclass
+class _Waiting:
+    """A prompt that waits for its text."""
+
+    prompt: Prompt
+    text: bytearray = field(default_factory=bytearray)
+
+
+class Modem:
+    """The ground of all four. `knobs` are what can be set by name, `handlers` what else it does."""
+
+    TITLE = ""
+    VERSION = "1.0"
+    MAKER = "Saltmarsh Works"
+
+    def __init__(self, knobs: Mapping[str, Knob], handlers: Mapping[str, Callable[[Call], Answer | Prompt]]) -> None:
+        self.knobs = {**LINE_KNOBS, **knobs}
+        self.handlers: dict[str, Callable[[Call], Answer | Prompt]] = {
+            "+GMI": lambda _: Answer((self.MAKER,)),
+            "+CGMI": lambda _: Answer((self.MAKER,)),
+            "+GMM": lambda _: Answer((self.TITLE,)),
+            "+CGMM": lambda _: Answer((self.TITLE,)),
+            "+GMR": lambda _: Answer((self.VERSION,)),
+            "+CGMR": lambda _: Answer((self.VERSION,)),
+            "I": lambda _: Answer((f"{self.TITLE} {self.VERSION}, a simulated module",)),
+            "+KEEP": self._keep,
+            "+RENEW": self._renew,
+            "&F": self._defaults,
+            "": lambda _: Answer(),
+            **handlers,
+        }
+        self.running = {knob.name: knob.usual for knob in self.knobs.values()}
+        self.stored = dict(self.running)
+        self.in_force = dict(self.running)
+        self.echo, self.words, self.quiet = True, True, False
+        self.data_mode = False
+        self._busy_until = 0.0
+        self._line = bytearray()
+        self._waiting: _Waiting | None = None
+        self._out: list[tuple[float, int, Any]] = []
+        self._order = 0
+        self._last_heard = -GUARD_S
+        self._escape = bytearray()
+        self._escape_due: float | None = None
+        self.later(0.0, 0.3, self.powered)
+
+    def configure(self, **values: str) -> None:
+        """Set and store before power comes."""
+        self.running |= values
+        self.stored = dict(self.running)
+        self.in_force = dict(self.running)
+
+    @property
+    def rate(self) -> int:
+        """The line rate that it keeps to now."""
+        return int(self.in_force["rate"])
+
+    # Over the line
+
+    def hear(self, data: bytes, seconds: float) -> None:
+        """Take bytes from the line."""
+        if self.data_mode:
+            self._hear_data(data, seconds)
+            return
+        for place, byte in enumerate(data):
+            if self._waiting is not None:
+                self._hear_text(byte, seconds)
+            elif byte == 0x0D:
+                line, self._line = bytes(self._line), bytearray()
+                if self.echo:
+                    self.put(line + b"\r", seconds)
+                self._hear_line(line.decode("latin-1"), seconds)
+                if self.data_mode:
+                    self._hear_data(data[place + 1 :], seconds)
+                    break
+            elif byte != 0x0A and len(self._line) < LONGEST_LINE:
+                self._line.append(byte)
+        self._last_heard = seconds
+
+    def say(self, seconds: float) -> bytes:
+        """What is due on the line."""
+        if self._escape_due is not None and seconds >= self._escape_due:
+            self._escape_due = None
+            self.data_mode = False
+            self.result("OK", seconds)
+        out = b""
+        while self._out and self._out[0][0] <= seconds:
+            due, _, what = heapq.heappop(self._out)
+            if isinstance(what, bytes):
+                out += what
+            else:
+                what(max(due, seconds))
+        return out
+
+    def put(self, data: bytes, at: float) -> None:
+        """Say bytes at a time."""
+        self._push(at, data)
+
+    def later(self, seconds: float, after: float, do: Callable[[float], None]) -> None:
+        """Do something after a while."""
+        self._push(seconds + after, do)
+
+    def _push(self, at: float, what: Any) -> None:
+        self._order += 1
+        heapq.heappush(self._out, (at, self._order, what))
+
+    def line(self, text: str, at: float) -> None:
+        """One information line or notice."""
+        data = text.encode("latin-1")
+        self.put(b"\r\n" + data + b"\r\n" if self.words else data + b"\r\n", at)
+
+    def result(self, word: str, at: float) -> None:
+        """One result code, as word or number."""
+        if self.quiet:
+            return
+        if self.words:
+            self.put(f"\r\n{word}\r\n".encode("latin-1"), at)
+        else:
+            code = CODES.get(word)
+            self.put(f"{code}\r".encode() if code else f"{word}\r\n".encode("latin-1"), at)
+
+    def _hear_text(self, byte: int, seconds: float) -> None:
+        waiting = self._waiting
+        assert waiting is not None, "asked only while a prompt waits"
+        count = waiting.prompt.count
+        if self.echo and byte not in (CTRL_Z, ESC):
+            self.put(bytes([byte]) if byte != 0x0D or count is not None else b"\r\n> ", seconds)
+        if count is None and byte in (CTRL_Z, ESC):
+            self._waiting = None
+            given_up = byte == ESC
+            self._answer(Answer() if given_up else waiting.prompt.done(bytes(waiting.text), seconds), seconds)
+            return
+        waiting.text.append(byte)
+        if count is not None and len(waiting.text) >= count:
+            self._waiting = None
+            self._answer(waiting.prompt.done(bytes(waiting.text), seconds), seconds)
+
+    def _hear_data(self, data: bytes, seconds: float) -> None:
+        """Bytes for the far end; three plus signs between silences lead back (V.250 leaves this to the maker)."""
+        if not data:
+            return
+        quiet = seconds - self._last_heard >= GUARD_S
+        self._escape = bytearray(data) if quiet else self._escape + data
+        self._escape_due = seconds + GUARD_S if self._escape == ESCAPE else None
+        del self._escape[:-8]
+        self._last_heard = seconds
+        self.to_far_end(data, seconds)
+
+    # Commands
+
+    def _hear_line(self, line: str, seconds: float) -> None:
+        text = line.strip()
+        if not text:
+            return
+        if seconds < self._busy_until:
+            self.result("BUSY", seconds + ANSWER_S)
+            return
+        if text[:2].upper() != "AT":
+            return
+        at, lines = seconds, 0
+        for piece in pieces(text):
+            made = self._carry_out(piece[2:], seconds)
+            if isinstance(made, Prompt):
+                self._waiting = _Waiting(made)
+                self.put(b"\r\n> " if made.count is None else b"\r\n>", seconds + ANSWER_S)
+                return
+            at = max(at, seconds + made.after_s)
+            if made.after_s > 1.0:
+                self._busy_until = at
+            for each in made.lines:
+                self.line(each, at)
+                lines += 1
+            if made.then is not None:
+                self.later(at, 0.001, made.then)
+            if made.result != "OK":
+                self.result(made.result, at)
+                return
+        self.result("OK", at)
+
+    def _answer(self, made: Answer, seconds: float) -> None:
+        for each in made.lines:
+            self.line(each, seconds + made.after_s)
+        self.result(made.result, seconds + made.after_s)
+        if made.then is not None:
+            self.later(seconds, made.after_s + 0.001, made.then)
+
+    def _carry_out(self, text: str, seconds: float) -> Answer | Prompt:
+        upper = text.upper()
+        if upper[:1] in ("E", "V", "Q") and upper[1:] in ("", "0", "1"):
+            on = upper[1:] == "1"
+            if upper[0] == "E":
+                self.echo = on
+            elif upper[0] == "V":
+                self.words = on
+            else:
+                self.quiet = on
+            return Answer()
+        call = _call(text, seconds)
+        if call.stem in self.handlers:
+            return self.handlers[call.stem](call)
+        knob = self.knobs.get(call.stem)
+        return self._turn(knob, call) if knob else self.refused(4)
+
+    def refused(self, _number: int) -> Answer:
+        """No, for a reason that has a number in the standards."""
+        return Answer(result="ERROR")
+
+    def _turn(self, knob: Knob, call: Call) -> Answer:
+        """Read, test or set one knob."""
+        if call.form == "?":
+            value = self.running[knob.name]
+            if call.stem[:1] != "+":
+                # A register is told as three digits alone (V.250, 5.3.2).
+                return Answer((value.zfill(3),))
+            return Answer((f'{call.stem}: "{value}"' if knob.quoted else f"{call.stem}: {value}",))
+        if call.form == "=?":
+            return Answer((f"{call.stem}: {knob.test}",))
+        value = ",".join(call.values)
+        if call.form != "=" or not knob.writable or not knob.legal(value):
+            return self.refused(50)
+        self.running[knob.name] = value
+        if not knob.after_restart:
+            return Answer(then=lambda _: self.in_force.update({knob.name: value}))
+        return Answer()
+
+    def _keep(self, _call: Call) -> Answer:
+        self.stored = dict(self.running)
+        return Answer(after_s=0.08)
+
+    def _renew(self, _call: Call) -> Answer:
+        return Answer(then=lambda at: self.restart(at, "told to"))
+
+    def _defaults(self, _call: Call) -> Answer:
+        """What the maker set, the line rate too."""
+        usual = {knob.name: knob.usual for knob in self.knobs.values()}
+
+        def take(_: float) -> None:
+            self.running = dict(usual)
+            self.in_force |= usual
+
+        return Answer(then=take)
+
+    def restart(self, seconds: float, _why: str) -> None:
+        """As if power came again: what was not stored is gone."""
+        self._out.clear()
+        self._waiting, self.data_mode, self._escape_due = None, False, None
+        self._line.clear()
+        self._busy_until = 0.0
+        self.running = dict(self.stored)
+        self.in_force = dict(self.stored)
+        self.echo, self.words, self.quiet = True, True, False
+        self.later(seconds, 0.7, self.powered)
+
+    def powered(self, seconds: float) -> None:
+        """Power came: what it says of itself."""
+        self.line(f"+UP: {self.TITLE},{self.VERSION}", seconds)
+
+    def to_far_end(self, data: bytes, seconds: float) -> None:
+        """Bytes in data mode."""
+
+
+def _call(text: str, seconds: float) -> Call:
+    """`+NODE=5,"x"` taken apart."""
+    for form in ("=?", "?"):
+        if text.endswith(form):
+            return Call(text[: -len(form)].upper(), form, (), seconds)
+    stem, equals, rest = text.partition("=")
+    if not equals and text[:1].upper() in ("D", "H", "A", "O", "Z", "I"):
+        return Call(text[:1].upper(), "", (text[1:],), seconds)
+    values = tuple(each.strip().strip('"') for each in rest.split(",")) if equals else ()
+    return Call(stem.upper().rstrip("0") if stem[:1] == "&" else stem.upper(), equals, values, seconds)

@@ -1,0 +1,91 @@
+"""The simulated modules as they stand in the marsh, each behind its pseudo-terminal."""
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+from pale_heron.sim import marsh
+from pale_heron.sim.air import Air
+from pale_heron.sim.bittern import Bittern
+from pale_heron.sim.modem import Modem
+from pale_heron.sim.plover import Plover
+from pale_heron.sim.run import TICK_S
+from pale_heron.sim.teal import Teal
+from pale_heron.sim.terminal import Terminal
+from pale_heron.sim.wren import VANE_ADDRESS, VANE_PIN, Wren
+
+GROUP: Final = {"group": "12", "channel": "3", "cipher": "ebb at dawn"}
+HIDE: Final = {**GROUP, "node": "7", "pace": "3", "role": "0", "peer": "8"}
+BUOY: Final = {**GROUP, "node": "7", "pace": "4", "role": "1", "peer": "7", "beacon": "5"}
+"""As they came out of the box and were half set: the same node, another pace."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """One module: its name, where it stands, and what it is set to."""
+
+    name: str
+    role: str
+    modem: Modem
+    settings: Mapping[str, str]
+
+
+def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC) -> list[Placed]:
+    """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them."""
+    makers: dict[str, Callable[[], list[Placed]]] = {
+        "bittern": lambda: _bitterns(seed),
+        "plover": lambda: [Placed("plover", "buoy 7", Plover(seed, begin), {})],
+        "wren": lambda: [Placed("wren", "hide", Wren(seed), {"peer": VANE_ADDRESS, "pin": VANE_PIN})],
+        "teal": lambda: [Placed("teal", "hide", Teal(seed), {})],
+    }
+    kinds = list(makers) if kind == MARSH else [kind]
+    return [each for name in kinds for each in makers[name]()]
+
+
+MARSH: Final = "marsh"
+KINDS: Final = {"bittern": 2, "plover": 1, "wren": 1, "teal": 1, MARSH: 5}
+"""What can be run, and how many terminals each has."""
+
+
+def _bitterns(seed: int) -> list[Placed]:
+    air = Air(seed)
+    return [
+        Placed("bittern-hide", "hide", Bittern(air, "hide", seed), HIDE),
+        Placed("bittern-buoy", "buoy 7", Bittern(air, "buoy", seed + 1), BUOY),
+    ]
+
+
+class Post:
+    """One module and its terminal. A new line rate takes hold once what was queued before it is out."""
+
+    def __init__(self, module: Placed, rate: int, link: Path) -> None:
+        """Raises Trouble where the link cannot be made."""
+        self.modem = module.modem
+        self.modem.configure(**module.settings, rate=str(rate))
+        self.terminal = Terminal(rate, link, whole_lines=False)
+        self.terminal.label(f"simulated {module.modem.TITLE}, {module.role}", f"MARSH-{module.name}")
+
+    def work(self, passed: float, seconds: float) -> None:
+        """Let time pass."""
+        for data in self.terminal.work(passed):
+            self.modem.hear(data, seconds)
+        self.terminal.send(self.modem.say(seconds))
+        if self.terminal.rate != self.modem.rate and not self.terminal.queued:
+            self.terminal.rate = self.modem.rate
+
+
+def run_posts(posts: Sequence[Post], ended: Callable[[], bool], tick_s: float = TICK_S) -> None:
+    """All of them at once, until `ended` says so."""
+    begin = last = time.monotonic()
+    try:
+        while not ended():
+            time.sleep(tick_s)
+            now = time.monotonic()
+            for post in posts:
+                post.work(now - last, now - begin)
+            last = now
+    finally:
+        for post in posts:
+            post.terminal.close()
