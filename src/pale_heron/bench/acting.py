@@ -16,6 +16,7 @@ from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.module import actions
 from pale_heron.core.module.actions import Action
 from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_text
 from pale_heron.ports.sender import Sending
@@ -41,6 +42,10 @@ class ActingBench(Protocol):
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
     def entries_since(self, number: int) -> tuple[list[Frame | Event], int]: ...
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None: ...
+
+    def wait_for_news(self, seconds: float) -> None: ...
 
 
 class Step(NamedTuple):
@@ -77,8 +82,8 @@ class Undertaking:
         if bench.settings_of(lane).listen_only:
             raise Trouble(f"{lane} only listens: nothing is sent", "Change that in its settings (s)")
         self.title = title
-        self._bench = bench
-        self._lane = lane
+        self.bench = bench
+        self.lane = lane
         self._standing = standing
         self._steps: list[Step] = []
         self._heard = bench.entries_since(-1)[1]
@@ -90,11 +95,25 @@ class Undertaking:
         return tuple(self._steps)
 
     @property
+    def given_up(self) -> bool:
+        """Whether somebody asked it to stop."""
+        return self._stop.is_set()
+
+    def rest(self, seconds: float) -> None:
+        """Wait. Raises Failed where it is given up meanwhile."""
+        if self._stop.wait(seconds):
+            raise Failed("given up")
+
+    def failed(self, seen: str) -> None:
+        """The step did not succeed; the undertaking goes on."""
+        self._end_step(FAILED, seen)
+
+    @property
     def over(self) -> bool:
         return self.succeeded is not None
 
     def start(self, work: Callable[["Undertaking"], None]) -> None:
-        threading.Thread(target=self._run, args=(work,), name=f"undertaking {self._lane}", daemon=True).start()
+        threading.Thread(target=self._run, args=(work,), name=f"undertaking {self.lane}", daemon=True).start()
 
     def stop(self) -> None:
         """Give up at the next moment to do so; what was sent was sent."""
@@ -109,7 +128,7 @@ class Undertaking:
             self._end_step(FAILED, str(failure))
             self.succeeded = False
         steps = [f"{step.words}: {step.seen or step.standing}" for step in self._steps]
-        self._bench.note(self._lane, "told", {"what": self.title, "done": self.succeeded, "steps": steps})
+        self.bench.note(self.lane, "told", {"what": self.title, "done": self.succeeded, "steps": steps})
 
     def begin(self, words: str) -> None:
         """A step begins; the one before, if nothing was said of it, is done."""
@@ -132,23 +151,23 @@ class Undertaking:
         while time.monotonic() < end:
             if self._stop.is_set():
                 raise Failed("given up")
-            entries, self._heard = self._bench.entries_since(self._heard)
+            entries, self._heard = self.bench.entries_since(self._heard)
             for entry in entries:
-                if isinstance(entry, Frame) and entry.lane == self._lane and entry.direction is IN:
+                if isinstance(entry, Frame) and entry.lane == self.lane and entry.direction is IN:
                     yield entry
             self._stop.wait(LOOK_S)
 
     def perform(self, action: Action, values: Mapping[str, str]) -> bool:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
         text = action.text(values)
-        settings = self._bench.settings_of(self._lane)
+        settings = self.bench.settings_of(self.lane)
         ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, ENDINGS_OUT[settings.ending_out])
         self.begin(f"tell {text}")
         if action.starts:
-            self._bench.note(self._lane, "start", {"mode": action.starts})
+            self.bench.note(self.lane, "start", {"mode": action.starts})
         sending = Sending(compose(text, ending).data)
         begin = time.monotonic()
-        self._bench.send(self._lane, sending)
+        self.bench.send(self.lane, sending)
         if not action.answered:
             self.done("sent; nothing acknowledges it")
         elif not self._is_answered(action, values, begin):
@@ -196,15 +215,20 @@ class Undertaking:
             if frame.kind is NMEA and frame.status is OK and frame.type[0] != "P"
         ) - {"TXT"}
 
+    def set_line(self, settings: LineSettings) -> None:
+        """Set our side of the line."""
+        self.bench.change(self.lane, settings)
+        time.sleep(SETTLE_S)
+
     def reopen(self, rate: int) -> None:
         """Set our side of the line to a rate."""
-        self._bench.change(self._lane, replace(self._bench.settings_of(self._lane), rate=rate))
+        self.bench.change(self.lane, replace(self.bench.settings_of(self.lane), rate=rate))
         self._stop.wait(SETTLE_S)
-        self._heard = self._bench.entries_since(-1)[1]
+        self._heard = self.bench.entries_since(-1)[1]
 
     @property
     def rate(self) -> int:
-        return self._bench.settings_of(self._lane).rate
+        return self.bench.settings_of(self.lane).rate
 
 
 def _settings_named(action: Action, values: Mapping[str, str]) -> list[tuple[str, str]]:

@@ -23,7 +23,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 from pale_heron.ports.kept_rows import kept_rows
 
-OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect")
+OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect", "intended")
 LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
 _LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
 
@@ -70,7 +70,16 @@ def _lane(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LaneSpec
         raise _wrong(path, _line_of(text, "address", place), str(trouble)) from None
     settings = _settings(path, text, place, row)
     role, adapter, dialect = (str(row.get(key, "")) for key in ("role", "adapter", "dialect"))
-    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect)
+    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect, _intended(path, text, place, row))
+
+
+def _intended(path: Path, text: str, place: int, row: Mapping[str, Any]) -> dict[str, str]:
+    """How the settings of a module are meant to be: its dialect is not known here, so only the form is looked at."""
+    told = row.get("intended", {})
+    if not isinstance(told, dict) or not all(isinstance(each, str | int) for each in told.values()):
+        line = _line_of(text, "intended", place)
+        raise _wrong(path, line, 'intended is no table of settings: intended = { node = "7" }')
+    return {str(name): str(value) for name, value in told.items()}
 
 
 def _settings(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LineSettings:
@@ -117,6 +126,8 @@ def _write(row: Any, spec: LaneSpec) -> None:
     own = {"nickname": spec.name, "address": spec.address, "role": spec.role}
     own |= {"adapter": spec.adapter, "dialect": spec.dialect}
     wanted: dict[str, Any] = {name: value for name, value in own.items() if value or name in row}
+    if spec.intended:
+        wanted["intended"] = dict(spec.intended)
     for name, key in KEYS.items():
         value = getattr(spec.settings, key.field)
         if name in row or value != getattr(usual, key.field):

@@ -91,6 +91,22 @@ def read_file(path: Path) -> tuple[Dialect, list[Wrong]]:
         raise Trouble(f"{path} is no text in UTF-8", "A dialect is a TOML file") from None
 
 
+def named_dialect(name: str) -> Dialect:
+    """A dialect that can be used, by its name or as a file. Raises Trouble where there is none."""
+    path = Path(name)
+    if path.suffix == ".toml" and path.exists():
+        dialect, wrong = read_file(path)
+        if wrong:
+            raise Trouble(f"{path}, line {wrong[0].line}: {wrong[0].words}", f"pale-heron dialect check {path}")
+        return dialect
+    known = known_dialects()
+    if name not in known:
+        raise Trouble(
+            f"There is no dialect {name!r}{nearest_words(name, dict.fromkeys(known))}", "pale-heron dialect list"
+        )
+    return known[name]
+
+
 def line_of(text: str, problem: Problem) -> int:
     """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
     *tables, key = problem.keys or ("",)

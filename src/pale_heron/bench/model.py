@@ -112,8 +112,12 @@ class Model:
                 return frames
             assert lane is not None, "a chunk names its lane"
             self._speakers.hear_sent(lane, record)
+            known = lane.module is not None
             frames = lane.feed(record)
             self._speakers.recognise(lane, frames)
+            if lane.module is not None and not known:
+                # What it was recognised by is the first thing that it said.
+                lane.module.feed(record)
             self.log.extend(frames)
             if lane.module is not None:
                 self.news.notify_all()

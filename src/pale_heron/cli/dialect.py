@@ -6,11 +6,9 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.dialects import known_dialects, read_file, user_folder
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.bench.dialects import known_dialects, named_dialect, read_file, user_folder
 from pale_heron.core.module.actions import Action
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.core.trouble import Exit
 
 app = typer.Typer(
     help="Dialects: how a kind of device is told things. docs/dialects.md tells how to write one.",
@@ -59,25 +57,10 @@ def show(name: Annotated[str, typer.Argument(help="A dialect that can be used, o
 
     Example: pale-heron dialect show curlew
     """
-    dialect = _named(name)
+    dialect = named_dialect(name)
     print(f"{dialect.name}: {dialect.title}")
     for action in dialect.actions.values():
         print("\n".join(_action(action)))
-
-
-def _named(name: str) -> Dialect:
-    path = Path(name)
-    if path.suffix == ".toml" and path.exists():
-        dialect, wrong = read_file(path)
-        if wrong:
-            raise Trouble(f"{path}, line {wrong[0].line}: {wrong[0].words}", f"pale-heron dialect check {path}")
-        return dialect
-    known = known_dialects()
-    if name not in known:
-        raise Trouble(
-            f"There is no dialect {name!r}{nearest_words(name, dict.fromkeys(known))}", "pale-heron dialect list"
-        )
-    return known[name]
 
 
 def _action(action: Action) -> list[str]:

@@ -7,7 +7,21 @@ from typing import Annotated, NoReturn
 import typer
 
 from pale_heron import __version__
-from pale_heron.cli import chart, decode, demo, dialect, export, open_capture, ports, record, sim, summary, watch
+from pale_heron.cli import (
+    chart,
+    decode,
+    demo,
+    dialect,
+    export,
+    open_capture,
+    ports,
+    record,
+    send,
+    settings,
+    sim,
+    summary,
+    watch,
+)
 from pale_heron.core.trouble import Exit, Trouble, fault_words
 from pale_heron.core.wire.visible import safe_label
 
@@ -29,6 +43,8 @@ app.command("decode")(decode.decode)
 app.command("summary")(summary.summary)
 app.command("chart")(chart.chart)
 app.command("export")(export.export)
+app.command("send")(send.send)
+app.command("settings")(settings.settings)
 app.add_typer(dialect.app, name="dialect")
 app.command("sim")(sim.sim)
 

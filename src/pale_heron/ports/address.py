@@ -1,6 +1,7 @@
 """The short form in which a lane is named: `[nickname=]ADDRESS[@rate[,framing][,flow][,key=value]...]`."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
@@ -27,6 +28,8 @@ class LaneSpec:
     """What the adapter is known by, where the lane belongs to it whatever its device name."""
     dialect: str = ""
     """The name of the dialect that its device speaks; empty where that is to be recognised."""
+    intended: Mapping[str, str] = field(default_factory=dict)
+    """How its module's settings are meant to be, by their names."""
 
     @property
     def networked(self) -> bool:

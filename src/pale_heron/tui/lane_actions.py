@@ -14,6 +14,7 @@ from pale_heron.bench.finder import RateFinder
 from pale_heron.bench.log import Entry
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
+from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import Sending
@@ -50,6 +51,12 @@ class LiveBench(Protocol):
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
     def entries_since(self, number: int) -> tuple[list[Entry], int]: ...
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None: ...
+
+    def wait_for_news(self, seconds: float) -> None: ...
+
+    def choose_dialect(self, lane: str, name: str) -> None: ...
 
     def snapshot_of(self, lane: str) -> LaneSnapshot | None: ...
 

@@ -43,8 +43,9 @@ class Parameter:
         if self.least is None and self.most is None:
             return "anything printable" if self.longest is None else f"1 to {self.longest} characters"
         if self.most is None:
-            return f"{self.least:g}{unit} or more"
-        return f"at most {self.most:g}{unit}" if self.least is None else f"{self.least:g} to {self.most:g}{unit}"
+            return f"{_plain(self.least or 0)}{unit} or more"
+        least = "at most" if self.least is None else f"{_plain(self.least)} to"
+        return f"{least} {_plain(self.most)}{unit}"
 
     def check(self, value: str) -> str:
         """What is wrong with a value; empty where it is legal. A secret value is not quoted."""
@@ -62,6 +63,10 @@ class Parameter:
             in_sentence = self.forbidden == FORBIDDEN_IN_SENTENCES
             return (in_sentence and "," in value) or (self.longest is not None and len(value) > self.longest)
         return not _is_between(value, self.least, self.most)
+
+
+def _plain(number: float) -> str:
+    return str(int(number)) if number == int(number) else str(number)
 
 
 def _is_between(value: str, least: float | None, most: float | None) -> bool:

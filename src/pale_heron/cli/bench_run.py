@@ -1,0 +1,62 @@
+"""What the commands that speak to modules share: lanes that are open without a screen, and their dialects."""
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+
+from pale_heron.bench.commanding import Commander
+from pale_heron.bench.dialects import named_dialect
+from pale_heron.bench.session import Session
+from pale_heron.core.line.steps import Opening
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.notices import NO_ANSWER
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.address import LaneSpec
+
+OPEN_WITHIN_S = 5.0
+LOOK_S = 0.02
+
+
+@contextmanager
+def opened(specs: list[LaneSpec], dialect: str = "", capture: Path | None = None) -> Iterator[Session]:
+    """A running session whose lanes are all open. Raises Trouble where one does not open, or has no such dialect."""
+    if dialect:
+        name = named_dialect(dialect).name
+        specs = [replace(spec, dialect=name) for spec in specs]
+    session = Session("", specs, capture)
+    session.start()
+    try:
+        for spec in specs:
+            _wait_open(session, spec.name)
+        yield session
+    finally:
+        session.stop()
+
+
+def _wait_open(session: Session, lane: str) -> None:
+    end = time.monotonic() + OPEN_WITHIN_S
+    while time.monotonic() < end:
+        snapshot = session.snapshot_of(lane)
+        if snapshot is not None and snapshot.opening is Opening.OPEN:
+            return
+        if snapshot is not None and snapshot.opening is Opening.REFUSED:
+            raise Trouble(f"{lane}: {snapshot.why_not_open}", "pale-heron ports lists what there is")
+        time.sleep(LOOK_S)
+    raise Trouble(f"{lane} does not open", "pale-heron ports lists what there is")
+
+
+def speaking(session: Session, spec: LaneSpec) -> Dialect:
+    """The dialect of a lane: chosen, or recognised by what it says or answers to ATI. Trouble where it is mute."""
+    tell = Commander(session, spec.name)
+    if tell.tell("AT").status == NO_ANSWER and tell.tell("AT").status == NO_ANSWER:
+        raise Trouble(
+            f"{spec.name} does not answer at {session.settings_of(spec.name)}",
+            "Look at its rate and wiring: pale-heron watch, then r",
+        )
+    if not spec.dialect:
+        tell.tell("ATI")
+    dialect = tell.dialect
+    assert dialect is not None, "somebody was spoken to"
+    return dialect

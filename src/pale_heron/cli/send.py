@@ -1,0 +1,90 @@
+"""`pale-heron send`: tell a module commands, and what it answers."""
+
+import json
+import sys
+from typing import Annotated, Final
+
+import typer
+
+from pale_heron.bench.commanding import Commander, exchange_object
+from pale_heron.cli.bench_run import opened
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
+from pale_heron.core.module.masking import secrets_of, shown
+from pale_heron.core.module.notices import OK
+from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.ports.address import parse_lane
+
+
+def send(
+    lane: Annotated[str, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE")],
+    commands: Annotated[list[str], typer.Argument(help="Command lines, one after the other.", metavar="COMMAND...")],
+    dialect: Annotated[str, typer.Option(help="How the module speaks; else it is recognised, or `standard`.")] = "",
+    payload: Annotated[
+        list[str] | None, typer.Option(help="What is sent at the prompt of a command; again for the next prompt.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object an exchange.")] = False,
+    show_secrets: Annotated[bool, typer.Option("--show-secrets", help="Do not mask what must not be shared.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask before commands that risk something.")] = False,
+) -> None:
+    """Tell a module commands and show what it answers, with its meaning. Exit status 1 where it said no, or nothing.
+
+    On a terminal, commands that erase, cost, transmit or restart ask first; in a script they do not.
+
+    Example: pale-heron send /dev/ttyUSB0@115200 AT 'AT+CSQ' 'AT+CREG?'
+
+    Example: pale-heron send /dev/ttyUSB0@115200 'AT+CMGF=1' 'AT+CMGS="+99905550142"' --payload 'Ebb at 10:40'
+    """
+    spec = parse_lane(lane)
+    payloads = list(payload or [])
+    every_ok = True
+    with opened([spec], dialect) as session:
+        tell = Commander(session, spec.name)
+        for command in commands:
+            _check(tell.dialect, command, yes)
+            prompts = _prompts(tell.dialect, command)
+            text = payloads.pop(0).encode() if payloads and (prompts or tell.dialect is None) else None
+            exchange = tell.tell(command, text)
+            every_ok = every_ok and exchange.status == OK
+            masking = None if show_secrets else tell.dialect
+            told = exchange_object(exchange, masking)
+            print(json.dumps(told, ensure_ascii=False) if as_json else _words(exchange, tell.dialect, masking))
+    if not every_ok:
+        raise typer.Exit(Exit.NO)
+
+
+def _prompts(dialect: Dialect | None, command: str) -> bool:
+    return dialect is not None and any(each.command and each.command.prompts for each in dialect.spoken(command))
+
+
+def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
+    """Ask before what risks something; tell what is not legal, and leave it to the module to say so too."""
+    if not command.isascii() or not command.isprintable():
+        raise Trouble(f"{command!r} is not printable ASCII", "Quote it as one word: 'AT+CSQ'")
+    for spoken in dialect.spoken(command) if dialect else ():
+        if spoken.wrong:
+            typer.echo(f"pale-heron: {spoken.wrong}", err=True)
+        asks = spoken.risk and not yes and sys.stdin.isatty()
+        if asks and not typer.confirm(f"{spoken.text}: {spoken.risk}. Send it?"):
+            raise typer.Exit(Exit.NO)
+
+
+_SHOWN: Final = {ECHO: "echo", NOTICE: "notice", PROMPT: "prompt", SENT: "sent", PAYLOAD: "payload"}
+
+
+def _words(exchange: Exchange, dialect: Dialect | None, masking: Dialect | None) -> str:
+    """For people: the command, its reply line by line with the fields named, and the result."""
+    secret = secrets_of(masking, exchange) if masking else set()
+    rows = [shown(exchange.sent, secret)]
+    rows += [f"    {each.meaning}" for each in exchange.commands if each.meaning]
+    for heard in exchange.heard:
+        if heard.role in (ECHO, RESULT):
+            continue
+        rows.append(f"  {_SHOWN.get(heard.role, ''):<8}{shown(heard.data, secret)}")
+        fields = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw) if dialect else ()
+        rows += [
+            f"{'':12}{each.meaning or each.name}: {each.told(raw, open_secret=not masking)}" for each, raw in fields
+        ]
+    took = "" if exchange.seconds is None else f"  after {1000 * exchange.seconds:.0f} ms"
+    meaning = f"  {exchange.meaning}" if exchange.meaning and exchange.status != OK else ""
+    return "\n".join([*rows, f"  {exchange.result or 'no answer'}{took}{meaning}"])

@@ -1,0 +1,129 @@
+"""`pale-heron settings`: how modules are set, against what is intended and against each other."""
+
+import json
+import sys
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.acting import DOING, FAILED, Standing, Undertaking
+from pale_heron.bench.bench_file import lanes_of
+from pale_heron.bench.intended import checked, compared, row_object, rows_of, rule_object
+from pale_heron.bench.obeying import Work, reading, writing
+from pale_heron.bench.session import Session
+from pale_heron.cli.bench_run import opened, speaking
+from pale_heron.core.module.settings import RULES, Compared
+from pale_heron.core.module.tracker import ModuleSnapshot
+from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.ports.address import LaneSpec
+
+LOOK_S = 0.02
+
+
+def settings(
+    lanes: Annotated[
+        list[str] | None, typer.Argument(help="One or two: [nickname=]ADDRESS[@rate...]", metavar="LANE [LANE]")
+    ] = None,
+    values: Annotated[
+        list[str] | None, typer.Option("--set", help="NAME=VALUE is intended; for the second lane NICKNAME.NAME=VALUE.")
+    ] = None,
+    write: Annotated[bool, typer.Option("--write", help="Write what differs, and read it back.")] = False,
+    store: Annotated[bool, typer.Option("--store", help="With --write: keep it over a restart.")] = False,
+    bench: Annotated[Path | None, typer.Option(help="Lanes and what is intended from a bench file.")] = None,
+    dialect: Annotated[str, typer.Option(help="How they speak; else it is recognised.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
+) -> None:
+    """Read how a module is set, and what differs from what is intended; or hold two against each other by rule.
+
+    Exit status 1 where something differs, a rule does not hold, or the module said no.
+
+    Example: pale-heron settings /dev/ttyUSB0 --set node=7 --set power=14 --write
+
+    Example: pale-heron settings hide=/dev/ttyUSB0 buoy=/dev/ttyUSB1 --set buoy.node=8
+    """
+    specs = lanes_of(lanes or [], bench)
+    if not 1 <= len(specs) <= 2:
+        raise Trouble(f"{len(specs)} lanes are named", "Name one, or two to compare")
+    intended = _intended(specs, values or [])
+    failures: list[str] = []
+    with opened(specs, dialect) as session:
+        for spec in specs:
+            known = checked(speaking(session, spec), intended[spec.name])
+            work = writing(known, store=store) if write and known else reading()
+            failures += _undertake(session, spec.name, work, quiet=as_json)
+            if write and known:
+                failures += _undertake(session, spec.name, reading(), quiet=True)
+        modules = {spec.name: module for spec in specs if (module := session.module_of(spec.name))}
+        rules = compared(*modules.values()) if len(modules) == 2 else []
+    differing = _print(modules, intended, rules, failures, as_json=as_json)
+    if differing or failures or any(each.holds is False for each in rules):
+        raise typer.Exit(Exit.NO)
+
+
+def _intended(specs: list[LaneSpec], values: list[str]) -> dict[str, dict[str, str]]:
+    """What is intended of each lane: from the bench file, then from the command line."""
+    found = {spec.name: dict(spec.intended) for spec in specs}
+    for text in values:
+        name, equals, value = text.partition("=")
+        lane, dot, setting = name.rpartition(".")
+        if not equals or (dot and lane not in found):
+            raise Trouble(f"--set {text!r} is not NAME=VALUE or NICKNAME.NAME=VALUE", "As in --set node=7")
+        found[lane if dot else specs[0].name][setting] = value
+    return found
+
+
+def _undertake(session: Session, lane: str, work: Work, *, quiet: bool) -> list[str]:
+    """Do it, telling each step as it ends; gives what failed."""
+    undertaking = Undertaking("settings", session, lane, Standing())
+    undertaking.start(work)
+    told = 0
+    while True:
+        over = undertaking.over
+        ended = [step for step in undertaking.steps if step.standing != DOING]
+        for step in ended[told:] if not quiet else ():
+            typer.echo(f"{lane}: {step.words}: {step.seen}", err=True)
+        told = len(ended)
+        if over:
+            break
+        time.sleep(LOOK_S)
+    failed = [f"{step.words}: {step.seen}" for step in undertaking.steps if step.standing == FAILED]
+    return [f"{lane}: {each}" for each in failed] if not undertaking.succeeded else []
+
+
+def _print(
+    modules: dict[str, ModuleSnapshot],
+    intended: dict[str, dict[str, str]],
+    rules: list[Compared],
+    failures: list[str],
+    *,
+    as_json: bool,
+) -> bool:
+    """Print all of it; whether something differs from what is intended."""
+    tables = {name: rows_of(module, intended[name]) for name, module in modules.items()}
+    if as_json:
+        told = {
+            "lanes": [
+                {"lane": name, "dialect": modules[name].dialect.name, "settings": [row_object(each) for each in rows]}
+                for name, rows in tables.items()
+            ],
+            "rules": [rule_object(each) for each in rules],
+            "failures": failures,
+        }
+        json.dump(told, sys.stdout, ensure_ascii=False)
+        print()
+    else:
+        for name, rows in tables.items():
+            print(f"{name}: dialect {modules[name].dialect.name}")
+            for row in rows:
+                shown = row.setting.shown
+                differs = {True: "differs", False: "as intended", None: ""}[row.differs]
+                print(
+                    f"  {row.setting.name:<14} {shown(row.state.now):<18} intended {shown(row.intended):<18} "
+                    f"{differs:<12} {row.state.standing}"
+                )
+        for each in rules:
+            sign = {True: "holds", False: "BROKEN", None: "not known"}[each.holds]
+            print(f"  {each.setting.name:<14} {RULES[each.setting.rule]:<20} {sign:<10} {each.words}")
+    return any(row.differs for rows in tables.values() for row in rows)
