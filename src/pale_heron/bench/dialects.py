@@ -107,6 +107,30 @@ def named_dialect(name: str) -> Dialect:
     return known[name]
 
 
+def keep_note(dialect: str, command: str, note: str) -> Path:
+    """Keep a note on a command in the user's own dialect of that name, which grows from the shipped one.
+
+    Comments and everything else in the file stay. Raises Trouble where it cannot be written.
+    """
+    # Slow to load, and needed only when something is kept.
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    path = user_folder() / f"{dialect}.toml"
+    head = f'# Own notes.\nname = "{dialect}"\nextends = "{dialect}"\n'
+    try:
+        document = tomlkit.parse(path.read_text() if path.exists() else head)
+        commands = document.setdefault("command", tomlkit.table(True))
+        commands.setdefault(command, tomlkit.table())["note"] = note
+        path.parent.mkdir(parents=True, exist_ok=True)
+        whole = path.with_suffix(".new")
+        whole.write_text(tomlkit.dumps(document))
+        whole.replace(path)
+    except (OSError, TOMLKitError) as problem:
+        raise Trouble(f"{path} cannot be written: {problem}", "Look at the file and its folder") from None
+    return path
+
+
 def line_of(text: str, problem: Problem) -> int:
     """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
     *tables, key = problem.keys or ("",)

@@ -166,6 +166,26 @@ def restart_now(self: Undertaking) -> None:
     self.done("it has started" if len(known(self).restarts) > before else "no word of its start")
 
 
+def asking(lines: list[str]) -> Work:
+    """Ask one harmless question after the other; one that it refuses is told, and the rest is asked all the same."""
+
+    def work(self: Undertaking) -> None:
+        refused = []
+        for each in lines:
+            self.begin(each)
+            exchange = commander(self).tell(each)
+            if exchange.status == OK:
+                self.done(answered(exchange))
+            else:
+                self.failed(answered(exchange))
+                refused.append(each)
+        if len(refused) == len(lines):
+            self.begin("its answers")
+            raise Failed("it answered none of them")
+
+    return work
+
+
 def keeping() -> Work:
     """Store, restart, and see that what was set is still there."""
 

@@ -163,6 +163,10 @@ class Session:
         self._readers[lane].know_dialect(name)
         self.note(lane, "dialect", {"name": name})
 
+    def intend(self, lane: str, settings: Mapping[str, str]) -> None:
+        """How the settings of a lane's module are meant to be; `save_bench` keeps it."""
+        self._readers[lane].intend(settings)
+
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None:
         """Keep an event of a lane in the record."""
         self._inbox.put(Event(self.clock.now(), lane, name, dict(details)))

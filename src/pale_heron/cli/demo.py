@@ -22,6 +22,7 @@ class Played(NamedTuple):
 
 
 TROUBLES = "troubles"
+MODULES = "modules"
 SCENES: Final = {
     "saltmarsh": (Played("curlew", "buoy 7", "saltmarsh"),),
     "open-sky": (Played("curlew", "buoy 7", "open-sky"),),
@@ -32,7 +33,7 @@ SCENES: Final = {
     "wrong-date": (Played("curlew", "buoy 7", "wrong-date"),),
     "full-line": (Played("curlew", "buoy 7", "full-line"),),
 }
-NAMES: Final = (*SCENES, TROUBLES)
+NAMES: Final = (*SCENES, MODULES, TROUBLES)
 
 
 def demo(
@@ -43,12 +44,15 @@ def demo(
     """Start the simulated devices of the salt marsh, and the full screen on them. Nothing need be plugged in.
 
     Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, and `troubles`, with one lane for each trouble that a line can have.
+    date, a line that is too full, `modules` that take commands, and `troubles`, one lane for each that a line can
+    have.
 
     Example: pale-heron demo --scene two-receivers
     """
     if scene == TROUBLES:
         _troubles(seed, not no_capture)
+    elif scene == MODULES:
+        _modules(seed, not no_capture)
     elif scene in SCENES:
         _play(scene, seed, not no_capture)
     else:
@@ -68,6 +72,23 @@ def _play(name: str, seed: int, record: bool) -> None:
     finally:
         for device in devices:
             device.stop()
+
+
+def _modules(seed: int, record: bool) -> None:
+    from pale_heron.sim.modules import KINDS, MARSH
+
+    link = simulated_folder() / f"of-{os.getpid()}"
+    devices = Device(MARSH, "--seed", str(seed), link=link, count=KINDS[MARSH])
+    names = ("bittern hide", "bittern buoy", "plover", "wren", "teal")
+    roles = ("hide", "buoy 7", "buoy 7", "hide", "hide")
+    try:
+        lanes = [
+            LaneSpec(name, path, LineSettings(9600, ending_out="cr"), role=role)
+            for name, role, path in zip(names, roles, devices.paths, strict=True)
+        ]
+        show("modules", lanes, record=record, view="module")
+    finally:
+        devices.stop()
 
 
 def _troubles(seed: int, record: bool) -> None:

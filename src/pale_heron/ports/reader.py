@@ -3,7 +3,7 @@
 import contextlib
 import threading
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -70,6 +70,10 @@ class Reader:
     def know_dialect(self, name: str) -> None:
         """Remember which dialect its device speaks; nothing changes on the line."""
         self._spec = replace(self._spec, dialect=name)
+
+    def intend(self, settings: Mapping[str, str]) -> None:
+        """Remember how the settings of its module are meant to be."""
+        self._spec = replace(self._spec, intended=dict(settings))
 
     def start(self) -> None:
         self._thread.start()

@@ -37,9 +37,13 @@ _SHOWN: Final = {
     "full_stop": ".",
     "slash": "/",
     "colon": ":",
+    "up": "↑",
+    "down": "↓",
 }
 _TRAFFIC = ("traffic",)
 _FIX = ("fix",)
+_MODULE = ("module",)
+_OTHERS = ("line", "traffic", "fix")
 
 
 def _traffic(what: str, key: str, label: str, help_words: str, *, footer: bool = False, source: str = "") -> Action:
@@ -56,15 +60,25 @@ def _fix(what: str, key: str, label: str, help_words: str, *, footer: bool = Tru
     return Action(name, key, label, help_words, _FIX, "", footer)
 
 
-def _lane(what: str, key: str, label: str, help_words: str, *, footer: bool = True) -> Action:
+def _module(what: str, key: str, label: str, help_words: str, *, footer: bool = True, source: str = "live") -> Action:
+    """An action of Module: a method of its view, with an argument behind a comma."""
+    method, _, argument = what.partition(",")
+    name = f"module('{method}', {argument})" if argument else f"module('{method}')"
+    return Action(name, key, label, help_words, _MODULE, source, footer)
+
+
+def _lane(
+    what: str, key: str, label: str, help_words: str, *, footer: bool = True, views: tuple[str, ...] = ()
+) -> Action:
     """An action on the chosen lane, or on the whole bench, while it is live."""
-    return Action(f"lane('{what}')", key, label, help_words, (), "live", footer)
+    return Action(f"lane('{what}')", key, label, help_words, views, "live", footer)
 
 
 ACTIONS: Final = (
     Action("show_view('line')", "1", "Line", "Is anything arriving, and is it legible?", footer=False),
     Action("show_view('traffic')", "2", "Traffic", "What is being said, by whom, when?", footer=False),
     Action("show_view('fix')", "3", "Fix", "Where are we, and how sure?", footer=False),
+    Action("show_view('module')", "5", "Module", "Does the module obey, and is it set as intended?", footer=False),
     _traffic("hold", "space", "hold", "Hold the list; the record goes on. Again: follow", footer=True, source="live"),
     Action("play", "space", "play", "Play or pause; after the end, play again", (), "replay"),
     Action("step", "full_stop", "step", "Pause, and take one record more", (), "replay"),
@@ -101,7 +115,26 @@ ACTIONS: Final = (
     _fix("next_span", "h", "how much", "How much of the last positions the scatter takes"),
     _fix("keep_drawing", "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
     _fix("choose_other", "c", "compare", "Choose the lane to compare with"),
-    _lane("send", "colon", "send", "Send a line, bytes or a file to the chosen lane"),
+    _module("open_entry", "colon", "tell it", "Type a command: completed, checked, with its meaning"),
+    _module("next_page", "v", "page", "The next page: exchanges, state, settings, two modules, routine", source=""),
+    _module("next_page,-1", "V", "page before", "The page before", footer=False, source=""),
+    _module("move,-1", "up", "before", "The exchange or setting before", footer=False, source=""),
+    _module("move,1", "down", "after", "The exchange or setting after", footer=False, source=""),
+    _module("newest", "end", "newest", "Follow the newest exchange", footer=False, source=""),
+    _module("enter", "enter", "set, run", "Say what a setting is meant to be; run the routine"),
+    _module("step", "space", "one step", "Do one step of the routine", footer=False),
+    _module("read_all", "R", "read all", "Read all settings; on the page of state all readings"),
+    _module("do,'write_settings'", "W", "write", "Write the settings that differ, and read them back"),
+    _module("do,'keep'", "K", "keep", "Store, restart, and verify that it lasted"),
+    _module("do,'change_line'", "L", "change line", "Change rate or flow control on both sides, with a way back"),
+    _module("do,'escape'", "E", "escape", "Lead it from data mode back to command mode"),
+    _module("do,'choose_routine'", "T", "routine", "Choose a routine, or make one of the last exchanges"),
+    _module("do,'choose_dialect'", "D", "dialect", "Choose how it speaks", footer=False),
+    _module("note_command", "n", "note", "Keep a note on the command of the chosen exchange", footer=False),
+    _module("do,'give_up'", "x", "give up", "Give up what is under way", footer=False),
+    _module("choose_other", "c", "compare", "Choose the module to compare with", footer=False, source=""),
+    _lane("send", "colon", "send", "Send a line, bytes or a file to the chosen lane", views=_OTHERS),
+    _lane("send", "F", "send bytes", "Send bytes or a file to the chosen lane", footer=False, views=_MODULE),
     _lane("mark", "m", "mark", "Note something at this time, in the record and in Traffic"),
     _lane("settings", "s", "settings", "All settings of the chosen lane, changeable while it is open"),
     _lane("find_rate", "r", "find the rate", "Try rates on the chosen lane, and judge by what is legible"),

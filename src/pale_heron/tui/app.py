@@ -24,12 +24,14 @@ from pale_heron.tui import shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.lane_actions import LaneActions, LiveBench
+from pale_heron.tui.module_actions import ModuleActions
 from pale_heron.tui.paint import line
 from pale_heron.tui.screens.panel import Page
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.fix_view import FixView
+from pale_heron.tui.widgets.module_view import ModuleView
 from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
@@ -76,8 +78,11 @@ class PaleHeron(FullScreen[None]):
         self._canvases: dict[str, Canvas] = {}
         self._traffic = TrafficView(bench, lambda: self._snapshot)
         self._fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
+        self._module = ModuleView(lambda: self._snapshot, lambda: self._lane, lambda: self._module_actions)
+        self._module_actions: ModuleActions | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
+            self._module_actions = ModuleActions(self, bench)
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
             self._traffic.sending_words = self._lane_actions.sending_words
         if isinstance(bench, Player):
@@ -92,6 +97,7 @@ class PaleHeron(FullScreen[None]):
             yield self._canvas("line", classes="view")
             yield self._traffic
             yield self._fix
+            yield self._module
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -145,7 +151,12 @@ class PaleHeron(FullScreen[None]):
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
         rail = self._canvas("rail")
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
-        draw = {"line": self._draw_line, "traffic": self._traffic.draw, "fix": self._fix.draw}
+        draw = {
+            "line": self._draw_line,
+            "traffic": self._traffic.draw,
+            "fix": self._fix.draw,
+            "module": self._module.draw,
+        }
         draw[self._view]()
 
     def _draw_line(self) -> None:
@@ -181,6 +192,11 @@ class PaleHeron(FullScreen[None]):
         """Do what Fix can do."""
         if self._view == "fix":
             getattr(self._fix, what)(*arguments)
+
+    def action_module(self, what: str, *arguments: int | str) -> None:
+        """Do what Module can do."""
+        if self._view == "module":
+            getattr(self._module, what)(*arguments)
 
     def _go_to_moment(self, moment: int) -> None:
         """Show a moment in Traffic."""

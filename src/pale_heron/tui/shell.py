@@ -15,7 +15,9 @@ from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, line, padded, wid
 
 RAIL_WIDTH = 25
 CARD = 21
-VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix"}
+VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix", "module": "Module"}
+KEYS = {"line": 1, "traffic": 2, "fix": 3, "module": 5}
+"""Views by their keys; those between are not there yet."""
 SHAPES = {
     Stand.REACHED: ("●", "reed"),
     Stand.WAITING: ("◐", "amber"),
@@ -70,10 +72,10 @@ def _replay(snapshot: BenchSnapshot) -> Line:
 def tabs(view: str) -> Line:
     """The views that there are, by their keys."""
     spans = [Span(" ")]
-    for number, (name, title) in enumerate(VIEWS.items(), 1):
+    for name, title in VIEWS.items():
         chosen = name == view
         action = f"show_view('{name}')"
-        spans.append(Span(f"{number} ", "*heron" if chosen else "faint", action))
+        spans.append(Span(f"{KEYS[name]} ", "*heron" if chosen else "faint", action))
         spans.append(Span(title, "*heron" if chosen else "quiet", action))
         spans.append(Span("   "))
     return tuple(spans)

@@ -5,9 +5,10 @@ from pale_heron.tui.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.shell import VIEWS
 from pale_heron.tui.views import fix as fix_view
 from pale_heron.tui.views import line as line_view
+from pale_heron.tui.views import module as module_view
 from pale_heron.tui.views import traffic as traffic_view
 
-PAGES = {"line": line_view, "traffic": traffic_view, "fix": fix_view}
+PAGES = {"line": line_view, "traffic": traffic_view, "fix": fix_view, "module": module_view}
 
 
 def help_lines(view: str, replay: bool, width: int) -> list[Line]:

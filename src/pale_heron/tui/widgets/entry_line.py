@@ -1,0 +1,140 @@
+"""The entry line of Module: completes commands, checks their values, says what they mean, remembers them."""
+
+from collections.abc import Callable
+from typing import ClassVar
+
+from textual import events
+from textual.binding import Binding, BindingType
+from textual.message import Message
+from textual.suggester import Suggester
+from textual.widgets import Input
+
+from pale_heron.core.module.commands import FORMS, Command
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.masking import masked_command
+from pale_heron.core.module.table import PLACE
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.paint import Line, cut, line
+
+MATCHES = 4
+
+
+class _Completions(Suggester):
+    """The first command of the dialect that begins with what is typed."""
+
+    def __init__(self, dialect: Callable[[], Dialect | None]) -> None:
+        super().__init__(use_cache=False, case_sensitive=True)
+        self._dialect = dialect
+
+    async def get_suggestion(self, value: str) -> str | None:
+        found = matching(self._dialect(), value)
+        typed = len(value)
+        text = next((begin for begin, *_ in found if len(begin) > typed), None)
+        return value + text[typed:] if text and value else None
+
+
+def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Command, str]]:
+    """Forms that begin with what is typed: up to their first value, whole, with their command and form."""
+    found = []
+    for command in dialect.commands.values() if dialect and typed else ():
+        for form in FORMS:
+            for template in command.forms.get(form, ()):
+                begin = template[: place.start()] if (place := PLACE.search(template)) else template
+                meant = typed.upper() if len(typed) <= len(begin) else typed[: len(begin)].upper()
+                if begin.upper().startswith(meant) and (place or len(typed) <= len(begin)):
+                    found.append((begin, template, command, form))
+    return sorted(found, key=lambda each: (len(each[0]) < len(typed), len(each[1]), each[1]))
+
+
+class EntryLine(Input):
+    """What is entered is posted as `Told`; leaving it as `Left`. `prompted` is set while a prompt waits for text."""
+
+    class Told(Message):
+        """A line was entered."""
+
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
+    class Left(Message):
+        """Escape was pressed."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "leave", "leave", show=False),
+        Binding("up", "recall(-1)", "told before", show=False),
+        Binding("down", "recall(1)", "told after", show=False),
+    ]
+
+    def __init__(self, dialect: Callable[[], Dialect | None]) -> None:
+        super().__init__(
+            id="entry", select_on_focus=False, suggester=_Completions(dialect), placeholder=": a command, as AT"
+        )
+        self._dialect = dialect
+        self._told: list[str] = []
+        self._place = 0
+        self.problem = ""
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        self.post_message(self.Told(event.value))
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        event.stop()
+        self.problem = ""
+
+    def on_focus(self, _event: events.Focus) -> None:
+        self.placeholder = "a command, as AT; escape leaves the line"
+
+    def on_blur(self, _event: events.Blur) -> None:
+        self.placeholder = ": opens the entry line"
+
+    def remember(self, text: str) -> None:
+        """It was told: the line is free for the next one."""
+        if text and text not in self._told[-1:]:
+            self._told.append(text)
+        self._place = len(self._told)
+        self.value = ""
+
+    def action_leave(self) -> None:
+        """Give the keys back to the view."""
+        self.post_message(self.Left())
+
+    def action_recall(self, step: int) -> None:
+        """Bring back what was told before."""
+        if self._told:
+            self._place = max(0, min(len(self._told), self._place + step))
+            self.value = self._told[self._place] if self._place < len(self._told) else ""
+            self.cursor_position = len(self.value)
+
+    def hints(self, width: int) -> list[Line]:
+        """What the typed line means, what is wrong with it, or what it may become."""
+        dialect = self._dialect()
+        if self.problem:
+            return [cut(line((f"✕ {safe_label(self.problem)}", "coral")), width)]
+        if dialect is None or not self.value:
+            return []
+        rows = []
+        spoken = [each for each in dialect.spoken(self.value) if each.command]
+        for each in spoken[:2]:
+            assert each.command is not None, "only those are taken"
+            wrong = f"  ✕ {each.wrong}" if each.wrong else ""
+            risk = f"  asks first: {each.risk}" if each.risk else ""
+            rows.append(
+                cut(
+                    line(
+                        (masked_command(dialect, each.text), "*text"),
+                        (f"  {each.command.meaning}", "quiet"),
+                        (safe_label(wrong), "coral"),
+                        (risk, "amber"),
+                    ),
+                    width,
+                )
+            )
+        for _, template, command, form in matching(dialect, self.value)[: MATCHES - len(rows)]:
+            legal = ", ".join(
+                f"{name} {command.parameters[name].legal}" for name in PLACE.findall(template) if form == "set"
+            )
+            rows.append(
+                cut(line((template, "heron"), (f"  {command.meaning}", "quiet"), (f"  {legal}", "faint")), width)
+            )
+        return rows

@@ -1,0 +1,305 @@
+"""Module put together: what was chosen in it, the entry line, and what its keys do."""
+
+from collections.abc import Callable
+from typing import Any
+
+from textual.app import ComposeResult
+from textual.containers import Vertical
+
+from pale_heron.bench.model import BenchSnapshot
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.exchanges import DATA, Exchange
+from pale_heron.tui.module_actions import ModuleActions
+from pale_heron.tui.paint import line
+from pale_heron.tui.screens.panel import Choice
+from pale_heron.tui.widgets.canvas import Canvas
+from pale_heron.tui.widgets.entry_line import EntryLine
+
+HINT_ROWS = 4
+
+
+class ModuleView(Vertical):
+    """`lane` gives the chosen lane; `actions` is there on a live bench alone."""
+
+    def __init__(
+        self,
+        snapshot: Callable[[], BenchSnapshot],
+        lane: Callable[[], LaneSnapshot | None],
+        actions: Callable[[], ModuleActions | None],
+    ) -> None:
+        super().__init__(id="module", classes="view")
+        self._snapshot = snapshot
+        self._lane = lane
+        self._actions = actions
+        self._page = "exchanges"
+        self._item: int | None = None
+        self._row = 0
+        self._others: dict[str, str] = {}
+        self._body = Canvas(id="module-body")
+        self._hint = Canvas(ground="panel", id="entry-hint")
+        self._entry = EntryLine(self._dialect)
+        self._warned = ""
+
+    def compose(self) -> ComposeResult:
+        yield self._body
+        yield self._hint
+        yield self._entry
+
+    def on_mount(self) -> None:
+        self._entry.display = self._actions() is not None
+
+    def _dialect(self) -> Dialect | None:
+        lane = self._lane()
+        if lane is not None and lane.module is not None:
+            return lane.module.dialect
+        from pale_heron.bench.dialects import known_dialects
+
+        return known_dialects().get("standard")
+
+    def draw(self) -> None:
+        """One picture."""
+        # Loaded with the first picture of this view: the first picture of all does not wait for it.
+        from pale_heron.tui.views import module
+
+        lane = self._lane()
+        hints = self._prompt_hint(lane) or (
+            self._entry.hints(self._hint.size.width - 2) if self._entry.has_focus else []
+        )
+        self._hint.styles.height = len(hints)
+        self._hint.show(hints)
+        if lane is None:
+            self._body.show([line(("no lane yet", "quiet"))])
+            return
+        look = self._look(lane)
+        self._body.show(module.paint(self._snapshot(), lane, look, self._body.size.width - 2, self._body.size.height))
+
+    def _look(self, lane: LaneSnapshot) -> Any:
+        from pale_heron.tui.views.module_look import Look
+
+        actions = self._actions()
+        other = self._other(lane)
+        return Look(
+            page=self._page,
+            chosen=self._item,
+            row=self._row,
+            live=actions is not None,
+            other=other,
+            intended=actions.intended(lane.name) if actions else {},
+            other_intended=actions.intended(other.name) if actions and other else {},
+            doing=actions.doing(lane.name) if actions else None,
+            routine=tuple(actions.routine_rows(lane.name, self._body.size.width - 2)) if actions else (),
+        )
+
+    def _other(self, lane: LaneSnapshot) -> LaneSnapshot | None:
+        """The lane to compare with: the one that was chosen, else one whose module speaks the same dialect."""
+        others = [each for each in self._snapshot().lanes if each.name != lane.name and each.module is not None]
+        named = [each for each in others if each.name == self._others.get(lane.name)]
+        mine = lane.module.dialect.name if lane.module else ""
+        alike = [each for each in others if each.module is not None and each.module.dialect.name == mine]
+        return next(iter(named or alike), None)
+
+    # Keys
+
+    def next_page(self, step: int = 1) -> None:
+        """Go through the pages."""
+        from pale_heron.tui.views.module_look import PAGES
+
+        pages = list(PAGES)
+        self.show_page(pages[(pages.index(self._page) + step) % len(pages)])
+
+    def show_page(self, page: str) -> None:
+        self._page = page
+        self.draw()
+
+    def choose(self, number: int) -> None:
+        """Choose an exchange by a click."""
+        self._item = number
+        self.draw()
+
+    def choose_row(self, row: int) -> None:
+        """Choose a row of a table by a click."""
+        self._row = row
+        self.draw()
+
+    def move(self, step: int) -> None:
+        """Choose the exchange or the row before or after."""
+        lane, actions = self._lane(), self._actions()
+        if lane is None:
+            return
+        if self._page == "exchanges" and lane.module is not None and lane.module.items:
+            numbers = [each.number for each in lane.module.items]
+            place = numbers.index(self._item) if self._item in numbers else len(numbers) - 1
+            wanted = max(0, min(len(numbers) - 1, place + step))
+            self._item = None if wanted == len(numbers) - 1 else numbers[wanted]
+        elif self._page == "settings" and lane.module is not None:
+            self._row = max(0, min(len(lane.module.dialect.settings) - 1, self._row + step))
+        elif self._page == "routine" and actions is not None:
+            actions.move_routine(lane.name, step)
+        self.draw()
+
+    def newest(self) -> None:
+        """Follow the newest exchange."""
+        self._item = None
+        self.draw()
+
+    def enter(self) -> None:
+        """Set what is intended, run the routine; on the page of exchanges open the entry line."""
+        lane, actions = self._lane(), self._actions()
+        if lane is None or actions is None:
+            return
+        if self._page == "settings":
+            actions.set_intended(lane, self._row)
+        elif self._page == "routine":
+            actions.run_routine(lane.name)
+        elif self._page == "exchanges":
+            self.open_entry()
+
+    def step(self) -> None:
+        """Do one step of the routine."""
+        lane, actions = self._lane(), self._actions()
+        if lane is not None and actions is not None and self._page == "routine":
+            actions.step_routine(lane.name)
+
+    def open_entry(self) -> None:
+        """Give the keys to the entry line."""
+        if self._actions() is not None:
+            self._page = "exchanges"
+            self._entry.focus()
+            self.draw()
+
+    def read_all(self) -> None:
+        """Read all: the settings, or on the page of readings those; on the page of two modules both."""
+        lane, actions = self._lane(), self._actions()
+        if lane is None or actions is None:
+            return
+        if self._page == "state":
+            actions.read_readings(lane)
+            return
+        other = self._other(lane) if self._page == "pair" else None
+        if self._page not in ("settings", "pair"):
+            self._page = "settings"
+        actions.read_settings(lane.name)
+        if other is not None:
+            actions.read_settings(other.name)
+
+    def choose_other(self) -> None:
+        """Choose the module to compare with."""
+        lane = self._lane()
+        names = [each.name for each in self._snapshot().lanes if lane is not None and each.name != lane.name]
+        if lane is None or not names:
+            self.app.notify("There is no other lane to compare with", severity="warning", markup=False)
+            return
+        mine = lane.name
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._others[mine] = names[int(key) - 1]
+                self.show_page("pair")
+
+        self.app.push_screen(
+            Choice(f"Compare {mine} with", [(str(at), each) for at, each in enumerate(names, 1)]), take
+        )
+
+    def do(self, what: str) -> None:
+        """What the actions of a live bench do with the chosen lane."""
+        lane, actions = self._lane(), self._actions()
+        if lane is not None and actions is not None:
+            getattr(actions, what)(lane)
+
+    def note_command(self) -> None:
+        """Note something of the command of the chosen exchange."""
+        lane, actions = self._lane(), self._actions()
+        if lane is None or actions is None or lane.module is None or not lane.module.items:
+            return
+        from pale_heron.tui.views.module_exchanges import chosen_item
+
+        item = chosen_item(lane.module, self._item)
+        commands = item.commands if isinstance(item, Exchange) else ()
+        if commands:
+            actions.note_command(lane, commands[0])
+        else:
+            words = "Choose an exchange whose command the dialect knows"
+            self.app.notify(words, severity="warning", markup=False)
+
+    # The entry line
+
+    @staticmethod
+    def prompting(lane: LaneSnapshot | None) -> Exchange | None:
+        """The exchange whose prompt waits for text."""
+        items = lane.module.items if lane and lane.module else ()
+        return next((each for each in items if isinstance(each, Exchange) and each.waits == "its payload"), None)
+
+    def _prompt_hint(self, lane: LaneSnapshot | None) -> list[Any]:
+        exchange = self.prompting(lane) if self._entry.has_focus else None
+        if exchange is None:
+            return []
+        counted = counted_bytes(exchange)
+        typed = len(self._entry.value)
+        if counted is None:
+            words = "the module waits for text: enter sends it (Ctrl-Z), escape gives up (ESC)"
+            return [line(("> ", "amber"), (words, "text"), (f"   {typed} characters", "quiet"))]
+        role = "reed" if typed == counted else "amber"
+        words = f"the module waits for {counted} bytes: enter sends them   "
+        return [line(("> ", "amber"), (words, "text"), (f"{typed} of {counted}", role))]
+
+    def on_entry_line_left(self) -> None:
+        lane, actions = self._lane(), self._actions()
+        if self.prompting(lane) is not None and lane is not None and actions is not None:
+            actions.send_raw(lane.name, b"\x1b", "ESC")
+        self._entry.value = ""
+        self.app.set_focus(None)
+        self.draw()
+
+    def on_entry_line_told(self, event: EntryLine.Told) -> None:
+        event.stop()
+        lane, actions = self._lane(), self._actions()
+        if lane is None or actions is None:
+            return
+        exchange = self.prompting(lane)
+        if exchange is not None:
+            self._send_payload(lane.name, actions, exchange, event.text)
+        elif event.text.strip():
+            self._tell(lane, actions, event.text.strip())
+
+    def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
+        data, counted = text.encode("utf-8"), counted_bytes(exchange)
+        if counted is not None and len(data) != counted:
+            self._entry.problem = f"{len(data)} bytes are typed, {counted} were announced"
+            return
+        actions.send_raw(lane, data if counted is not None else data + b"\x1a", "at the prompt")
+        self._entry.value = ""
+
+    def _tell(self, lane: LaneSnapshot, actions: ModuleActions, text: str) -> None:
+        """Check, ask where something is risked, and send."""
+        dialect = self._dialect()
+        spoken = dialect.spoken(text) if dialect else ()
+        wrong = next((each.wrong for each in spoken if each.wrong), "")
+        if not text.isascii() or not text.isprintable():
+            self._entry.problem = "only printable ASCII can be told; Send (F) takes bytes by number"
+            return
+        if wrong and self._warned != text:
+            self._warned = text
+            self._entry.problem = f"{wrong}; enter again sends it all the same"
+            return
+        self._item = None
+
+        def send() -> None:
+            if actions.tell(lane.name, text):
+                self._entry.remember(text)
+
+        if lane.module is not None and lane.module.mode == DATA:
+            actions.ask_in_data_mode(lane, send)
+            return
+        risk = " and ".join(dict.fromkeys(each.risk for each in spoken if each.risk))
+        guarded = any(each.command and "changes-line" in each.command.risks and each.risk for each in spoken)
+        actions.confirmed(risk, send, guarded=(lambda: actions.change_line(lane)) if guarded else None)
+
+
+def counted_bytes(exchange: Exchange) -> int | None:
+    """How many bytes were announced; None where Ctrl-Z ends the text."""
+    for spoken in exchange.spoken:
+        if spoken.command is not None and spoken.command.counted:
+            told = spoken.values.get(spoken.command.counted, "")
+            return int(told) if told.isdecimal() else None
+    return None
