@@ -136,10 +136,15 @@ def line_of(text: str, problem: Problem) -> int:
     *tables, key = problem.keys or ("",)
     table, whole = ".".join(tables), ".".join(problem.keys)
     here, head = "", 1
+    rows: dict[str, int] = {}
     for number, line in enumerate(text.splitlines(), 1):
-        found = re.match(r"\s*\[\s*([^\[\]]+?)\s*\]", line)
+        found = re.match(r"\s*\[\[?\s*([^\[\]]+?)\s*\]", line)
         if found:
             here = re.sub(r"[\s\"']", "", found[1])
+            if line.lstrip().startswith("[["):
+                # One of a list of tables is known by its place.
+                rows[here] = rows.get(here, 0) + 1
+                here = f"{here}.{rows[here]}"
             if here == whole:
                 return number
             head = number if here == table else head

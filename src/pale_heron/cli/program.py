@@ -16,6 +16,7 @@ from pale_heron.cli import (
     open_capture,
     ports,
     record,
+    routine,
     send,
     settings,
     sim,
@@ -45,6 +46,7 @@ app.command("chart")(chart.chart)
 app.command("export")(export.export)
 app.command("send")(send.send)
 app.command("settings")(settings.settings)
+app.command("routine")(routine.routine)
 app.add_typer(dialect.app, name="dialect")
 app.command("sim")(sim.sim)
 

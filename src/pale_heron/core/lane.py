@@ -16,7 +16,7 @@ from pale_heron.core.line.evidence import DriverErrors, Evidence
 from pale_heron.core.line.findings import Finding, findings
 from pale_heron.core.line.rates import Judged
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.line.steps import Opening, Step, steps
+from pale_heron.core.line.steps import Opening, Stand, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.module.dialect import Dialect
@@ -107,7 +107,8 @@ class Lane:
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
         if self._module is not None:
-            for position in self._module.feed(chunk):
+            byte_ns = self._settings.byte_ns if self._settings else 0
+            for position in self._module.feed(chunk, byte_ns):
                 self._fix.feed(position)
         return self._take(self.framing.feed(chunk))
 
@@ -191,6 +192,7 @@ class Lane:
         line = self._line.snapshot(now)
         talk = self._talk.snapshot(now)
         fix = self._fix.snapshot(now)
+        module = self._module.standing if self._module else None
         evidence = Evidence(
             opening=self._opening,
             refusal=self._refusal if self._refusal in REFUSALS else "",
@@ -206,6 +208,7 @@ class Lane:
             satellites_seen=len(fix.sky.satellites),
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
+            asked_only=module is Stand.REACHED,
         )
         return LaneSnapshot(
             name=self.name,
@@ -224,7 +227,7 @@ class Lane:
             line=line,
             talk=talk,
             fix=fix,
-            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now),
+            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now, module),
             module=self._module.snapshot() if self._module else None,
             findings=_joined(findings(evidence), fix.remarks),
             own_span_s=self._own_time.span_s if self._own_time else None,

@@ -144,7 +144,7 @@ class LaneActions:
         lane = self._lane()
         if lane is None:
             return
-        dialects = known_dialects()
+        dialects = {name: each for name, each in known_dialects().items() if each.actions}
         told = self._told.setdefault(lane.name, Told())
         spec = next((spec for spec in self._bench.specs() if spec.name == lane.name), None)
         if told.dialect is None and spec is not None and spec.dialect in dialects:

@@ -124,7 +124,7 @@ def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
     ground = "@select" if chosen else ""
     action = f"choose_lane({place})"
     silent = lane.line.last_byte is None or now - lane.line.last_byte > 5 * SECOND
-    flow = "coral" if silent and lane.opening is Opening.OPEN else "text"
+    flow = "coral" if silent and lane.opening is Opening.OPEN and lane.module is None else "text"
     step = first_missing(lane.steps)
     reached = lane.steps[-1].step if step is None else step.step
     chain: list[Span] = []

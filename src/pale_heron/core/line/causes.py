@@ -134,7 +134,9 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "silent",
-        lambda evidence: evidence.opening is Opening.OPEN and is_silent(evidence.line, evidence.now),
+        lambda evidence: (
+            evidence.opening is Opening.OPEN and not evidence.asked_only and is_silent(evidence.line, evidence.now)
+        ),
         0.85,
         "The device spoke and has fallen silent.",
         "Look at its supply and its cable; it may also sleep, or have been told to send nothing.",

@@ -50,6 +50,8 @@ class Evidence:
     time_known: bool
     satellites_seen: int
     now: int | None
+    asked_only: bool = False
+    """The lane of a module that answers: it speaks when it is spoken to."""
     garbage: Likeness | None = field(init=False)
 
     def __post_init__(self) -> None:

@@ -46,18 +46,29 @@ class Step(NamedTuple):
     state: Stand
 
 
-def steps(opening: Opening, line: LineSnapshot, has_fix: bool, answers: int, now: int | None) -> tuple[Step, ...]:
+def steps(
+    opening: Opening,
+    line: LineSnapshot,
+    has_fix: bool,
+    answers: int,
+    now: int | None,
+    module: Stand | None = None,
+) -> tuple[Step, ...]:
     """open, bytes, readable, valid, then fix; or answering, where a lane without sentences answers what it is sent.
 
-    With `now` None (a raw file) nothing grows silent.
+    With `now` None (a raw file) nothing grows silent. `module` is how it stands with answers on the lane of a module,
+    which speaks when it is spoken to: its silence is no fault.
     """
-    answering = answers > 0 and not line.valid_sentences
+    answering = module is Stand.REACHED or (answers > 0 and not line.valid_sentences)
+    last = ("answering", Stand.REACHED) if answering else ("fix", Stand.REACHED if has_fix else Stand.WAITING)
+    if module is not None:
+        last = ("answering", module)
     stands = (
         ("open", _open(opening)),
-        ("bytes", _bytes(line, now)),
+        ("bytes", _bytes(line, None if module else now)),
         ("readable", _readable(line, answering)),
         ("valid", Stand.REACHED if answering else _valid(line)),
-        ("answering", Stand.REACHED) if answering else ("fix", Stand.REACHED if has_fix else Stand.WAITING),
+        last,
     )
     chain, blocked = [], False
     for name, stand in stands:

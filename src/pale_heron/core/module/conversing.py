@@ -185,14 +185,14 @@ class Conversation:
         told, self._told = self._told, []
         return told
 
-    def feed(self, chunk: Chunk) -> None:
-        """Take what was sent or received."""
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> None:
+        """Take what was sent or received; a byte takes `byte_ns` on the line, so a line's end has a time of its own."""
         if chunk.time is not None:
             self.tick(chunk.time)
         if chunk.direction is OUT:
             self._feed_sent(chunk.data, chunk.time)
         else:
-            self._feed_received(chunk.data, chunk.time)
+            self._feed_received(chunk.data, chunk.time, byte_ns)
 
     def tick(self, now: int) -> None:
         """Let time pass: a number alone is decided, and a command that has no answer in time has none."""
@@ -294,10 +294,14 @@ class Conversation:
 
     # What is received
 
-    def _feed_received(self, data: bytes, time: int | None) -> None:
+    def _feed_received(self, data: bytes, begin: int | None, byte_ns: int) -> None:
         at, size = 0, len(data)
-        self._last_in = time
+        self._last_in = begin
         while at < size:
+            time = begin
+            if begin is not None and byte_ns:
+                end = _END.search(data, at)
+                time = begin + (end.end() if end else size) * byte_ns
             if self._number_held is not None:
                 text, when = self._number_held
                 self._number_held = None

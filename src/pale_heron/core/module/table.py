@@ -147,6 +147,21 @@ class Table:
             inner._known[name] = None
             yield str(name), inner.table(name)
 
+    def has(self, key: str) -> bool:
+        """Whether the key is there at all."""
+        return key in self._told
+
+    def values(self, key: str) -> Iterator[tuple[str, Any]]:
+        """Names and whatever stands under them."""
+        inner = self.table(key)
+        for name, value in inner._told.items():
+            yield str(name), value
+
+    def rows(self, key: str) -> Iterator["Table"]:
+        """The tables of a list of tables, each known by its place from 1."""
+        for place, told in enumerate(self._take(key, list, "a list of tables") or [], 1):
+            yield Table(told, (*self._keys, key, str(place)), self._problems)
+
     def end(self) -> None:
         """Note the keys that mean nothing."""
         for key in self._told:

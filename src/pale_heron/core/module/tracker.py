@@ -4,16 +4,17 @@ from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.frames import Chunk, Frame
+from pale_heron.core.line.steps import Stand
 from pale_heron.core.module.commands import HARMLESS, SET, Command
 from pale_heron.core.module.conversing import Conversation, Told
 from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import DATA, Exchange, Item
 from pale_heron.core.module.fields import Field
-from pale_heron.core.module.notices import FIRST_DATA, MILESTONES, NO_ANSWER, OK
+from pale_heron.core.module.notices import FIRST_DATA, NO_ANSWER, OK
 from pale_heron.core.module.position import as_frame
 from pale_heron.core.module.settings import AT_ONCE, Setting
 
-POWERED: Final = MILESTONES[0]
+SILENT: Final = 2
 RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
 
 
@@ -100,7 +101,7 @@ class ModuleTracker:
         self._seen = 0
         self._restarts = 0
         self._fresh: set[str] = set()
-        self._exchanges = self._refused = self._unanswered = 0
+        self._exchanges = self._refused = self._unanswered = self._silent = 0
 
     def speak(self, dialect: Dialect) -> None:
         """From now on this is its dialect; what was said before stays as it was understood."""
@@ -118,9 +119,19 @@ class ModuleTracker:
         """How many items have ended; whoever waits for an answer looks at it."""
         return self._conversation.ended_count
 
-    def feed(self, chunk: Chunk) -> list[Frame]:
-        """Take what was sent or received; gives the positions that it told, as sentences."""
-        self._conversation.feed(chunk)
+    @property
+    def standing(self) -> Stand:
+        """Whether it answers: reached once it did, broken where the last two commands had no answer."""
+        if self._silent >= SILENT:
+            return Stand.BROKEN
+        return Stand.REACHED if self._exchanges > self._unanswered else Stand.WAITING
+
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Frame]:
+        """Take what was sent or received; gives the positions that it told, as sentences.
+
+        A byte takes `byte_ns` on the line; 0 where that is not known.
+        """
+        self._conversation.feed(chunk, byte_ns)
         return self._take(chunk.time)
 
     def tick(self, now: int) -> None:
@@ -188,6 +199,7 @@ class ModuleTracker:
     def _ended(self, exchange: Exchange) -> None:
         self._exchanges += 1
         self._unanswered += exchange.status == NO_ANSWER
+        self._silent = self._silent + 1 if exchange.status == NO_ANSWER else 0
         self._refused += exchange.status not in (OK, NO_ANSWER)
         if exchange.status != OK:
             return

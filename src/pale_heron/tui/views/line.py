@@ -73,7 +73,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     if not tracked.bytes_in:
         waited = figures.duration((snapshot.now - (lane.opened or snapshot.began)) / SECOND)
         return "amber", line(("Nothing yet: ", "*amber"), f"0 bytes in {waited} since the lane was opened.")
-    if is_silent(tracked, snapshot.now) and snapshot.replay is None:
+    if lane.module is None and is_silent(tracked, snapshot.now) and snapshot.replay is None:
         age = figures.duration((snapshot.now - (tracked.last_byte or 0)) / SECOND)
         return "coral", line(("Not any more: ", "*coral"), f"silent for {age}, after {figures.size(tracked.bytes_in)}.")
     if not tracked.framed_bytes:

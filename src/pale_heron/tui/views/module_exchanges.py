@@ -32,7 +32,7 @@ WIDE = 110
 DETAIL = 52
 INDENT = 10
 HEX_ROW = 12
-MOST_HEX_ROWS = 6
+MOST_HEX_ROWS = 10
 _STANDS: Final = {OK: ("●", "reed"), ERROR: ("✕", "coral"), NO_ANSWER: ("✕", "coral"), "": ("◐", "amber")}
 _ROLES: Final = {
     ECHO: "echo",
@@ -185,7 +185,7 @@ def _data_row(item: Data) -> Line:
 def detail(dialect: Dialect, item: Item, width: int, room: int) -> list[Line]:
     """One item with everything that is known of it, and its bytes."""
     if isinstance(item, Data):
-        rows = [*wrapped(_data_row(item), width), BLANK, *_bytes(item.last, width)]
+        rows = [*wrapped(_data_row(item), width), BLANK, *_bytes([item.last], width)]
     elif isinstance(item, Unasked):
         rows = [line(("CAME UNASKED", "quiet")), BLANK, *_heard_rows(dialect, item, item.heard, width)]
     else:
@@ -236,17 +236,14 @@ def _heard_rows(dialect: Dialect, item: Item, heard: tuple[Heard, ...], width: i
         rows += [cut(line((" " * INDENT, "text"), *row), width) for row in notes]
     if secret:
         return [*rows, BLANK, line(("its bytes hold a secret: they are not shown", "quiet"))]
-    return [*rows, BLANK, *_bytes(b"\n".join(each.data for each in heard), width)]
+    return [*rows, BLANK, *_bytes([each.data for each in heard], width)]
 
 
-def _bytes(data: bytes, width: int) -> list[Line]:
-    """The first bytes, hexadecimal beside text."""
-    if not data:
-        return []
+def _bytes(pieces: list[bytes], width: int) -> list[Line]:
+    """The first bytes of each piece, hexadecimal beside text, each piece on rows of its own."""
     row = HEX_ROW if width >= 4 * HEX_ROW else HEX_ROW // 2
-    rows = [
-        line((f"{data[at : at + row].hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(data[at : at + row]), "text"))
-        for at in range(0, min(len(data), MOST_HEX_ROWS * row), row)
-    ]
-    more = len(data) - MOST_HEX_ROWS * row
-    return titled("BYTES", rows, f"{figures.count(more)} more" if more > 0 else "")
+    cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
+    rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
+    more = len(rows) - MOST_HEX_ROWS
+    note = "without line ends" + (f", {figures.several(more, 'row')} more" if more > 0 else "")
+    return titled("BYTES", rows[:MOST_HEX_ROWS], note) if rows else []

@@ -1,0 +1,105 @@
+"""`pale-heron routine`: run a list of steps against modules."""
+
+import json
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from pale_heron.bench.routine_files import known_routines, named_routine
+from pale_heron.bench.routines import FAILED, PASSED, RoutineRun, Stand
+from pale_heron.cli.bench_run import opened
+from pale_heron.core.module.routine import Routine
+from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.ports.address import parse_lanes
+
+LOOK_S = 0.02
+_SIGNS = {PASSED: "passed", FAILED: "FAILED"}
+
+
+def routine(
+    file: Annotated[str, typer.Argument(help="A routine (TOML), or the name of one that ships; `list` lists them.")],
+    lanes: Annotated[list[str] | None, typer.Argument(help="As many as it runs on.", metavar="LANE...")] = None,
+    values: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of a variable.")] = None,
+    yes: Annotated[bool, typer.Option("--yes", help="Answer its questions with yes.")] = False,
+    dialect: Annotated[str, typer.Option(help="How the modules speak; else as the routine says.")] = "",
+    capture: Annotated[Path | None, typer.Option("-o", "--out", help="Keep a record of it in this capture.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a step, and one for the whole.")] = False,
+) -> None:
+    """Run a routine: each step passes or fails with what was seen; it stops where one fails, with exit status 1.
+
+    Example: pale-heron routine plover-message /dev/ttyUSB0@115200 --set to=+99905550142
+
+    Example: pale-heron routine bittern-pair hide=/dev/ttyUSB0 buoy=/dev/ttyUSB1
+    """
+    if file == "list":
+        for name in known_routines():
+            print(f"{name:<18} {named_routine(name).title}")
+        return
+    wanted = named_routine(file)
+    specs = parse_lanes(lanes or [])
+    if not specs:
+        raise Trouble("No lane is named", f"pale-heron routine {file} LANE...")
+    known = _values(wanted, values or [])
+    speaks = dialect or wanted.dialect
+    with opened([replace(spec, dialect=speaks) for spec in specs], speaks, capture) as session:
+        run = RoutineRun(wanted, session, [spec.name for spec in specs], known)
+        run.start()
+        _follow(run, yes=yes, as_json=as_json)
+    if not run.succeeded:
+        raise typer.Exit(Exit.NO)
+
+
+def _values(wanted: Routine, texts: list[str]) -> dict[str, str]:
+    """The values of its variables; a secret one may be typed unseen."""
+    found = {}
+    for text in texts:
+        name, equals, value = text.partition("=")
+        if not equals or name not in wanted.variables:
+            known = ", ".join(wanted.variables) or "none"
+            raise Trouble(f"--set {text!r} names no variable of {wanted.name}", f"It has: {known}")
+        found[name] = value
+    for name, variable in wanted.variables.items():
+        if variable.ask and name not in found and sys.stdin.isatty():
+            found[name] = typer.prompt(variable.ask, default=variable.value or None, hide_input=variable.secret)
+    return found
+
+
+def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
+    """Tell each step as it ends, and put its questions."""
+    told = 0
+    while True:
+        over = run.over
+        ended = [each for each in run.stands if each.standing in _SIGNS]
+        for place, each in enumerate(ended[told:], told + 1):
+            _tell(each, place, len(run.stands), as_json=as_json)
+        told = len(ended)
+        if over:
+            break
+        if run.question:
+            asked = run.question
+            run.answer(yes or (sys.stdin.isatty() and typer.confirm(asked)))
+            while run.question == asked and not run.over:
+                time.sleep(LOOK_S)
+        time.sleep(LOOK_S)
+    done = sum(each.standing == PASSED for each in run.stands)
+    if as_json:
+        whole = {"routine": run.routine.name, "passed": run.succeeded, "steps": len(run.stands), "done": done}
+        print(json.dumps(whole))
+    else:
+        print(f"{run.routine.name}: {'passed' if run.succeeded else 'FAILED'}, {done} of {len(run.stands)} steps")
+
+
+def _tell(stand: Stand, place: int, steps: int, *, as_json: bool) -> None:
+    if as_json:
+        told = {"step": place, "do": stand.step.do, "words": stand.words, "standing": stand.standing}
+        seconds = None if stand.seconds is None else round(stand.seconds, 3)
+        print(json.dumps(told | {"seen": stand.seen, "seconds": seconds}, ensure_ascii=False), flush=True)
+    else:
+        took = f"{_SIGNS[stand.standing]:<7} {stand.seconds or 0:6.2f} s"
+        print(f"{place:>3} of {steps}  {took}  {stand.words}", flush=True)
+        if stand.seen:
+            print(f"{'':27}{stand.seen}", flush=True)
