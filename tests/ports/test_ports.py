@@ -20,7 +20,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.gatherer import ENOUGH, HOLD_NS, Gatherer
+from pale_heron.ports.gatherer import ENOUGH, QUIET_NS, Gatherer
 from pale_heron.ports.inbox import Inbox
 from pale_heron.ports.listing import ports
 from pale_heron.ports.opening import Stream
@@ -107,8 +107,8 @@ def test_a_line_that_comes_byte_by_byte_is_one_chunk_with_the_time_of_its_first_
 def test_held_bytes_go_on_when_due_or_many() -> None:
     gatherer = Gatherer()
     assert gatherer.add(b"> ", SECOND) == []
-    assert gatherer.due(SECOND + HOLD_NS - 1) == []
-    assert [piece.data for piece in gatherer.due(SECOND + HOLD_NS)] == [b"> "]
+    assert gatherer.due(SECOND + QUIET_NS - 1) == []
+    assert [piece.data for piece in gatherer.due(SECOND + QUIET_NS)] == [b"> "]
     assert gatherer.deadline is None
     assert [len(piece.data) for piece in gatherer.add(b"x" * ENOUGH, 2 * SECOND)] == [ENOUGH]
 

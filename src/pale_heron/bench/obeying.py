@@ -8,7 +8,9 @@ from typing import Final
 
 from pale_heron.bench.acting import Failed, Undertaking
 from pale_heron.bench.commanding import Commander
-from pale_heron.core.module.commands import QUERY, SET
+from pale_heron.bench.speakers import STANDARD
+from pale_heron.core.module.commands import QUERY, RUN, SET
+from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import Exchange
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.notices import NO_ANSWER, OK
@@ -34,6 +36,19 @@ def known(undertaking: Undertaking) -> ModuleSnapshot:
     return module
 
 
+def introduced(undertaking: Undertaking) -> ModuleSnapshot:
+    """What is known of the module, which is asked what it is where nobody has said so yet."""
+    module = undertaking.bench.module_of(undertaking.lane)
+    asked = module is not None and any(isinstance(each, Exchange) and each.sent == b"ATI" for each in module.items)
+    if module is None or (module.dialect.name == STANDARD and not asked):
+        undertaking.begin("ask what it is")
+        exchange = commander(undertaking).tell("ATI")
+        if exchange.status == NO_ANSWER:
+            raise Failed(f"{answered(exchange)}: is the rate right? r finds it")
+        undertaking.done(f"{answered(exchange)}, it speaks {known(undertaking).dialect.name}")
+    return known(undertaking)
+
+
 def answered(exchange: Exchange) -> str:
     """How an exchange ended, in words."""
     took = f" after {1000 * exchange.seconds:.0f} ms" if exchange.seconds is not None else ""
@@ -46,7 +61,7 @@ def reading(names: tuple[str, ...] = ()) -> Work:
     """Read the settings of these names, or all, each by its query."""
 
     def work(self: Undertaking) -> None:
-        dialect = known(self).dialect
+        dialect = introduced(self).dialect
         wanted = [each for each in dialect.settings.values() if not names or each.name in names]
         if not wanted:
             raise Failed(f"the dialect {dialect.name} describes no settings")
@@ -82,7 +97,7 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
     """Write the settings that differ from what is intended, and read them back; then keep them if asked to."""
 
     def work(self: Undertaking) -> None:
-        dialect = known(self).dialect
+        dialect = introduced(self).dialect
         wanted = [dialect.settings[name] for name in intended if name in dialect.settings]
         read_settings(self, wanted)
         states = known(self).settings
@@ -166,11 +181,11 @@ def restart_now(self: Undertaking) -> None:
     self.done("it has started" if len(known(self).restarts) > before else "no word of its start")
 
 
-def asking(lines: list[str]) -> Work:
-    """Ask one harmless question after the other; one that it refuses is told, and the rest is asked all the same."""
+def asking() -> Work:
+    """Ask for every reading that can be asked for without harm; one that it refuses is told, and the rest asked."""
 
     def work(self: Undertaking) -> None:
-        refused = []
+        refused, lines = [], questions(introduced(self).dialect)
         for each in lines:
             self.begin(each)
             exchange = commander(self).tell(each)
@@ -184,6 +199,18 @@ def asking(lines: list[str]) -> Work:
             raise Failed("it answered none of them")
 
     return work
+
+
+def questions(dialect: Dialect) -> list[str]:
+    """The harmless command lines whose replies tell what the dialect calls a reading."""
+    wanted = {field.name for field in dialect.readings.values()}
+    return [
+        command.forms[form][0]
+        for command in dialect.commands.values()
+        if any(wanted & set(each.groupindex) for each in command.replies)
+        for form in (QUERY, RUN)
+        if form in command.forms and not command.risk(form)
+    ]
 
 
 def keeping() -> Work:

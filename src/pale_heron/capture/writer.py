@@ -17,13 +17,17 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 
 NOT_MASKED = "Every byte as it went over the line: passwords and identities in it are not masked."
+REDACTED = "A copy made for sharing: stars stand for what the dialects call secret."
 
 
 class CaptureWriter:
     """One file, from its section header to its last event. Not for several threads at once."""
 
-    def __init__(self, path: Path) -> None:
-        """Begin the file; raises Trouble where it cannot be written, and never overwrites one."""
+    def __init__(self, path: Path, comment: str = NOT_MASKED) -> None:
+        """Begin the file; raises Trouble where it cannot be written, and never overwrites one.
+
+        `comment` stands in its header and says whether secrets in it are masked.
+        """
         self.path = path
         self.size = 0
         self.failure = ""
@@ -41,13 +45,16 @@ class CaptureWriter:
                 "Choose another place with -o, set PALE_HERON_CAPTURES, or go without a record: --no-capture",
             ) from None
         self.described.append(self.size)
-        self._write(pcapng.section(f"pale-heron {__version__}", NOT_MASKED))
+        self._write(pcapng.section(f"pale-heron {__version__}", comment))
         self._events = self._add(pcapng.interface(pcapng.EVENTS, "events", "what is not line data, as JSON"), "")
 
     def add_lane(self, name: str, address: str, settings: LineSettings | None) -> None:
         """Describe a lane, before its first chunk."""
         speed = settings.rate if settings and not settings.decorative else None
-        described = f"{address} {settings}" if settings else address
+        self.describe_lane(name, f"{address} {settings}" if settings else address, speed)
+
+    def describe_lane(self, name: str, described: str, speed: int | None) -> None:
+        """Describe a lane in words, before its first chunk."""
         self._add(pcapng.interface(pcapng.LINE_DATA, name, described, speed), name)
 
     def chunk(self, chunk: Chunk) -> None:

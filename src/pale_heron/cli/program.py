@@ -16,6 +16,7 @@ from pale_heron.cli import (
     open_capture,
     ports,
     record,
+    redact,
     routine,
     send,
     settings,
@@ -44,6 +45,7 @@ app.command("decode")(decode.decode)
 app.command("summary")(summary.summary)
 app.command("chart")(chart.chart)
 app.command("export")(export.export)
+app.command("redact")(redact.redact)
 app.command("send")(send.send)
 app.command("settings")(settings.settings)
 app.command("routine")(routine.routine)

@@ -1,12 +1,16 @@
 """Makes chunks out of reads: few enough to be cheap, and each beginning at a time that is known.
 
 A slow line hands over a byte or two at a time. They are held until a line ends, so that the next line begins a chunk of
-its own and has its own time; or until HOLD_NS have passed, or ENOUGH bytes are together.
+its own and has its own time; or until HOLD_NS have passed, or a pause of QUIET_NS, or ENOUGH bytes are together. What
+an echo has begun is not taken for the answer behind it: a CR that no LF follows ends what is held too.
 """
 
 from typing import NamedTuple
 
 HOLD_NS = 100_000_000
+QUIET_NS = 30_000_000
+"""Adapters hand over every 16 ms what has come; a longer pause was one on the line."""
+
 ENOUGH = 1024
 
 
@@ -29,28 +33,32 @@ class Gatherer:
     @property
     def deadline(self) -> int | None:
         """When what is held must go on; None where nothing is held."""
-        return self._begin + HOLD_NS if self._held else None
+        return min(self._begin + HOLD_NS, self._end + QUIET_NS) if self._held else None
 
     def add(self, data: bytes, now: int) -> list[Piece]:
         """Take what a read returned at `now`; the first byte arrived as much earlier as the bytes need on the line."""
+        pieces: list[Piece] = []
+        if self._held.endswith(b"\r") and data[:1] != b"\n":
+            pieces = self.take()
         if not self._held:
             self._begin = max(self._end, now - len(data) * self._byte_ns)
         self._held += data
         self._end = now
         if len(self._held) >= ENOUGH:
-            return self.take()
+            return [*pieces, *self.take()]
         cut = data.rfind(b"\n") + 1
         if not cut:
-            return []
+            return pieces
         rest = data[cut:]
-        pieces = [Piece(self._begin, self._held[: len(self._held) - len(rest)])]
+        pieces += [Piece(self._begin, self._held[: len(self._held) - len(rest)])]
         self._held = rest
         self._begin = now - len(rest) * self._byte_ns
         return pieces
 
     def due(self, now: int) -> list[Piece]:
         """What has been held long enough."""
-        return self.take() if self._held and now >= self._begin + HOLD_NS else []
+        deadline = self.deadline
+        return self.take() if deadline is not None and now >= deadline else []
 
     def take(self) -> list[Piece]:
         """Everything held, now."""

@@ -128,7 +128,7 @@ ACTIONS: Final = (
     _module("do,'keep'", "K", "keep", "Store, restart, and verify that it lasted"),
     _module("do,'change_line'", "L", "change line", "Change rate or flow control on both sides, with a way back"),
     _module("do,'escape'", "E", "escape", "Lead it from data mode back to command mode"),
-    _module("do,'choose_routine'", "T", "routine", "Choose a routine, or make one of the last exchanges"),
+    _module("choose_routine", "T", "routine", "Choose a routine, or make one of the last exchanges"),
     _module("do,'choose_dialect'", "D", "dialect", "Choose how it speaks", footer=False),
     _module("note_command", "n", "note", "Keep a note on the command of the chosen exchange", footer=False),
     _module("do,'give_up'", "x", "give up", "Give up what is under way", footer=False),

@@ -9,12 +9,13 @@ from textual.app import App
 from pale_heron.bench.acting import Standing, Undertaking
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import ENDINGS_OUT
-from pale_heron.core.module.commands import HARMLESS, QUERY, RUN, Command
+from pale_heron.core.module.commands import Command
 from pale_heron.core.module.masking import masked_command
 from pale_heron.core.module.settings import Setting
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import Sending
 from pale_heron.tui.lane_actions import LiveBench
+from pale_heron.tui.routine_actions import RoutineActions
 from pale_heron.tui.screens.panel import AskLine, Choice
 
 
@@ -33,6 +34,7 @@ class ModuleActions:
         self._app = app
         self._bench = bench
         self._lanes: dict[str, _Lane] = {}
+        self.routines = RoutineActions(app, bench)
 
     def _of(self, lane: str) -> _Lane:
         return self._lanes.setdefault(lane, _Lane())
@@ -117,7 +119,7 @@ class ModuleActions:
     def give_up(self, lane: LaneSnapshot) -> None:
         """Give up what is under way."""
         undertaking = self._of(lane.name).undertaking
-        if undertaking is not None and not undertaking.over:
+        if not self.routines.give_up(lane.name) and undertaking is not None and not undertaking.over:
             undertaking.stop()
 
     def escape(self, lane: LaneSnapshot) -> None:
@@ -136,20 +138,7 @@ class ModuleActions:
         """Ask for everything that stands in State and can be asked for without harm."""
         from pale_heron.bench.obeying import asking
 
-        module = lane.module
-        if module is None:
-            self._app.notify("Nobody spoke to it yet: tell it AT first", severity="warning", markup=False)
-            return
-        wanted = {field.name for field in module.dialect.readings.values()}
-        lines = [
-            command.forms[form][0]
-            for command in module.dialect.commands.values()
-            for form in (QUERY, RUN)
-            if form in command.forms
-            and (form in HARMLESS or not command.risks)
-            and any(wanted & set(each.groupindex) for each in command.replies)
-        ]
-        self.begin(lane.name, "ask for all readings", asking(lines))
+        self.begin(lane.name, "ask for all readings", asking())
 
     def write_settings(self, lane: LaneSnapshot) -> None:
         """Write what differs from what is intended."""
@@ -233,7 +222,13 @@ class ModuleActions:
         proposed = before.get(setting.name, "" if setting.secret or state is None else state.now)
         question = f"{setting.name} of {lane.name}: {parameter.legal}; nothing forgets it"
         self._app.push_screen(
-            AskLine(question, proposed, lambda text: parameter.check(text.strip()) if text.strip() else ""), take
+            AskLine(
+                question,
+                proposed,
+                lambda text: parameter.check(text.strip()) if text.strip() else "",
+                secret=setting.secret,
+            ),
+            take,
         )
 
     def choose_dialect(self, lane: LaneSnapshot) -> None:
@@ -271,16 +266,3 @@ class ModuleActions:
             self._app.notify(f"Kept in {path}", markup=False)
 
         self._app.push_screen(AskLine(f"Your note on {command.name} ({command.meaning})", command.note), take)
-
-    # Routines
-
-    def routine_rows(self, _lane: str, _width: int) -> list[Any]:
-        return []
-
-    def move_routine(self, lane: str, step: int) -> None: ...
-
-    def run_routine(self, lane: str) -> None: ...
-
-    def step_routine(self, lane: str) -> None: ...
-
-    def choose_routine(self, lane: LaneSnapshot) -> None: ...

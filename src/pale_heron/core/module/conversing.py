@@ -21,6 +21,7 @@ decides. However the streams are cut into chunks, what comes out is the same.
 
 import re
 from collections import deque
+from collections.abc import Iterable
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import OUT, SECOND, Chunk
@@ -67,6 +68,10 @@ PAYLOAD_WITHIN_NS: Final = 600 * SECOND
 
 LATE_NS: Final = 120 * SECOND
 CTRL_Z, ESCAPE = 0x1A, 0x1B
+SECRETS_KEPT: Final = 500
+SHORTEST_SECRET: Final = 3
+"""What is shorter would be masked wherever two letters come together."""
+
 _END = re.compile(rb"[\r\n]")
 _DIGITS = re.compile(rb"\d{1,2}").fullmatch
 
@@ -144,6 +149,8 @@ class Conversation:
         self._last_in: int | None = None
         self._escape = bytearray()
         self._late_since: int | None = None
+        self.secrets: set[str] = set()
+        """Every secret value that was told or heard, as far as the dialect knew it as one."""
 
     @property
     def items(self) -> tuple[Item, ...]:
@@ -249,6 +256,7 @@ class Conversation:
         """A command line is whole."""
         spoken = self.dialect.spoken(line.decode("latin-1"))
         self._end_unasked()
+        self._learn_secrets(value for each in spoken for value in each.values.items())
         if len(self._queue) >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
         self._queue.append(_Open(self._next(), line, spoken, time))
@@ -468,6 +476,7 @@ class Conversation:
     def _take_reply(self, text: bytes, command: Command, form: str, match: re.Match[str], time: int | None) -> None:
         heard = Heard(time, INFORMATION, text, command.name, _fields(match))
         self._add(heard)
+        self._learn_secrets(heard.fields)
         self._told.append(Told(heard, command, form))
         self._then(command.arrives, command.follows, match)
 
@@ -497,6 +506,7 @@ class Conversation:
         if notice.restarts:
             self._restarted(time)
         self._add(heard)
+        self._learn_secrets(heard.fields)
         self._told.append(Told(heard, None, NOTICE))
         if notice.enters:
             self._set_mode(notice.enters, time)
@@ -561,6 +571,11 @@ class Conversation:
                 self.words = each.values.get("verbosity") == "1"
             elif name == "echo":
                 self.echo = each.values.get("echo") == "1"
+
+    def _learn_secrets(self, values: Iterable[tuple[str, str]]) -> None:
+        if len(self.secrets) < SECRETS_KEPT:
+            secret = self.dialect.secrets
+            self.secrets.update(raw for name, raw in values if name in secret and len(raw) >= SHORTEST_SECRET)
 
     # Where things go
 

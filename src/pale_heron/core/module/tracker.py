@@ -77,6 +77,8 @@ class ModuleSnapshot:
     milestones: dict[str, int | None]
     settings: dict[str, SettingState]
     restarts: tuple[int | None, ...]
+    secrets: frozenset[str]
+    """Values that must not be shown, as they went over the line."""
     exchanges: int
     """Ended since the begin."""
     refused: int
@@ -243,6 +245,7 @@ class ModuleTracker:
             milestones=dict(self._milestones),
             settings=dict(self._settings),
             restarts=tuple(conversation.restarts),
+            secrets=frozenset(conversation.secrets),
             exchanges=self._exchanges,
             refused=self._refused,
             unanswered=self._unanswered,

@@ -131,12 +131,18 @@ def keys_lines(keys: Sequence[tuple[str, str]], width: int) -> list[Line]:
 
 
 class AskLine(ModalScreen[str | None]):
-    """One line to type in; Enter gives it, Escape gives up. `check` says what is wrong with a text, or nothing."""
+    """One line to type in; Enter gives it, Escape gives up. `check` says what is wrong with a text, or nothing.
+
+    What is secret is typed unseen.
+    """
 
     BINDINGS: ClassVar[list[BindingType]] = [("escape", "dismiss", "give up")]
 
-    def __init__(self, question: str, value: str = "", check: Callable[[str], str] = lambda _: "") -> None:
+    def __init__(
+        self, question: str, value: str = "", check: Callable[[str], str] = lambda _: "", *, secret: bool = False
+    ) -> None:
         super().__init__()
+        self._secret = secret
         self._question = question
         self._value = value
         self._check = check
@@ -144,7 +150,7 @@ class AskLine(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="asking"):
             yield Canvas(ground="panel", id="question")
-            yield Input(self._value, id="answer")
+            yield Input(self._value, id="answer", password=self._secret)
 
     def on_mount(self) -> None:
         self.query_one("#question", Canvas).show([line((f" {self._question}", "text"))])

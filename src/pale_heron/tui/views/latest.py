@@ -1,12 +1,14 @@
 """The latest line of each type, each in its place, with what changed in it lit."""
 
 import re
+from dataclasses import replace
 from typing import NamedTuple
 
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.selection import Selection
 from pale_heron.core.frames import SECOND, Direction, Frame, Kind
 from pale_heron.core.line.tracker import TypeCount
+from pale_heron.core.module.masking import starred
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, Span, cut, line, padded
@@ -31,11 +33,21 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[Latest]:
     for lane in snapshot.lanes:
         for direction, types in ((Direction.IN, lane.line.types), (Direction.OUT, lane.line.sent_types)):
             found += [
-                Latest(lane.name, direction, each)
+                Latest(lane.name, direction, _masked(each, lane.module.secrets if lane.module else frozenset()))
                 for each in types
                 if each.latest is not None and selection.matches(each.latest)
             ]
     return found
+
+
+def _masked(tally: TypeCount, secrets: frozenset[str]) -> TypeCount:
+    """The tally with stars for what must not be shown."""
+    if not secrets:
+        return tally
+    latest, before = (
+        each._replace(data=starred(each.data, secrets)) if each else None for each in (tally.latest, tally.before)
+    )
+    return replace(tally, latest=latest, before=before)
 
 
 def paint(found: list[Latest], chosen: int, now: int, width: int, seen: range | None = None) -> list[Line]:

@@ -1,11 +1,13 @@
 """Traffic: what is being said, by whom, when?"""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
+from pale_heron.core.module.masking import starred
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text
@@ -81,6 +83,8 @@ class Look:
     found: str = ""
     recorded: bool = True
     """Whether lines that left memory can be read back."""
+    secrets: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    """What must not be shown, by lane."""
 
 
 def heading(look: Look) -> Line:
@@ -118,7 +122,7 @@ def row_of(entry: Entry | None, before: Entry | None, look: Look, width: int, ch
     if isinstance(entry, Event):
         flag, kind, arrow, what, role = _event(entry)
     else:
-        flag, kind, arrow, what, role = _frame(entry, width)
+        flag, kind, arrow, what, role = _frame(masked(entry, look.secrets), width)
     flag = "◆ " if marked else flag
     row = line(
         (flag, f"{'heather' if marked else 'coral' if flag == '✕ ' else 'quiet'}{ground}"),
@@ -130,6 +134,17 @@ def row_of(entry: Entry | None, before: Entry | None, look: Look, width: int, ch
     )
     shown = cut((*row, *_with_ground(_lit(what, look.found), ground)), width)
     return padded(shown, width, f"text{ground}") if chosen else shown
+
+
+def secrets_of(snapshot: BenchSnapshot) -> dict[str, frozenset[str]]:
+    """What must not be shown, by lane."""
+    return {lane.name: lane.module.secrets for lane in snapshot.lanes if lane.module and lane.module.secrets}
+
+
+def masked(frame: Frame, secrets: Mapping[str, frozenset[str]]) -> Frame:
+    """A frame with stars for what must not be shown on its lane."""
+    known = secrets.get(frame.lane)
+    return frame._replace(data=starred(frame.data, known)) if known else frame
 
 
 def _lit(what: Line, found: str) -> Line:

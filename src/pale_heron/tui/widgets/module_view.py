@@ -11,12 +11,13 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import DATA, Exchange
 from pale_heron.tui.module_actions import ModuleActions
-from pale_heron.tui.paint import line
+from pale_heron.tui.paint import Line, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
 
-HINT_ROWS = 4
+HEAD_ROWS = 4
+"""Of question, answer and pages."""
 
 
 class ModuleView(Vertical):
@@ -88,8 +89,19 @@ class ModuleView(Vertical):
             intended=actions.intended(lane.name) if actions else {},
             other_intended=actions.intended(other.name) if actions and other else {},
             doing=actions.doing(lane.name) if actions else None,
-            routine=tuple(actions.routine_rows(lane.name, self._body.size.width - 2)) if actions else (),
+            routine=self._routine_rows(lane, actions) if actions and self._page == "routine" else (),
         )
+
+    def _routine_rows(self, lane: LaneSnapshot, actions: ModuleActions) -> tuple[Line, ...]:
+        size = self._body.size
+        return tuple(actions.routines.rows(lane.name, size.width - 2, size.height - HEAD_ROWS))
+
+    def choose_routine(self) -> None:
+        """Choose a routine, and show its page."""
+        lane, actions = self._lane(), self._actions()
+        if lane is not None and actions is not None:
+            self.show_page("routine")
+            actions.routines.choose(lane)
 
     def _other(self, lane: LaneSnapshot) -> LaneSnapshot | None:
         """The lane to compare with: the one that was chosen, else one whose module speaks the same dialect."""
@@ -124,7 +136,7 @@ class ModuleView(Vertical):
 
     def move(self, step: int) -> None:
         """Choose the exchange or the row before or after."""
-        lane, actions = self._lane(), self._actions()
+        lane = self._lane()
         if lane is None:
             return
         if self._page == "exchanges" and lane.module is not None and lane.module.items:
@@ -134,8 +146,6 @@ class ModuleView(Vertical):
             self._item = None if wanted == len(numbers) - 1 else numbers[wanted]
         elif self._page == "settings" and lane.module is not None:
             self._row = max(0, min(len(lane.module.dialect.settings) - 1, self._row + step))
-        elif self._page == "routine" and actions is not None:
-            actions.move_routine(lane.name, step)
         self.draw()
 
     def newest(self) -> None:
@@ -151,7 +161,7 @@ class ModuleView(Vertical):
         if self._page == "settings":
             actions.set_intended(lane, self._row)
         elif self._page == "routine":
-            actions.run_routine(lane.name)
+            actions.routines.run(lane.name)
         elif self._page == "exchanges":
             self.open_entry()
 
@@ -159,7 +169,7 @@ class ModuleView(Vertical):
         """Do one step of the routine."""
         lane, actions = self._lane(), self._actions()
         if lane is not None and actions is not None and self._page == "routine":
-            actions.step_routine(lane.name)
+            actions.routines.step(lane.name)
 
     def open_entry(self) -> None:
         """Give the keys to the entry line."""

@@ -13,6 +13,7 @@ from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.search import Search
 from pale_heron.bench.selection import Selection, is_mark, is_trouble, text_matcher
+from pale_heron.core.frames import Frame
 from pale_heron.core.moments import moment
 from pale_heron.core.trouble import Trouble
 from pale_heron.tui import figures
@@ -98,6 +99,7 @@ class TrafficView(Vertical):
             reference=reference.time if reference else None,
             found="" if self._wanted.startswith("/") else self._wanted,
             recorded=bool(snapshot.capture.path),
+            secrets=traffic.secrets_of(snapshot),
         )
 
     def _state(self, snapshot: BenchSnapshot) -> traffic.State:
@@ -123,6 +125,8 @@ class TrafficView(Vertical):
             found = latest.rows_of(snapshot, self.list.selection)
             entry = found[self._chosen_type].tally.latest if self._chosen_type < len(found) else None
         lane = next((lane for lane in snapshot.lanes if entry is not None and lane.name == entry.lane), None)
+        if isinstance(entry, Frame):
+            entry = traffic.masked(entry, traffic.secrets_of(snapshot))
         reference = self.list.reference
         return traffic_detail.Chosen(
             entry=entry,

@@ -1,0 +1,144 @@
+"""A copy of a capture that can be shared: stars of the same length stand for secrets, wherever they went over the line.
+
+The capture is gone through twice. First the trackers hear all of it, and know the secrets that commands and replies
+carried; then it is copied. A secret that chunks have cut apart is found too: each stream is looked at as one.
+"""
+
+import json
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Final
+
+from pale_heron.bench.model import Model
+from pale_heron.capture.reader import CaptureReader, Record, open_file
+from pale_heron.capture.writer import REDACTED, CaptureWriter
+from pale_heron.core.frames import Chunk, Direction, Event
+from pale_heron.core.module.masking import without
+from pale_heron.core.trouble import Trouble
+
+LONGEST: Final = 256
+"""Secrets are no longer than this, in bytes."""
+
+Stream = tuple[str, Direction]
+
+
+@dataclass(frozen=True, slots=True)
+class Redacted:
+    """What was masked: places in streams and in events, and how many different secrets."""
+
+    places: int
+    secrets: int
+    torn: str
+
+
+class _Finder:
+    """Finds secrets in the streams of one lane, chunk by chunk, also across their borders."""
+
+    def __init__(self, secrets: Iterable[str]) -> None:
+        self._secrets = [each.encode("latin-1", "replace") for each in secrets]
+        self._tails: dict[Stream, bytes] = {}
+        self._offsets: dict[Stream, int] = {}
+        self.found: dict[Stream, list[tuple[int, int]]] = {}
+
+    def feed(self, chunk: Chunk) -> None:
+        stream = (chunk.lane, chunk.direction)
+        tail = self._tails.get(stream, b"")
+        data = tail + chunk.data
+        begin = self._offsets.get(stream, 0) - len(tail)
+        places = self.found.setdefault(stream, [])
+        for secret in self._secrets:
+            at = data.find(secret)
+            while at >= 0:
+                if at + len(secret) > len(tail):
+                    places.append((begin + at, begin + at + len(secret)))
+                at = data.find(secret, at + 1)
+        self._offsets[stream] = begin + len(data)
+        self._tails[stream] = data[-LONGEST:]
+
+
+def redact(
+    source: Path, target: Path, more: Iterable[str] = (), progress: Callable[[str], None] = lambda _: None
+) -> Redacted:
+    """Write the copy. `more` are secrets that nobody else knows. Raises Trouble where it cannot be read or written."""
+    progress("looking for secrets")
+    model, reader = Model(), CaptureReader(source)
+    for record in _records(reader, source):
+        model.feed(record)
+    secrets: dict[str, set[str]] = {name: set(more) for name in reader.lanes}
+    for name in reader.lanes:
+        module = model.module_of(name)
+        secrets.setdefault(name, set(more)).update(module.secrets if module else ())
+    progress("finding them in the streams")
+    finders = {name: _Finder(known) for name, known in secrets.items()}
+    for record in _records(CaptureReader(source), source):
+        if isinstance(record, Chunk):
+            finders.setdefault(record.lane, _Finder(more)).feed(record)
+    progress("writing the copy")
+    places = {stream: sorted(found) for finder in finders.values() for stream, found in finder.found.items()}
+    every = set().union(*secrets.values(), more)
+    in_events = _write(source, target, places, every)
+    return Redacted(sum(map(len, places.values())) + in_events, len(every), reader.torn)
+
+
+def _records(reader: CaptureReader, path: Path) -> Iterator[Record]:
+    with open_file(path) as file:
+        yield from reader.records_of(file)
+
+
+def _write(source: Path, target: Path, places: dict[Stream, list[tuple[int, int]]], every: set[str]) -> int:
+    """Copy all records; gives how many events held a secret."""
+    reader, masked = CaptureReader(source), 0
+    writer = CaptureWriter(target, REDACTED)
+    described: set[str] = set()
+    offsets: dict[Stream, int] = {}
+    try:
+        for record in _records(reader, source):
+            for name, info in reader.lanes.items():
+                if name not in described:
+                    described.add(name)
+                    writer.describe_lane(name, info.description, info.speed)
+            if isinstance(record, Chunk):
+                stream = (record.lane, record.direction)
+                offset = offsets.get(stream, 0)
+                offsets[stream] = offset + len(record.data)
+                writer.chunk(record._replace(data=_starred(record.data, offset, places.get(stream, []))))
+            else:
+                event = _event(record, every)
+                masked += event.details != record.details
+                writer.event(event, comment=str(event.details.get("text", "")))
+            if writer.failure:
+                raise Trouble(f"{target} cannot be written: {writer.failure}", "Free some space")
+    finally:
+        writer.close()
+    return masked
+
+
+def _starred(data: bytes, offset: int, places: list[tuple[int, int]]) -> bytes:
+    """The bytes of a chunk that begins at an offset of its stream, with stars at the places that lie in it."""
+    out = bytearray(data)
+    first = bisect_left(places, (offset - LONGEST, 0))
+    for begin, end in places[first:]:
+        if begin >= offset + len(data):
+            break
+        low, high = max(begin, offset) - offset, min(end, offset + len(data)) - offset
+        if low < high:
+            out[low:high] = b"*" * (high - low)
+    return bytes(out)
+
+
+def _event(event: Event, every: set[str]) -> Event:
+    """What happened, with the mask for each secret in its texts."""
+    told = json.dumps(event.details, ensure_ascii=False)
+    if not any(each in told for each in every):
+        return event
+    return event._replace(details=_masked(event.details, every))
+
+
+def _masked(value: Any, every: set[str]) -> Any:
+    if isinstance(value, str):
+        return without(value, every)
+    if isinstance(value, dict):
+        return {key: _masked(each, every) for key, each in value.items()}
+    return [_masked(each, every) for each in value] if isinstance(value, list) else value
