@@ -18,6 +18,9 @@ from pale_heron.core.trouble import Trouble
 ATTENTION: Final = "AT"
 ATTENTIONS: Final = 4
 BACK_ATTENTIONS: Final = 4
+Told = list[tuple[str, dict[str, str]]]
+"""Commands with their values."""
+
 FLOWS: Final = {"none": ("0", "0"), "xonxoff": ("1", "1"), "rtscts": ("2", "2")}
 """Flow control as V.250, 6.2.12 numbers it."""
 
@@ -38,9 +41,9 @@ class LineChange:
         told = [f"{self.rate} baud"] if self.rate else []
         return ", ".join(told + ([f"flow control {self.flow}"] if self.flow else []))
 
-    def commands(self, module: LineSettings) -> list[tuple[str, dict[str, str]]]:
+    def commands(self, module: LineSettings) -> Told:
         """What the module is told for it; `module` is how the line is set."""
-        told: list[tuple[str, dict[str, str]]] = []
+        told: Told = []
         if self.flow is not None and self.flow != module.flow:
             flow_in, flow_out = FLOWS[self.flow]
             told.append(("line-flow", {"flow_in": flow_in, "flow_out": flow_out}))
@@ -69,12 +72,13 @@ def changing_line(change: LineChange) -> Work:
         except (Failed, Trouble) as failure:
             self.failed(str(failure))
             _go_back(self, before, after, told)
-            raise Failed(f"the line was not changed: {failure}") from None
+            self.begin("the line")
+            raise Failed(f"it is {before} as before: {failure}") from None
 
     return work
 
 
-def _change(self: Undertaking, told: list[tuple[str, dict[str, str]]], after: LineSettings, *, store: bool) -> None:
+def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) -> None:
     for command, values in told:
         self.begin(f"tell it {command} {', '.join(values.values())}")
         exchange = _unstoppable(self).ask(command, SET, **values)
@@ -102,14 +106,14 @@ def _open_at(self: Undertaking, settings: LineSettings) -> None:
     self.done("it answers")
 
 
-def _go_back(
-    self: Undertaking, before: LineSettings, after: LineSettings, told: list[tuple[str, dict[str, str]]]
-) -> None:
+def _go_back(self: Undertaking, before: LineSettings, after: LineSettings, told: Told) -> None:
     """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
     self.begin(f"go back to {before}")
     self.set_line(before)
     if _answers(self, BACK_ATTENTIONS):
         self.done(f"it answers at {before} as before")
+        # What it took and did not do must not come true with the next start.
+        _set_back(self, before, told)
         return
     self.failed("no answer")
     self.begin(f"look at {after} once more")
@@ -122,17 +126,23 @@ def _go_back(
             f"it answers neither at {before} nor at {after}: switch its power off and on, then r finds its rate"
         )
     self.done("it answers there")
-    flow_in, flow_out = FLOWS[before.flow]
-    undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
-    for command, _ in reversed(told):
-        self.begin(f"set {command} back")
-        _unstoppable(self).ask(command, SET, **undo[command])
+    _set_back(self, before, told)
+    self.begin(f"open at {before}")
     self.set_line(before)
     if not _answers(self, BACK_ATTENTIONS):
         self.set_line(after)
         raise Failed(f"it does not go back: it stays at {after}, and so does the line")
     self.done(f"it answers at {before} as before")
     store_now(self)
+
+
+def _set_back(self: Undertaking, before: LineSettings, told: Told) -> None:
+    flow_in, flow_out = FLOWS[before.flow]
+    undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
+    for command, _ in reversed(told):
+        self.begin(f"set {command} back to {', '.join(undo[command].values())}")
+        exchange = _unstoppable(self).ask(command, SET, **undo[command])
+        self.done(answered(exchange) if exchange else "")
 
 
 def _answers(self: Undertaking, tries: int) -> bool:

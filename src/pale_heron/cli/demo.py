@@ -78,7 +78,7 @@ def _modules(seed: int, record: bool) -> None:
     from pale_heron.sim.modules import KINDS, MARSH
 
     link = simulated_folder() / f"of-{os.getpid()}"
-    devices = Device(MARSH, "--seed", str(seed), link=link, count=KINDS[MARSH])
+    devices = Device(MARSH, "--seed", str(seed), "--after", "2.5", link=link, count=KINDS[MARSH])
     names = ("bittern hide", "bittern buoy", "plover", "wren", "teal")
     roles = ("hide", "buoy 7", "buoy 7", "hide", "hide")
     try:

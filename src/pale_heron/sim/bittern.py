@@ -10,7 +10,7 @@ from pale_heron.sim.air import NOISE_DBM, Air, Tuned
 from pale_heron.sim.modem import Answer, Call, Knob, Modem, Prompt, between, short
 
 MOST_BYTES: Final = 200
-BEACON_POWER_S: Final = 0.4
+MOST_BAUD: Final = 115_200
 BROWN_OUT_DBM: Final = 21
 """From this power on the weak supply of the hut breaks down now and then."""
 
@@ -43,12 +43,21 @@ class Bittern(Modem):
             },
         )
         self._air = air
+        self._kept_rate = int(self.in_force["rate"])
         self.place = place
         self._seed = seed
         self._beacons = 0
         self._sent = 0
         air.radios.append(self)
         self.later(0.0, 1.0, self._beacon)
+
+    @property
+    def rate(self) -> int:
+        """It says OK to the highest rate too, and stays where it is: the line driver of this one cannot do it."""
+        wanted = super().rate
+        if wanted <= MOST_BAUD:
+            self._kept_rate = wanted
+        return self._kept_rate
 
     @property
     def node(self) -> int:

@@ -76,12 +76,13 @@ class Post:
             self.terminal.rate = self.modem.rate
 
 
-def run_posts(posts: Sequence[Post], ended: Callable[[], bool], tick_s: float = TICK_S) -> None:
-    """All of them at once, until `ended` says so."""
+def run_posts(posts: Sequence[Post], ended: Callable[[], bool], after_s: float = 0.0) -> None:
+    """All of them at once, until `ended` says so. Power comes after a while."""
+    time.sleep(after_s)
     begin = last = time.monotonic()
     try:
         while not ended():
-            time.sleep(tick_s)
+            time.sleep(TICK_S)
             now = time.monotonic()
             for post in posts:
                 post.work(now - last, now - begin)

@@ -1,0 +1,142 @@
+"""A bench on a simulated module whose time passes as fast as it is asked for."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from tests.streams import BEGIN
+
+from pale_heron.bench.acting import Standing, Undertaking
+from pale_heron.bench.dialects import known_dialects
+from pale_heron.bench.model import Model
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.lane import Lane
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.module.tracker import ModuleSnapshot
+from pale_heron.ports.sender import Sending
+from pale_heron.sim.air import Air
+from pale_heron.sim.bittern import Bittern
+from pale_heron.sim.modem import Modem
+from pale_heron.sim.modules import BUOY, HIDE
+from pale_heron.sim.plover import Plover
+from pale_heron.sim.teal import Teal
+from pale_heron.sim.wire import resampled
+from pale_heron.sim.wren import VANE_ADDRESS, VANE_PIN, Wren
+
+DIALECTS = known_dialects()
+TICK_S = 0.02
+RATE = 9600
+
+
+def bitterns() -> tuple[Bittern, Bittern]:
+    """Two on one air, set as they are in the marsh at first."""
+    air = Air(7)
+    hide, buoy = Bittern(air, "hide", 7), Bittern(air, "buoy", 8)
+    hide.configure(**HIDE)
+    buoy.configure(**BUOY)
+    return hide, buoy
+
+
+def wren() -> Wren:
+    """One that is paired with the vane."""
+    found = Wren(7)
+    found.configure(peer=VANE_ADDRESS, pin=VANE_PIN)
+    return found
+
+
+MAKERS: Mapping[str, Callable[[], Modem]] = {
+    "bittern": lambda: bitterns()[0],
+    "plover": Plover,
+    "wren": wren,
+    "teal": Teal,
+}
+
+
+class ModuleBench:
+    """Lanes on modules, by nickname. `hears` may spoil what a module is told: none of it, where it gives None."""
+
+    def __init__(self, **modems: Modem) -> None:
+        self.modems = modems
+        self.line = {name: LineSettings(RATE, ending_out="cr") for name in modems}
+        self.model = Model(Lane(name, settings) for name, settings in self.line.items())
+        self.notes: list[tuple[str, Mapping[str, Any]]] = []
+        self.marks: list[str] = []
+        self.hears: Callable[[str, bytes], bytes | None] = lambda _, data: data
+        self.speaks: Callable[[str], bool] = lambda _: True
+        self.seconds = 0.0
+        self.sent: list[bytes] = []
+
+    @property
+    def now(self) -> int:
+        return BEGIN + int(self.seconds * SECOND)
+
+    def settings_of(self, lane: str) -> LineSettings:
+        return self.line[lane]
+
+    def change(self, lane: str, settings: LineSettings) -> None:
+        self.line[lane] = settings
+
+    def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
+        self.notes.append((name, details))
+
+    def mark(self, text: str) -> None:
+        self.marks.append(text)
+
+    def choose(self, lane: str, dialect: str) -> None:
+        self.model.feed(Event(self.now, lane, "dialect", {"name": dialect}))
+
+    def send(self, lane: str, sending: Sending) -> None:
+        self.sent.append(sending.data)
+        self.model.feed(Chunk(lane, OUT, self.now, sending.data))
+        modem = self.modems[lane]
+        heard = self.hears(lane, resampled(sending.data, self.line[lane].rate, modem.rate))
+        if heard:
+            modem.hear(heard, self.seconds)
+        self.advance(TICK_S)
+
+    def advance(self, seconds: float) -> None:
+        """Let time pass, in small steps."""
+        end = self.seconds + seconds
+        while self.seconds < end:
+            self.seconds = min(end, self.seconds + TICK_S)
+            for lane, modem in self.modems.items():
+                rate = modem.rate
+                said = modem.say(self.seconds)
+                if said and self.speaks(lane):
+                    self.model.feed(Chunk(lane, IN, self.now, resampled(said, rate, self.line[lane].rate)))
+            self.model.tick(self.now)
+
+    def wait_for_news(self, _seconds: float) -> None:
+        self.advance(TICK_S)
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None:
+        return self.model.module_of(lane)
+
+    def module(self, lane: str) -> ModuleSnapshot:
+        found = self.module_of(lane)
+        assert found is not None
+        return found
+
+    def entries_since(self, _number: int) -> tuple[list[Frame | Event], int]:
+        return [], 0
+
+
+class Hasty(Undertaking):
+    """An undertaking whose waits let the bench's time pass. Runs at once."""
+
+    def __init__(self, bench: ModuleBench, lane: str) -> None:
+        super().__init__("test", bench, lane, Standing())
+        self._fast = bench
+
+    def rest(self, seconds: float) -> None:
+        self._fast.advance(seconds)
+
+    def set_line(self, settings: LineSettings) -> None:
+        self._fast.change(self.lane, settings)
+        self._fast.advance(0.3)
+
+
+def undertaken(bench: ModuleBench, work: Callable[[Undertaking], None], lane: str = "m") -> Hasty:
+    """Do it, and give how it went."""
+    undertaking = Hasty(bench, lane)
+    undertaking._run(work)
+    return undertaking

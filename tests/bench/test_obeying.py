@@ -1,0 +1,259 @@
+"""Commands, settings and the guarded change of a line against the simulated modules, also where they die."""
+
+from collections.abc import Callable
+
+import pytest
+from tests.bench.modules import MAKERS, RATE, ModuleBench, bitterns, undertaken, wren
+
+from pale_heron.bench.commanding import Commander, exchange_object
+from pale_heron.bench.intended import checked, compared, rows_of
+from pale_heron.bench.line_change import LineChange, changing_line
+from pale_heron.bench.obeying import asking, escaping, keeping, reading, writing
+from pale_heron.core.module.exchanges import DATA, Data, Exchange
+from pale_heron.core.module.fields import MASK
+from pale_heron.core.module.notices import NO_ANSWER
+from pale_heron.core.trouble import Trouble
+
+
+def on(kind: str) -> tuple[ModuleBench, Commander]:
+    """A bench on one module that has started and said what it is."""
+    bench = ModuleBench(m=MAKERS[kind]())
+    bench.advance(2.0)
+    tell = Commander(bench, "m")
+    assert tell.tell("ATI").status == "ok"
+    return bench, tell
+
+
+@pytest.mark.parametrize("kind", list(MAKERS))
+def test_every_module_is_recognised_answers_and_is_read(kind: str) -> None:
+    bench, tell = on(kind)
+    assert tell.dialect is not None
+    assert tell.dialect.name == kind
+    assert tell.tell("AT+NONSENSE").status == "error"
+    assert undertaken(bench, reading()).succeeded
+    module = bench.module("m")
+    assert set(module.settings) == set(module.dialect.settings)
+    assert all(state.read for name, state in module.settings.items() if name not in ("network-name", "phrase"))
+    assert undertaken(bench, asking()).succeeded
+    assert {"identity", "firmware"} <= set(module.readings)
+    assert module.milestones.keys() >= {"powered"}
+
+
+@pytest.mark.parametrize("kind", list(MAKERS))
+def test_echo_words_and_numbers_are_followed(kind: str) -> None:
+    bench, tell = on(kind)
+    assert (bench.module("m").echo, bench.module("m").words) == (True, True)
+    assert tell.tell("ATE0V0").code == "0"
+    bench.advance(0.2)
+    found = tell.tell("AT+NONSENSE")
+    assert (found.result, found.code, found.echo) == ("ERROR", "4", False)
+    assert (bench.module("m").echo, bench.module("m").words) == (False, False)
+    assert tell.tell("ATE1V1").result == "OK"
+
+
+def test_two_bitterns_are_compared_mended_and_hear_each_other() -> None:
+    hide, buoy = bitterns()
+    bench = ModuleBench(hide=hide, buoy=buoy)
+    bench.advance(2.0)
+    for lane in ("hide", "buoy"):
+        assert undertaken(bench, reading(), lane).succeeded
+    rules = {each.setting.name: each for each in compared(bench.module("hide"), bench.module("buoy"))}
+    broken = {name: each.words for name, each in rules.items() if not each.holds}
+    assert set(broken) == {"node", "pace", "peer"}
+    assert broken["node"] == "both have node 7: neither will hear the other"
+    assert "beacon" not in rules
+    assert MASK in rules["cipher"].setting.shown("ebb at dawn")
+
+    wanted = checked(bench.module("buoy").dialect, {"node": "8", "pace": "3"})
+    assert undertaken(bench, writing(wanted), "buoy").succeeded
+    states = bench.module("buoy").settings
+    assert (states["node"].standing, states["pace"].standing) == ("running, not stored", "pending a restart")
+    assert not any(heard.name == "heard" for item in bench.module("hide").items for heard in getattr(item, "heard", ()))
+    assert undertaken(bench, keeping(), "buoy").succeeded
+    states = bench.module("buoy").settings
+    assert (states["node"].standing, states["pace"].standing) == ("running, stored", "running, stored")
+    assert all(each.holds for each in compared(bench.module("hide"), bench.module("buoy")))
+    bench.advance(12.0)
+    heard = [heard for item in bench.module("hide").items for heard in getattr(item, "heard", ())]
+    assert any(each.name == "heard" for each in heard)
+    assert any(each.data.startswith(b"beacon ") for each in heard if each.role == "payload")
+    assert "signal" in bench.module("hide").readings
+
+
+def test_what_is_intended_is_compared_and_written_once() -> None:
+    bench, _ = on("bittern")
+    intended = {"node": "9", "group": "12"}
+    assert undertaken(bench, writing(intended)).succeeded
+    rows = {row.setting.name: row for row in rows_of(bench.module("m"), intended)}
+    assert (rows["node"].differs, rows["group"].differs, rows["power"].differs) == (False, False, None)
+    assert b"AT+GROUP=12\r" not in bench.sent
+    bench.sent.clear()
+    again = undertaken(bench, writing(intended))
+    assert again.succeeded
+    assert not any(b"=" in each for each in bench.sent)
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [({"node": "251"}, "1 to 250"), ({"nod": "7"}, "did you mean 'node'"), ({"role": "2"}, "0 base")],
+)
+def test_what_cannot_be_set_is_never_sent(values: dict[str, str], words: str) -> None:
+    bench, _ = on("bittern")
+    with pytest.raises(Trouble, match=words):
+        checked(bench.module("m").dialect, values)
+
+
+def test_a_prompt_takes_its_text_and_is_given_up_without_one() -> None:
+    bench, tell = on("plover")
+    bench.advance(8.0)
+    tell.tell("AT+CMGF=1")
+    sent = tell.tell('AT+CMGS="+99905550142"', b"Ebb at 10:40")
+    assert (sent.status, sent.fields["reference"]) == ("ok", "1")
+    assert tell.tell('AT+CMGS="+99905550142"').status == "ok"
+    assert bench.sent[-1] == b"\x1b"
+    bench, tell = on("bittern")
+    assert tell.tell("AT+TELL=8,5", b"hello").fields["told_bytes"] == "5"
+
+
+def test_messages_calls_and_notices_stand_where_they_come() -> None:
+    bench, tell = on("plover")
+    tell.tell("AT+CLIP=1;+CREG=1;+CMGF=1")
+    bench.advance(8.0)
+    found = tell.tell("AT+COPS=?")
+    assert found.seconds is not None
+    assert found.seconds > 5
+    bench.advance(60.0)
+    names = {heard.name for item in bench.module("m").items for heard in getattr(item, "heard", ())}
+    assert {"message-came", "ring", "calling-number"} <= names
+    read = tell.tell("AT+CMGR=1")
+    assert [each.data for each in read.information][-1] == b"Ebb at 10:40. OK"
+    assert bench.module("m").milestones.keys() >= {"powered", "ready", "registered"}
+
+
+def test_its_own_position_feeds_the_fix_of_the_lane() -> None:
+    bench, tell = on("plover")
+    bench.advance(25.0)
+    for _ in range(3):
+        assert tell.tell("AT+PLACE?").status == "ok"
+        bench.advance(1.0)
+    (lane,) = bench.model.snapshots(bench.now)
+    latitude = lane.fix.value("latitude")
+    assert latitude is not None
+    assert latitude.source == "MOGGA"
+    assert abs(latitude.value + 46.117) < 0.01
+    assert lane.fix.state.has_position
+
+
+def test_data_mode_is_entered_asked_about_and_left() -> None:
+    bench, tell = on("wren")
+    assert tell.tell("AT+LINK").result == "CONNECT"
+    assert bench.module("m").mode == DATA
+    with pytest.raises(Trouble, match="data mode"):
+        tell.tell("AT")
+    bench.advance(3.0)
+    data = next(each for each in bench.module("m").items if isinstance(each, Data))
+    assert data.bytes_in > 10
+    assert "first data" in bench.module("m").milestones
+    bench.advance(1.5)
+    assert undertaken(bench, escaping()).succeeded
+    assert tell.tell("ATH").status == "ok"
+
+
+def test_secrets_are_masked_wherever_they_are_handed_on() -> None:
+    bench, tell = on("wren")
+    told = exchange_object(tell.tell('AT+PIN="4711"'), tell.dialect)
+    read = exchange_object(tell.tell("AT+PIN?"), tell.dialect)
+    assert "4711" not in f"{told}{read}"
+    assert read["fields"] == {"pin": MASK}
+    assert bench.module("m").secrets >= {"4711"}
+    assert "4711" in str(exchange_object(tell.tell("AT+PIN?"), None))
+
+
+def test_a_brown_out_is_a_restart_and_ends_what_waits() -> None:
+    bench, tell = on("bittern")
+    tell.tell("AT+POWER=22")
+    results = [tell.tell("AT+TELL=8,2", b"hi") for _ in range(3)]
+    assert NO_ANSWER in {each.status for each in results}
+    assert len(bench.module("m").restarts) == 2
+    assert bench.module("m").settings["power"].written is None
+
+
+def test_a_guarded_change_of_the_line_is_stored_and_survives_the_restart() -> None:
+    bench, _ = on("teal")
+    change = undertaken(bench, changing_line(LineChange(57600, "rtscts")))
+    assert change.succeeded, change.steps
+    assert (bench.line["m"].rate, bench.line["m"].flow) == (57600, "rtscts")
+    bench.modems["m"].restart(bench.seconds, "test")
+    bench.advance(3.0)
+    assert Commander(bench, "m").tell("AT").status == "ok"
+
+
+def test_a_change_that_it_only_says_it_made_is_led_back() -> None:
+    bench, tell = on("bittern")
+    change = undertaken(bench, changing_line(LineChange(230_400)))
+    assert change.succeeded is False
+    assert bench.line["m"].rate == RATE
+    assert tell.tell("AT+IPR?").fields["rate"] == str(RATE)
+    assert "as before" in change.steps[-1].seen
+
+
+def commands_heard(bench: ModuleBench) -> int:
+    return sum(each.endswith(b"\r") for each in bench.sent)
+
+
+def dying(bench: ModuleBench, after: int, *, comes_back: bool, obeys: bool) -> Callable[[str, bytes], bytes | None]:
+    """A module that dies, or has its power switched off and on, as it hears its next command or just has obeyed it."""
+    died: list[float] = []
+
+    def hears(lane: str, data: bytes) -> bytes | None:
+        if commands_heard(bench) <= after or died:
+            return data if not died or comes_back else None
+        died.append(bench.seconds)
+        modem = bench.modems[lane]
+        if not obeys:
+            modem.restart(bench.seconds, "died")
+            return data if comes_back else None
+        modem.later(bench.seconds, 0.01, lambda at: modem.restart(at, "died"))
+        return data
+
+    bench.speaks = lambda _lane: not died or comes_back
+    return hears
+
+
+STEPS = 6
+"""Commands that a change which succeeds takes: attention, rate, attention, store, restart, attention."""
+
+
+@pytest.mark.parametrize("obeys", [False, True])
+@pytest.mark.parametrize("after", range(STEPS))
+def test_a_module_that_dies_at_any_step_leaves_the_line_as_it_was(after: int, obeys: bool) -> None:
+    bench, _ = on("teal")
+    bench.sent.clear()
+    bench.hears = dying(bench, after, comes_back=False, obeys=obeys)
+    change = undertaken(bench, changing_line(LineChange(57600)))
+    assert commands_heard(bench) > after, "it was through before it could die: fewer steps to test"
+    assert change.succeeded is False
+    assert bench.line["m"].rate == RATE
+    told = " ".join(step.seen for step in change.steps)
+    assert "nothing was changed" in told or "power off and on" in told
+
+
+@pytest.mark.parametrize("obeys", [False, True])
+@pytest.mark.parametrize("after", range(STEPS))
+def test_a_module_that_restarts_at_any_step_is_found_again(after: int, obeys: bool) -> None:
+    bench, tell = on("teal")
+    bench.sent.clear()
+    bench.hears = dying(bench, after, comes_back=True, obeys=obeys)
+    change = undertaken(bench, changing_line(LineChange(57600)))
+    bench.advance(5.0)
+    assert tell.tell("AT").status == "ok", change.steps
+    assert bench.line["m"].rate == (57600 if change.succeeded else RATE)
+
+
+def test_exchanges_keep_their_numbers_in_order() -> None:
+    bench, tell = on("bittern")
+    for _ in range(5):
+        tell.tell("AT+NODE?")
+    numbers = [each.number for each in bench.module("m").items if isinstance(each, Exchange)]
+    assert numbers == sorted(numbers)
+    assert wren().rate == RATE
