@@ -14,7 +14,7 @@ from pale_heron.core.module.planning import HeardSentence, plan
 
 KNOWN = known_dialects()
 CURLEW = KNOWN["curlew"]
-SHIPPED = ("curlew", "standard", "bittern", "plover", "wren", "teal")
+SHIPPED = ("curlew", "v250", "standard", "bittern", "plover", "wren", "teal")
 
 
 def test_the_shipped_dialect_is_sound_and_has_every_role() -> None:

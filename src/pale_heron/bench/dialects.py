@@ -107,6 +107,13 @@ def named_dialect(name: str) -> Dialect:
     return known[name]
 
 
+def skeleton(name: str, extends: str) -> str:
+    """The text of a dialect to begin with."""
+    text = resources.files(SHIPPED).joinpath("skeleton.txt").read_text()
+    grown = f'extends = "{extends}"' if extends else '# extends = "standard"'
+    return text.replace("NAME", name).replace("EXTENDS", grown)
+
+
 def keep_note(dialect: str, command: str, note: str) -> Path:
     """Keep a note on a command in the user's own dialect of that name, which grows from the shipped one.
 

@@ -1,4 +1,4 @@
-"""`pale-heron dialect`: the files that say how a kind of device is told things."""
+"""`pale-heron dialect`: the files that say how a kind of device speaks and is told things."""
 
 import json
 from pathlib import Path
@@ -6,9 +6,13 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.dialects import known_dialects, named_dialect, read_file, user_folder
+from pale_heron.bench.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
+from pale_heron.bench.speakers import STANDARD
 from pale_heron.core.module.actions import Action
-from pale_heron.core.trouble import Exit
+from pale_heron.core.module.commands import RUN, Command
+from pale_heron.core.module.dialect import Dialect
+from pale_heron.core.module.settings import RULES, Setting
+from pale_heron.core.trouble import Exit, Trouble
 
 app = typer.Typer(
     help="Dialects: how a kind of device is told things. docs/dialects.md tells how to write one.",
@@ -31,7 +35,9 @@ def check(file: Annotated[Path, typer.Argument(help="A dialect file (TOML).")]) 
         count = len(wrong)
         print(f"{file}: {count} mistake{'' if count == 1 else 's'}; it is not used until none is left")
         raise typer.Exit(Exit.NO)
-    print(f"{file}: dialect {dialect.name} is sound, with {len(dialect.actions)} actions")
+    counts = {"actions": dialect.actions, "commands": dialect.commands, "notices": dialect.notices}
+    told = ", ".join(f"{len(each)} {what}" for what, each in counts.items() if each)
+    print(f"{file}: dialect {dialect.name} is sound, with {told}")
     if file.resolve().parent != user_folder().resolve():
         print(f"Put it into {user_folder()} to use it")
 
@@ -51,16 +57,87 @@ def every(as_json: Annotated[bool, typer.Option("--json", help="One JSON array."
     print(f"Your own belong into {user_folder()}")
 
 
-@app.command("show")
-def show(name: Annotated[str, typer.Argument(help="A dialect that can be used, or a file.")]) -> None:
-    """Show what a dialect can tell: each action with its parameters, what it sends, and what it risks.
+@app.command("new")
+def new(
+    name: Annotated[str, typer.Argument(help="Its name: lower-case letters, digits and -.")],
+    extends: Annotated[str, typer.Option(help="The dialect that it grows from; empty for none.")] = STANDARD,
+    out: Annotated[Path | None, typer.Option("-o", "--out", help="The file; else one in your own folder.")] = None,
+) -> None:
+    """Begin a dialect of your own: a file that is sound, with an example of each part to change.
 
-    Example: pale-heron dialect show curlew
+    Example: pale-heron dialect new my-modem
+    """
+    path = out or user_folder() / f"{name}.toml"
+    text = skeleton(name, extends)
+    _, wrong = read_text(text)
+    if wrong:
+        raise Trouble(f"{wrong[0].words}", "Choose another name, or one of `pale-heron dialect list` to grow from")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("x") as file:
+            file.write(text)
+    except FileExistsError:
+        raise Trouble(f"{path} is there already", "Choose another name, or write to it with an editor") from None
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place with -o") from None
+    print(f"{path}: change it, then pale-heron dialect check {path}")
+
+
+@app.command("show")
+def show(
+    name: Annotated[str, typer.Argument(help="A dialect that can be used, or a file.")],
+    part: Annotated[str, typer.Argument(help="Only commands, actions, or settings whose name begins so.")] = "",
+) -> None:
+    """Show what a dialect can tell: commands or actions with their values, notices, readings, settings and rules.
+
+    Example: pale-heron dialect show plover
     """
     dialect = named_dialect(name)
-    print(f"{dialect.name}: {dialect.title}")
+    grown = f", grown from {dialect.extends}" if dialect.extends else ""
+    print(f"{dialect.name}: {dialect.title}{grown}")
     for action in dialect.actions.values():
-        print("\n".join(_action(action)))
+        if action.name.startswith(part):
+            print("\n".join(_action(action)))
+    for command in dialect.commands.values():
+        if command.name.startswith(part):
+            print("\n".join(_command(command)))
+    for setting in dialect.settings.values():
+        if setting.name.startswith(part):
+            print("\n".join(_setting(setting)))
+    for title, rows in () if part else (("notices", _notices(dialect)), ("readings", _readings(dialect))):
+        if rows:
+            print("\n".join([title, *rows]))
+
+
+def _command(command: Command) -> list[str]:
+    source = f"  ({command.source})" if command.source else ""
+    rows = [f"  {command.name:<18} {command.meaning}{source}"]
+    rows += [f"  {'':<18} {form:<6} {text}" for form, texts in command.forms.items() for text in texts]
+    rows += [
+        f"  {'':<18} {each.name}: {each.legal}{', secret' if each.secret else ''}"
+        for each in command.parameters.values()
+    ]
+    risk = command.risk(RUN)
+    rows += [f"  {'':<18} asks first: {risk}"] if risk else []
+    return rows + ([f"  {'':<18} your note: {command.note}"] if command.note else [])
+
+
+def _setting(setting: Setting) -> list[str]:
+    legal = setting.parameter.legal if setting.parameter else "cannot be set"
+    rule = f"; of two modules it {RULES[setting.rule]}" if setting.rule else ""
+    restart = "; in force from the next restart on" if setting.restart else ""
+    return [f"  setting {setting.name:<14} {legal}; kept {setting.kept}{restart}{rule}"]
+
+
+def _notices(dialect: Dialect) -> list[str]:
+    return [f"  {each.name:<26} {each.meaning}" for each in dialect.notices.values()]
+
+
+def _readings(dialect: Dialect) -> list[str]:
+    return [
+        f"  {label:<18} {field.meaning}{' in ' + field.unit if field.unit else ''}{', secret' if field.secret else ''}"
+        for label, field in dialect.readings.items()
+    ]
 
 
 def _action(action: Action) -> list[str]:
