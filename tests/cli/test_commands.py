@@ -24,7 +24,8 @@ from pale_heron.sim.scenes import SCENES
 
 COMMANDS = (
     *("demo", "watch", "open", "ports", "record", "decode", "summary", "sim"),
-    *("chart", "export", "dialect check", "dialect list", "dialect show"),
+    *("chart", "export", "dialect check", "dialect list", "dialect show", "dialect new"),
+    *("send", "settings", "routine", "redact"),
 )
 
 
