@@ -37,8 +37,6 @@ _SHOWN: Final = {
     "full_stop": ".",
     "slash": "/",
     "colon": ":",
-    "up": "↑",
-    "down": "↓",
 }
 _TRAFFIC = ("traffic",)
 _FIX = ("fix",)
@@ -118,9 +116,6 @@ ACTIONS: Final = (
     _module("open_entry", "colon", "tell it", "Type a command: completed, checked, with its meaning"),
     _module("next_page", "v", "page", "The next page: exchanges, state, settings, two modules, routine", source=""),
     _module("next_page,-1", "V", "page before", "The page before", footer=False, source=""),
-    _module("move,-1", "up", "before", "The exchange or setting before", footer=False, source=""),
-    _module("move,1", "down", "after", "The exchange or setting after", footer=False, source=""),
-    _module("newest", "end", "newest", "Follow the newest exchange", footer=False, source=""),
     _module("enter", "enter", "set, run", "Say what a setting is meant to be; run the routine"),
     _module("step", "space", "one step", "Do one step of the routine", footer=False),
     _module("read_all", "R", "read all", "Read all settings; on the page of state all readings"),

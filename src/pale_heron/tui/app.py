@@ -169,6 +169,8 @@ class PaleHeron(FullScreen[None]):
             self.query_one(f"#{name}").display = name == self._view
         if self._view == "traffic":
             self._traffic.focus_list()
+        elif self._view == "module":
+            self._module.focus_body()
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)

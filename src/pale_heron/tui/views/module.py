@@ -21,6 +21,7 @@ HELP = (
     ": opens the entry line: it completes commands of the dialect (▸ takes the completion), checks values against "
     "their range, and asks before what erases, costs, transmits, restarts or changes the line. At a prompt it takes "
     "the text.",
+    "↑ ↓ choose an exchange or a setting, end follows the newest. R asks for all that the page shows.",
     "State has the last value of all that the dialect calls a reading, with its age, and the milestones of this run.",
     "Settings compare what is intended with what was read. Running is in force, stored outlives a restart, pending "
     "comes into force with the next one. L changes the line on both sides, verifies, and goes back by itself.",

@@ -22,17 +22,11 @@ def paint(snapshot: BenchSnapshot, module: ModuleSnapshot, look: Look, width: in
         words = f"The dialect {module.dialect.name} describes no settings. D chooses another dialect."
         return wrapped(line((words, "quiet")), width)
     place = max(0, min(look.row, len(rows) - 1))
-    heads = line(
-        (
-            f"   {'setting':<{NAME}}{'intended':<{VALUE}}{'read':<{VALUE}}{'':<4}{'how it stands':<{STANDING}}read at",
-            "quiet",
-        )
-    )
+    words = f"   {'setting':<{NAME}}{'intended':<{VALUE}}{'read':<{VALUE}}{'':<4}{'how it stands':<{STANDING}}read"
+    heads = cut(line((words, "quiet")), width)
     table = [_row(each, snapshot.now, at, lit=at == place, width=width) for at, each in enumerate(rows)]
     chosen = rows[place]
-    keys = (
-        "enter sets what is intended   R read all   W write what differs   K store, restart, verify   L change the line"
-    )
+    keys = "enter says what is intended   R reads all   W writes what differs   K keeps it   L changes the line"
     notes = [
         BLANK,
         *wrapped(line((f"{chosen.setting.name}: ", "*text"), chosen.setting.meaning), width),
@@ -97,7 +91,7 @@ def paint_pair(lane: LaneSnapshot, module: ModuleSnapshot, look: Look, width: in
     if not broken and not unread:
         verdict = [line(("● ", "reed"), f"All {len(rules)} rules hold: nothing in the settings keeps them apart.")]
     here, there = safe_label(lane.name), safe_label(other.name)
-    heads = line((f"   {'setting':<{NAME}}{here:<{VALUE}}{there:<{VALUE}}rule", "quiet"))
+    heads = cut(line((f"   {'setting':<{NAME}}{here:<{VALUE}}{there:<{VALUE}}rule", "quiet")), width)
     table = [cut(_rule(each), width) for each in rules]
     head = titled("WHAT BREAKS THE LINK" if broken else "THE LINK", verdict)
     body = [*head, BLANK, heads, *table, BLANK]

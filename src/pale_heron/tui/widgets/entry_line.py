@@ -47,14 +47,7 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
 
 
 class EntryLine(Input):
-    """What is entered is posted as `Told`; leaving it as `Left`. `prompted` is set while a prompt waits for text."""
-
-    class Told(Message):
-        """A line was entered."""
-
-        def __init__(self, text: str) -> None:
-            super().__init__()
-            self.text = text
+    """`tell` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
 
     class Left(Message):
         """Escape was pressed."""
@@ -65,18 +58,24 @@ class EntryLine(Input):
         Binding("down", "recall(1)", "told after", show=False),
     ]
 
-    def __init__(self, dialect: Callable[[], Dialect | None]) -> None:
+    def __init__(self, dialect: Callable[[], Dialect | None], tell: Callable[[str], None]) -> None:
         super().__init__(
             id="entry", select_on_focus=False, suggester=_Completions(dialect), placeholder=": a command, as AT"
         )
         self._dialect = dialect
+        self._tell = tell
         self._told: list[str] = []
         self._place = 0
         self.problem = ""
 
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        event.stop()
-        self.post_message(self.Told(event.value))
+    async def _on_key(self, event: events.Key) -> None:
+        """Take Enter here, in turn with the letters: as a binding it would come behind those that follow it."""
+        if event.key == "enter":
+            event.stop()
+            event.prevent_default()
+            self._tell(self.value)
+        else:
+            await super()._on_key(event)
 
     def on_input_changed(self, event: Input.Changed) -> None:
         event.stop()

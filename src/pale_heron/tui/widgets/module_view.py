@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
+from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
@@ -15,6 +16,9 @@ from pale_heron.tui.paint import Line, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
+
+ON_SETTINGS = ("write_settings", "keep", "change_line")
+"""What is followed on the page of settings."""
 
 HEAD_ROWS = 4
 """Of question, answer and pages."""
@@ -37,9 +41,9 @@ class ModuleView(Vertical):
         self._item: int | None = None
         self._row = 0
         self._others: dict[str, str] = {}
-        self._body = Canvas(id="module-body")
+        self._body = Canvas(id="module-body", focusable=True)
         self._hint = Canvas(ground="panel", id="entry-hint")
-        self._entry = EntryLine(self._dialect)
+        self._entry = EntryLine(self._dialect, self._entered)
         self._warned = ""
 
     def compose(self) -> ComposeResult:
@@ -113,6 +117,17 @@ class ModuleView(Vertical):
 
     # Keys
 
+    def focus_body(self) -> None:
+        """Let the keys go to what is shown."""
+        self.screen.set_focus(self._body)
+
+    def on_key(self, event: events.Key) -> None:
+        """Move through what is shown; the entry line has these keys for what was told before."""
+        steps = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
+        if event.key in steps and not self._entry.has_focus:
+            event.stop()
+            self.move(steps[event.key])
+
     def next_page(self, step: int = 1) -> None:
         """Go through the pages."""
         from pale_heron.tui.views.module_look import PAGES
@@ -148,11 +163,6 @@ class ModuleView(Vertical):
             self._row = max(0, min(len(lane.module.dialect.settings) - 1, self._row + step))
         self.draw()
 
-    def newest(self) -> None:
-        """Follow the newest exchange."""
-        self._item = None
-        self.draw()
-
     def enter(self) -> None:
         """Set what is intended, run the routine; on the page of exchanges open the entry line."""
         lane, actions = self._lane(), self._actions()
@@ -175,7 +185,8 @@ class ModuleView(Vertical):
         """Give the keys to the entry line."""
         if self._actions() is not None:
             self._page = "exchanges"
-            self._entry.focus()
+            # At once: what is typed next belongs to the line.
+            self.screen.set_focus(self._entry)
             self.draw()
 
     def read_all(self) -> None:
@@ -215,6 +226,8 @@ class ModuleView(Vertical):
         """What the actions of a live bench do with the chosen lane."""
         lane, actions = self._lane(), self._actions()
         if lane is not None and actions is not None:
+            if what in ON_SETTINGS and self._page not in ("settings", "pair"):
+                self.show_page("settings")
             getattr(actions, what)(lane)
 
     def note_command(self) -> None:
@@ -258,19 +271,18 @@ class ModuleView(Vertical):
         if self.prompting(lane) is not None and lane is not None and actions is not None:
             actions.send_raw(lane.name, b"\x1b", "ESC")
         self._entry.value = ""
-        self.app.set_focus(None)
+        self.focus_body()
         self.draw()
 
-    def on_entry_line_told(self, event: EntryLine.Told) -> None:
-        event.stop()
+    def _entered(self, text: str) -> None:
         lane, actions = self._lane(), self._actions()
         if lane is None or actions is None:
             return
         exchange = self.prompting(lane)
         if exchange is not None:
-            self._send_payload(lane.name, actions, exchange, event.text)
-        elif event.text.strip():
-            self._tell(lane, actions, event.text.strip())
+            self._send_payload(lane.name, actions, exchange, text)
+        elif text.strip():
+            self._tell(lane, actions, text.strip())
 
     def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
         data, counted = text.encode("utf-8"), counted_bytes(exchange)
@@ -303,7 +315,13 @@ class ModuleView(Vertical):
             return
         risk = " and ".join(dict.fromkeys(each.risk for each in spoken if each.risk))
         guarded = any(each.command and "changes-line" in each.command.risks and each.risk for each in spoken)
-        actions.confirmed(risk, send, guarded=(lambda: actions.change_line(lane)) if guarded else None)
+        actions.confirmed(risk, send, guarded=self._change_guarded if guarded else None)
+
+    def _change_guarded(self) -> None:
+        """Rather than sending what changes the line, change it with a way back."""
+        self._entry.value = ""
+        self.focus_body()
+        self.do("change_line")
 
 
 def counted_bytes(exchange: Exchange) -> int | None:

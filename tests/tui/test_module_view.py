@@ -1,0 +1,171 @@
+"""What the pages of Module say, without a screen, from modules that were really told things."""
+
+import pytest
+from tests.bench.modules import MAKERS, ModuleBench, bitterns, undertaken
+from tests.painted import snapshot
+from tests.streams import BEGIN, HOSTILE, chunk
+
+from pale_heron.bench.commanding import Commander
+from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.obeying import asking, reading, writing
+from pale_heron.bench.routine_files import known_routines, routine_from, routine_of_text
+from pale_heron.core.frames import OUT, Chunk
+from pale_heron.core.lane import Lane
+from pale_heron.core.module.exchanges import Exchange
+from pale_heron.core.module.fields import MASK
+from pale_heron.tui.paint import plain, width_of
+from pale_heron.tui.views import module, module_routine
+from pale_heron.tui.views.module_look import PAGES, Doing, Look
+from pale_heron.tui.widgets.entry_line import matching
+
+
+def shown(bench: ModuleBench) -> BenchSnapshot:
+    taken = snapshot(now=bench.now)
+    return BenchSnapshot("marsh", bench.now, BEGIN, bench.model.snapshots(bench.now), taken.capture, None, 0.0)
+
+
+def page(name: str, bench: ModuleBench, width: int = 114, **look: object) -> str:
+    taken = shown(bench)
+    other = taken.lanes[1] if len(taken.lanes) > 1 else None
+    rows = module.paint(taken, taken.lanes[0], Look(page=name, other=other, **look), width, 36)
+    return plain(rows)
+
+
+def told(kind: str, *lines: str) -> ModuleBench:
+    bench = ModuleBench(m=MAKERS[kind]())
+    bench.advance(2.0)
+    tell = Commander(bench, "m")
+    for line in ("ATI", *lines):
+        tell.tell(line)
+    return bench
+
+
+def test_exchanges_stand_with_meaning_fields_result_and_time() -> None:
+    bench = told("plover", "AT+CMEE=1", "AT+CPIN?", "AT+CSQ", "AT+COPS?", "AT+NONSENSE", "AT+CGSN")
+    text = page("exchanges", bench)
+    for words in ("How the SIM stands", "sim READY, ready", "signal unknown (99)", "+CME ERROR", " ms"):
+        assert words in text
+    assert "6 of 7 commands done, 1 refused" in text
+    assert MASK in text
+    assert "999010000012374" not in text
+    assert "it cannot do that" in page("exchanges", bench, chosen=_number(bench, b"AT+NONSENSE"))
+    assert "27.007, 8.5" in page("exchanges", bench, chosen=_number(bench, b"AT+CSQ"))
+
+
+def _number(bench: ModuleBench, sent: bytes) -> int:
+    items = bench.module("m").items
+    return next(each.number for each in items if isinstance(each, Exchange) and each.sent == sent)
+
+
+def test_state_has_every_reading_with_its_age_and_how_to_ask() -> None:
+    bench = told("plover")
+    assert "AT+CSQ asks" in page("state", bench)
+    bench.advance(10.0)
+    assert undertaken(bench, asking()).succeeded
+    bench.advance(4.0)
+    text = page("state", bench)
+    for words in (
+        "registered at home",
+        "dBm, ",
+        "87 %",
+        "Saltmarsh Net",
+        "s ago",
+        "command mode",
+        "powered",
+        "registered",
+    ):
+        assert words in text
+
+
+def test_settings_tell_intended_read_and_standing() -> None:
+    bench = told("bittern")
+    intended = {"node": "9", "pace": "4", "cipher": "other words"}
+    assert undertaken(bench, reading()).succeeded
+    text = page("settings", bench, intended=intended)
+    assert "3 of 3 intended settings differ: node, pace, cipher" in text
+    assert "other words" not in text
+    assert "1 to 250; kept by storing" in text
+    assert undertaken(bench, writing(intended)).succeeded
+    text = page("settings", bench, intended=intended, row=3)
+    assert "All 3 intended settings are as intended" in text
+    assert "pending a restart" in text
+    assert "in force from the next restart on" in " ".join(text.split())
+
+
+def test_two_modules_say_what_breaks_the_link() -> None:
+    hide, buoy = bitterns()
+    bench = ModuleBench(hide=hide, buoy=buoy)
+    bench.advance(2.0)
+    assert "Nothing was told to hide yet" in page("pair", ModuleBench(hide=hide))
+    for lane in ("hide", "buoy"):
+        undertaken(bench, reading(), lane)
+    text = page("pair", bench)
+    assert "3 of 7 rules are broken: node, pace, peer" in text
+    assert "both have node 7: neither will hear the other" in text
+    assert "the first calls 8, but the second is 7: beacons reach nobody" in text
+    undertaken(bench, writing({"node": "8", "pace": "3"}), "buoy")
+    assert "all 7 rules hold" in page("pair", bench)
+
+
+def test_silence_and_data_mode_are_said_first() -> None:
+    bench = told("wren", "AT+LINK")
+    assert "data mode: what is sent goes to the far end" in page("exchanges", bench)
+    bench = told("teal")
+    bench.hears = lambda _lane, _data: None
+    for _ in range(2):
+        Commander(bench, "m").tell("AT")
+    text = page("exchanges", bench)
+    assert "No answer to the last 2 commands at 9600 8N1" in text
+    (lane,) = shown(bench).lanes
+    assert lane.steps[-1].state.value in ("broken", "not-yet")
+
+
+@pytest.mark.parametrize("width", [72, 90, 114, 144, 172])
+@pytest.mark.parametrize("name", list(PAGES))
+def test_no_page_is_wider_than_its_room(name: str, width: int) -> None:
+    bench = told("bittern", "AT+NODE=8", "AT+CIPHER?", "AT+" + "X" * 120)
+    undertaking = undertaken(bench, reading())
+    doing = Doing("read all settings", undertaking.steps, True)
+    taken = shown(bench)
+    rows = module.paint(taken, taken.lanes[0], Look(page=name, doing=doing, intended={"node": "3"}), width, 30)
+    assert len(rows) <= 30
+    assert max(map(width_of, rows)) <= width
+
+
+def test_hostile_bytes_of_a_module_stay_text() -> None:
+    lane = Lane("m")
+    bench = told("teal")
+    lane.speak(bench.module("m").dialect)
+    lane.feed(Chunk("m", OUT, BEGIN, b"AT\r"))
+    for place, data in enumerate((b"\r\n" + HOSTILE, b'\r\n+NET: 1,"\x1b[2J[b]",-60,"x"\r\n', b"\r\nOK\r\n")):
+        lane.feed(chunk(data, BEGIN + place, "m"))
+    taken = snapshot(lane, now=BEGIN + 10**9)
+    for name in PAGES:
+        text = plain(module.paint(taken, taken.lanes[0], Look(page=name), 114, 36))
+        assert not any(ord(letter) < 0x20 or 0x7F <= ord(letter) < 0xA0 for letter in text.replace("\n", ""))
+
+
+def test_a_routine_is_painted_before_its_run_and_made_of_what_was_told() -> None:
+    routine, _ = routine_of_text(known_routines()["teal-join"])
+    text = plain(module_routine.paint(routine, ["teal"], None, 114, 30))
+    assert "0 of 7 steps" in text
+    assert 'AT+JOIN="saltmarsh"' in text
+    bench = told("teal", 'AT+JOIN="saltmarsh","reeds and water"', "AT+NET?")
+    items = [each for each in bench.module("m").items if isinstance(each, Exchange)]
+    made = routine_from("again", bench.module("m"), items)
+    assert "reeds and water" not in made
+    again, wrong = routine_of_text(made)
+    assert not wrong
+    assert [each.line for each in again.steps] == ["ATI", 'AT+JOIN="saltmarsh","{phrase}"', "AT+NET?"]
+    assert again.variables["phrase"].secret
+    assert "first-contact" in plain(module_routine.paint_none(114))
+
+
+COMPLETIONS = [("AT+NO", "AT+NODE?"), ("at+no", "AT+NODE?"), ("AT+NODE=", "AT+NODE={node}"), ("ATE", "ATE{echo}")]
+
+
+@pytest.mark.parametrize(("typed", "wanted"), COMPLETIONS)
+def test_commands_are_completed(typed: str, wanted: str) -> None:
+    dialect = told("bittern").module("m").dialect
+    assert wanted in [template for _, template, _, _ in matching(dialect, typed)]
+    assert not matching(dialect, "XYZ")
