@@ -5,6 +5,7 @@ import sys
 from benchmarks import (
     day,
     decode,
+    exchanges,
     history,
     hostile,
     kill,
@@ -27,6 +28,7 @@ ALL = {
     "truth": truth.run,
     "day": day.run,
     "receivers": receivers.run,
+    "exchanges": exchanges.run,
     "history": history.run,
     "lanes": lanes.run,
     "live": live.run,
