@@ -102,7 +102,7 @@ def test_two_modules_say_what_breaks_the_link() -> None:
     text = page("pair", bench)
     assert "3 of 7 rules are broken: node, pace, peer" in text
     assert "both have node 7: neither will hear the other" in text
-    assert "the first calls 8, but the second is 7: beacons reach nobody" in text
+    assert "hide calls 8, but buoy is 7: beacons reach nobody" in text
     undertaken(bench, writing({"node": "8", "pace": "3"}), "buoy")
     assert "all 7 rules hold" in page("pair", bench)
 

@@ -50,14 +50,16 @@ def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
     return dict(told)
 
 
-def compared(here: ModuleSnapshot, there: ModuleSnapshot) -> list[Compared]:
-    """The rules for two modules. Raises Trouble where they speak different dialects."""
+def compared(
+    here: ModuleSnapshot, there: ModuleSnapshot, names: tuple[str, str] = ("the first", "the second")
+) -> list[Compared]:
+    """The rules for two modules, called by `names`. Raises Trouble where they speak different dialects."""
     if here.dialect.name != there.dialect.name:
         raise Trouble(
             f"One speaks {here.dialect.name}, the other {there.dialect.name}: there is no rule between them",
             "Compare two modules of one kind",
         )
-    return compare_modules(here.dialect.settings, here.values, there.values)
+    return compare_modules(here.dialect.settings, here.values, there.values, names)
 
 
 def row_object(row: Row) -> dict[str, object]:

@@ -56,7 +56,8 @@ def settings(
             if write and known:
                 failures += _undertake(session, spec.name, reading(), quiet=True)
         modules = {spec.name: module for spec in specs if (module := session.module_of(spec.name))}
-        rules = compared(*modules.values()) if len(modules) == 2 else []
+        first, last = specs[0].name, specs[-1].name
+        rules = compared(modules[first], modules[last], (first, last)) if len(modules) == 2 else []
     differing = _print(modules, intended, rules, failures, as_json=as_json)
     if differing or failures or any(each.holds is False for each in rules):
         raise typer.Exit(Exit.NO)

@@ -51,6 +51,13 @@ class RoutineActions:
             self._put_question(chosen)
         return module_routine.paint(chosen.routine, chosen.lanes, run, width, room)
 
+    def verdict(self, lane: str) -> tuple[str, str]:
+        """How the routine of a lane stands: the role and the words; empty where none was run."""
+        from pale_heron.tui.views import module_routine
+
+        chosen = self._chosen.get(lane)
+        return module_routine.verdict(chosen.run) if chosen is not None and chosen.run is not None else ("", "")
+
     def _put_question(self, chosen: Chosen) -> None:
         run = chosen.run
 

@@ -66,8 +66,8 @@ def steps(
     stands = (
         ("open", _open(opening)),
         ("bytes", _bytes(line, None if module else now)),
-        ("readable", _readable(line, answering)),
-        ("valid", Stand.REACHED if answering else _valid(line)),
+        ("readable", _readable(line, answering or module is not None)),
+        ("valid", Stand.REACHED if answering or module is not None else _valid(line)),
         last,
     )
     chain, blocked = [], False

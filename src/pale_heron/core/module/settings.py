@@ -78,10 +78,20 @@ class Compared(NamedTuple):
 
 
 def compare_modules(
-    settings: Mapping[str, Setting], here: Mapping[str, str], there: Mapping[str, str]
+    settings: Mapping[str, Setting],
+    here: Mapping[str, str],
+    there: Mapping[str, str],
+    names: tuple[str, str] = ("the first", "the second"),
 ) -> list[Compared]:
-    """Every setting that has a rule, of two modules of one dialect; each value is the newest known, by setting."""
-    return [_RULES_CHECKED[each.rule](each, here, there) for each in settings.values() if each.rule]
+    """Every setting that has a rule, of two modules of one dialect; each value is the newest known, by setting.
+
+    `names` are what the two are called in words.
+    """
+    return [
+        _refers(each, here, there, names) if each.rule == REFERS else _RULES_CHECKED[each.rule](each, here, there)
+        for each in settings.values()
+        if each.rule
+    ]
 
 
 def _equal(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> Compared:
@@ -113,13 +123,13 @@ def _judged(
     )
 
 
-def _refers(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> Compared:
+def _refers(setting: Setting, here: Mapping[str, str], there: Mapping[str, str], names: tuple[str, str]) -> Compared:
     """Each of the two must name what the other is."""
     mine, other = here.get(setting.name, ""), there.get(setting.name, "")
     asked = [(mine, there.get(setting.refers, ""), 0), (other, here.get(setting.refers, ""), 1)]
     known = [each for each in asked if each[0] and each[1]]
     wrong = [
-        f"{_PLACES[place]} calls {setting.shown(value)}, but {_PLACES[1 - place]} is {setting.shown(target)}"
+        f"{names[place]} calls {setting.shown(value)}, but {names[1 - place]} is {setting.shown(target)}"
         for value, target, place in known
         if _same(value) != _same(target)
     ]
@@ -129,8 +139,7 @@ def _refers(setting: Setting, here: Mapping[str, str], there: Mapping[str, str])
     return Compared(setting, mine, other, not wrong, " and ".join(wrong) + ending if wrong else "")
 
 
-_PLACES: Final = ("the first", "the second")
-_RULES_CHECKED: Final = {EQUAL: _equal, DIFFER: _differ, OPPOSITE: _opposite, REFERS: _refers}
+_RULES_CHECKED: Final = {EQUAL: _equal, DIFFER: _differ, OPPOSITE: _opposite}
 
 
 def _filled(words: str, here: str, there: str) -> str:

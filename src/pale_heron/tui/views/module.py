@@ -76,6 +76,8 @@ def answer_of(lane: LaneSnapshot, look: Look) -> tuple[str, Line]:
     if module is None:
         return "amber", line(f"Nothing was told to {name} yet.")
     role, words = _obeys(lane, module)
+    if look.verdict[0]:
+        return look.verdict[0], line(f"{look.verdict[1]} {words}")
     if look.page == "pair" and look.other is not None and look.other.module is not None:
         pair_role, pair_words = _pair(module, look.other)
         return (pair_role if role == "reed" else role), line(f"{words} {pair_words}")

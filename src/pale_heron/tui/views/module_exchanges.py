@@ -29,7 +29,7 @@ from pale_heron.tui.paint import BLANK, Line, Span, beside, cut, line, padded, t
 from pale_heron.tui.views.module_look import Look
 
 WIDE = 110
-DETAIL = 52
+DETAIL = 44
 INDENT = 10
 HEX_ROW = 12
 MOST_HEX_ROWS = 10
@@ -113,7 +113,7 @@ def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     rows: list[Line] = [(*padded(cut(head, width - tail_width - 2), width - tail_width - 1), *tail)]
     told = [_told(dialect, each) for each in item.heard if each.fields and each.role == INFORMATION]
     for words in told[:3]:
-        rows += [line((" " * 15, "text"), (words, "tide"))]
+        rows += [line((" " * 15, "text"), *row) for row in wrapped(line((words, "tide")), width - 17)[:3]]
     if len(told) > 3:
         rows.append(line((" " * 15, "text"), (f"and {len(told) - 3} more", "quiet")))
     unnamed = [each for each in item.information if not each.fields]

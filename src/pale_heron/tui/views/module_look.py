@@ -45,6 +45,8 @@ class Look:
     doing: Doing | None = None
     routine: tuple[Line, ...] = ()
     """What the routine page shows, painted by its own painter."""
+    verdict: tuple[str, str] = ("", "")
+    """How the routine stands: its role and words; empty where none was run."""
 
 
 def age(now: int, time: int | None) -> str:

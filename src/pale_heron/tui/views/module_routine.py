@@ -73,3 +73,16 @@ def _step(stand: Stand, place: int, several: bool, width: int) -> list[Line]:
         seen = wrapped(line((safe_label(stand.seen), seen_role)), width - indent)
         rows += [line((" " * indent, "text"), *row) for row in seen]
     return rows
+
+
+def verdict(run: RoutineRun) -> tuple[str, str]:
+    """How a run stands, for the answer of the view."""
+    stands = run.stands
+    done = sum(each.standing == PASSED for each in stands)
+    name = safe_label(run.routine.name)
+    if run.succeeded is None:
+        return "amber", f"The routine {name} is under way: {done} of {figures.several(len(stands), 'step')} passed."
+    if run.succeeded:
+        return "reed", f"The routine {name} passed: {figures.several(len(stands), 'step')}."
+    place = next((at for at, each in enumerate(stands, 1) if each.standing != PASSED), len(stands))
+    return "coral", f"The routine {name} failed at step {place} of {len(stands)}."

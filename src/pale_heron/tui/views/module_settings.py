@@ -76,7 +76,7 @@ def paint_pair(lane: LaneSnapshot, module: ModuleSnapshot, look: Look, width: in
             width,
         )
     try:
-        rules = compared(module, other.module)
+        rules = compared(module, other.module, (lane.name, other.name))
     except Trouble as trouble:
         return wrapped(line((str(trouble), "amber")), width)
     if not rules:

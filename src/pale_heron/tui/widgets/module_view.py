@@ -94,6 +94,7 @@ class ModuleView(Vertical):
             other_intended=actions.intended(other.name) if actions and other else {},
             doing=actions.doing(lane.name) if actions else None,
             routine=self._routine_rows(lane, actions) if actions and self._page == "routine" else (),
+            verdict=actions.routines.verdict(lane.name) if actions and self._page == "routine" else ("", ""),
         )
 
     def _routine_rows(self, lane: LaneSnapshot, actions: ModuleActions) -> tuple[Line, ...]:
