@@ -5,15 +5,17 @@ import threading
 import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from pale_heron.bench.history import Place
 from pale_heron.bench.log import CAPACITY, TrafficLog
 from pale_heron.bench.speakers import Speakers
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.lane import Lane, LaneSnapshot
-from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.wire.visible import safe_label
+
+if TYPE_CHECKING:
+    from pale_heron.core.module.tracker import ModuleSnapshot
 
 MOST_MARKS = 10_000
 
@@ -165,7 +167,7 @@ class Model:
         """What was noted since the begin."""
         return tuple(self._marks)
 
-    def module_of(self, lane: str) -> ModuleSnapshot | None:
+    def module_of(self, lane: str) -> "ModuleSnapshot | None":
         """What is known of the module of a lane."""
         with self._lock:
             found = self._lanes.get(lane)

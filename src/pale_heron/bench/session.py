@@ -9,7 +9,7 @@ a stream that is made to be slow to decode, or a fault of ours in a decoder, cos
 import threading
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from pale_heron.bench.finder import RateFinder
 from pale_heron.bench.history import SPACING_BYTES, History
@@ -20,13 +20,15 @@ from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details, settings_of
-from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.inbox import Inbox, Recorded
 from pale_heron.ports.reader import Reader
 from pale_heron.ports.sender import Sending
+
+if TYPE_CHECKING:
+    from pale_heron.core.module.tracker import ModuleSnapshot
 
 TAKE_WAIT_S = 0.05
 TICK_MARGIN_NS = 250_000_000
@@ -149,7 +151,7 @@ class Session:
         """One lane as of now."""
         return next((each for each in self._model.snapshots(self.clock.now()) if each.name == lane), None)
 
-    def module_of(self, lane: str) -> ModuleSnapshot | None:
+    def module_of(self, lane: str) -> "ModuleSnapshot | None":
         """What is known of the module of a lane."""
         return self._model.module_of(lane)
 

@@ -1,11 +1,14 @@
 """Which dialect the module of a lane speaks: chosen by a person, recognised by what it says, or the standards' own."""
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 from pale_heron.core.frames import OUT, TEXT, Chunk, Frame
 from pale_heron.core.lane import Lane
-from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.wire.visible import safe_text
+
+if TYPE_CHECKING:
+    from pale_heron.core.module.dialect import Dialect
 
 STANDARD = "standard"
 LINES_TRIED = 400
@@ -21,7 +24,7 @@ class Speakers:
         self._known: dict[str, Dialect] = {}
         self._tried: dict[str, int] = {}
 
-    def _dialects(self) -> dict[str, Dialect]:
+    def _dialects(self) -> dict[str, "Dialect"]:
         if not self._known:
             from pale_heron.bench.dialects import known_dialects
 

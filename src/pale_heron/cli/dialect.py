@@ -15,7 +15,7 @@ from pale_heron.core.module.settings import RULES, Setting
 from pale_heron.core.trouble import Exit, Trouble
 
 app = typer.Typer(
-    help="Dialects: how a kind of device is told things. docs/dialects.md tells how to write one.",
+    help="Dialects: how a kind of device speaks and is told things. docs/dialects.md tells how to write one.",
     no_args_is_help=True,
     rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"]},

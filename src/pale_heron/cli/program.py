@@ -1,56 +1,72 @@
 """The program `pale-heron`: its commands, and how every one of them ends."""
 
+import importlib
 import os
 import sys
-from typing import Annotated, NoReturn
+from typing import Annotated, Any, Final, NoReturn
 
 import typer
+from typer.core import TyperGroup
 
 from pale_heron import __version__
-from pale_heron.cli import (
-    chart,
-    decode,
-    demo,
-    dialect,
-    export,
-    open_capture,
-    ports,
-    record,
-    redact,
-    routine,
-    send,
-    settings,
-    sim,
-    summary,
-    watch,
-)
 from pale_heron.core.trouble import Exit, Trouble, fault_words
 from pale_heron.core.wire.visible import safe_label
 
+COMMANDS: Final = {
+    "demo": "demo",
+    "watch": "watch",
+    "open": "open_capture",
+    "ports": "ports",
+    "record": "record",
+    "decode": "decode",
+    "summary": "summary",
+    "chart": "chart",
+    "export": "export",
+    "redact": "redact",
+    "send": "send",
+    "settings": "settings",
+    "routine": "routine",
+    "dialect": "dialect",
+    "sim": "sim",
+}
+"""Commands by their names, each with its module, which holds a function of that name, or an `app` of several."""
+
+HELP: Final = {"help_option_names": ["-h", "--help"]}
+
+
+class Commands(TyperGroup):
+    """Loads the module of the command that is asked for alone: the first picture does not wait for all."""
+
+    def list_commands(self, ctx: Any) -> list[str]:  # noqa: ARG002 - of the toolkit
+        """All there are."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:  # noqa: ARG002 - of the toolkit
+        """One of them; None where there is no such."""
+        if cmd_name not in COMMANDS:
+            return None
+        module = importlib.import_module(f"pale_heron.cli.{COMMANDS[cmd_name]}")
+        several = getattr(module, "app", None)
+        if several is not None:
+            command = typer.main.get_command(several)
+        else:
+            one = typer.Typer(add_completion=False, rich_markup_mode=None, context_settings=HELP)
+            one.command(cmd_name)(getattr(module, COMMANDS[cmd_name]))
+            command = typer.main.get_command(one)
+        command.name = cmd_name
+        return command
+
+
 app = typer.Typer(
+    cls=Commands,
     name="pale-heron",
     help="Watch live serial traffic from GNSS receivers and wireless links, from the first byte to the final proof.",
     no_args_is_help=True,
     add_completion=False,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
+    context_settings=HELP,
 )
-app.command("demo")(demo.demo)
-app.command("watch")(watch.watch)
-app.command("open")(open_capture.open_capture)
-app.command("ports")(ports.ports)
-app.command("record")(record.record)
-app.command("decode")(decode.decode)
-app.command("summary")(summary.summary)
-app.command("chart")(chart.chart)
-app.command("export")(export.export)
-app.command("redact")(redact.redact)
-app.command("send")(send.send)
-app.command("settings")(settings.settings)
-app.command("routine")(routine.routine)
-app.add_typer(dialect.app, name="dialect")
-app.command("sim")(sim.sim)
 
 
 def _print_version(wanted: bool) -> None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
@@ -19,10 +19,13 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Stand, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.tracker import ModuleSnapshot, ModuleTracker
 from pale_heron.core.nmea.sentences import LAYOUTS, TALKERS
 from pale_heron.core.wire.visible import safe_label
+
+if TYPE_CHECKING:
+    # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
+    from pale_heron.core.module.dialect import Dialect
+    from pale_heron.core.module.tracker import ModuleSnapshot, ModuleTracker
 
 SILENT_TYPES = frozenset(
     talker + formatter for talker in TALKERS for formatter in LAYOUTS if talker != "P" and formatter != "TXT"
@@ -56,7 +59,7 @@ class LaneSnapshot:
     talk: TalkSnapshot
     fix: FixSnapshot
     steps: tuple[Step, ...]
-    module: ModuleSnapshot | None
+    module: "ModuleSnapshot | None"
     """What is known of its module; None where it speaks no dialect of commands."""
     findings: tuple[Finding, ...]
     own_span_s: float | None
@@ -112,7 +115,7 @@ class Lane:
                 self._fix.feed(position)
         return self._take(self.framing.feed(chunk))
 
-    def speak(self, dialect: Dialect, *, chosen: bool = False) -> None:
+    def speak(self, dialect: "Dialect", *, chosen: bool = False) -> None:
         """From now on the lane's module speaks this dialect, until a person chooses another.
 
         One that is chosen stays; one that was only recognised gives way to what is recognised later.
@@ -121,12 +124,14 @@ class Lane:
             return
         self.dialect_chosen = self.dialect_chosen or chosen
         if self._module is None:
+            from pale_heron.core.module.tracker import ModuleTracker
+
             self._module = ModuleTracker(self.name, dialect)
         else:
             self._module.speak(dialect)
 
     @property
-    def module(self) -> ModuleTracker | None:
+    def module(self) -> "ModuleTracker | None":
         """What is known of its module; None while nobody speaks to one."""
         return self._module
 

@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
-from typing import ClassVar, Protocol
+from typing import TYPE_CHECKING, ClassVar, Protocol
 
 from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
@@ -24,15 +24,16 @@ from pale_heron.tui import shell, timebar
 from pale_heron.tui.actions import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.lane_actions import LaneActions, LiveBench
-from pale_heron.tui.module_actions import ModuleActions
 from pale_heron.tui.paint import line
 from pale_heron.tui.screens.panel import Page
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.fix_view import FixView
-from pale_heron.tui.widgets.module_view import ModuleView
 from pale_heron.tui.widgets.traffic_view import TrafficView
+
+if TYPE_CHECKING:
+    from pale_heron.tui.widgets.module_view import ModuleView
 
 PICTURES_PER_S = 10
 HANGUP_S = 4.0
@@ -78,11 +79,9 @@ class PaleHeron(FullScreen[None]):
         self._canvases: dict[str, Canvas] = {}
         self._traffic = TrafficView(bench, lambda: self._snapshot)
         self._fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
-        self._module = ModuleView(lambda: self._snapshot, lambda: self._lane, lambda: self._module_actions)
-        self._module_actions: ModuleActions | None = None
+        self._module: ModuleView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
-            self._module_actions = ModuleActions(self, bench)
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
             self._traffic.sending_words = self._lane_actions.sending_words
         if isinstance(bench, Player):
@@ -97,7 +96,6 @@ class PaleHeron(FullScreen[None]):
             yield self._canvas("line", classes="view")
             yield self._traffic
             yield self._fix
-            yield self._module
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -155,7 +153,7 @@ class PaleHeron(FullScreen[None]):
             "line": self._draw_line,
             "traffic": self._traffic.draw,
             "fix": self._fix.draw,
-            "module": self._module.draw,
+            "module": self._module.draw if self._module else _nothing,
         }
         draw[self._view]()
 
@@ -164,13 +162,27 @@ class PaleHeron(FullScreen[None]):
         room = canvas.size.width - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
 
+    def _module_view(self) -> "ModuleView":
+        """The view of modules, made when it is first shown: most sessions never ask for it."""
+        if self._module is None:
+            from pale_heron.tui.module_actions import ModuleActions
+            from pale_heron.tui.widgets.module_view import ModuleView
+
+            actions = ModuleActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
+            self._module = ModuleView(lambda: self._snapshot, lambda: self._lane, actions)
+            self.query_one("#body").mount(self._module)
+        return self._module
+
     def _show_view(self) -> None:
+        if self._view == "module":
+            self._module_view()
         for name in shell.VIEWS:
-            self.query_one(f"#{name}").display = name == self._view
+            for widget in self.query(f"#{name}"):
+                widget.display = name == self._view
         if self._view == "traffic":
             self._traffic.focus_list()
         elif self._view == "module":
-            self._module.focus_body()
+            self.call_after_refresh(self._module_view().focus_body)
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)
@@ -198,7 +210,7 @@ class PaleHeron(FullScreen[None]):
     def action_module(self, what: str, *arguments: int | str) -> None:
         """Do what Module can do."""
         if self._view == "module":
-            getattr(self._module, what)(*arguments)
+            getattr(self._module_view(), what)(*arguments)
 
     def _go_to_moment(self, moment: int) -> None:
         """Show a moment in Traffic."""
@@ -266,6 +278,10 @@ class PaleHeron(FullScreen[None]):
             if action.name != "command_palette":
                 title = f"{action.label}  ({action.shown_key})"
                 yield SystemCommand(title, action.help, partial(self.call_later, self.run_action, action.name))
+
+
+def _nothing() -> None:
+    """Draw nothing."""
 
 
 _NO_LANE = [line(("no lane yet", "quiet"))]

@@ -5,7 +5,7 @@ The screens for it are loaded when they are asked for: the first picture does no
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 from textual.app import App
 
@@ -14,12 +14,14 @@ from pale_heron.bench.finder import RateFinder
 from pale_heron.bench.log import Entry
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
-from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import Sending
 from pale_heron.tui import figures
 from pale_heron.tui.screens.panel import AskLine
+
+if TYPE_CHECKING:
+    from pale_heron.core.module.tracker import ModuleSnapshot
 
 
 @runtime_checkable
@@ -52,7 +54,7 @@ class LiveBench(Protocol):
 
     def entries_since(self, number: int) -> tuple[list[Entry], int]: ...
 
-    def module_of(self, lane: str) -> ModuleSnapshot | None: ...
+    def module_of(self, lane: str) -> "ModuleSnapshot | None": ...
 
     def wait_for_news(self, seconds: float) -> None: ...
 

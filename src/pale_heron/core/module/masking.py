@@ -41,11 +41,3 @@ def masked_command(dialect: Dialect | None, line: str) -> str:
 def shown(data: bytes, secrets: Iterable[str]) -> str:
     """Device bytes as they may be shown: printable, and without secrets."""
     return without(safe_text(data), secrets)
-
-
-def starred(data: bytes, secrets: Iterable[str]) -> bytes:
-    """Bytes of the same length in which stars stand for each secret."""
-    for each in sorted(secrets, key=len, reverse=True):
-        secret = each.encode("latin-1", "replace")
-        data = data.replace(secret, b"*" * len(secret))
-    return data

@@ -5,6 +5,7 @@ turn the reading direction. What passes here is printable and one column wide, s
 """
 
 import re
+from collections.abc import Iterable
 
 _PICTURES = {code: chr(0x2400 + code) for code in range(0x20)} | {0x7F: "\u2421"}
 _LATIN = dict.fromkeys(range(128, 256), "·")
@@ -39,3 +40,11 @@ def safe_label(text: str) -> str:
 def unreadable_count(data: bytes) -> int:
     """How many bytes of `data` are not legible."""
     return len(data.translate(None, READABLE))
+
+
+def starred(data: bytes, secrets: Iterable[str]) -> bytes:
+    """Bytes of the same length in which stars stand for each secret."""
+    for each in sorted(secrets, key=len, reverse=True):
+        secret = each.encode("latin-1", "replace")
+        data = data.replace(secret, b"*" * len(secret))
+    return data

@@ -8,8 +8,7 @@ from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.selection import Selection
 from pale_heron.core.frames import SECOND, Direction, Frame, Kind
 from pale_heron.core.line.tracker import TypeCount
-from pale_heron.core.module.masking import starred
-from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, Span, cut, line, padded
 

@@ -7,10 +7,9 @@ from datetime import UTC, datetime
 from pale_heron.bench.log import Entry
 from pale_heron.bench.model import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
-from pale_heron.core.module.masking import starred
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
-from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import figures
 from pale_heron.tui.paint import Line, Span, cut, headline, line, padded
 

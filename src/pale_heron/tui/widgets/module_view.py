@@ -31,7 +31,7 @@ class ModuleView(Vertical):
         self,
         snapshot: Callable[[], BenchSnapshot],
         lane: Callable[[], LaneSnapshot | None],
-        actions: Callable[[], ModuleActions | None],
+        actions: ModuleActions | None,
     ) -> None:
         super().__init__(id="module", classes="view")
         self._snapshot = snapshot
@@ -52,7 +52,7 @@ class ModuleView(Vertical):
         yield self._entry
 
     def on_mount(self) -> None:
-        self._entry.display = self._actions() is not None
+        self._entry.display = self._actions is not None
 
     def _dialect(self) -> Dialect | None:
         lane = self._lane()
@@ -82,7 +82,7 @@ class ModuleView(Vertical):
     def _look(self, lane: LaneSnapshot) -> Any:
         from pale_heron.tui.views.module_look import Look
 
-        actions = self._actions()
+        actions = self._actions
         other = self._other(lane)
         return Look(
             page=self._page,
@@ -103,7 +103,7 @@ class ModuleView(Vertical):
 
     def choose_routine(self) -> None:
         """Choose a routine, and show its page."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is not None and actions is not None:
             self.show_page("routine")
             actions.routines.choose(lane)
@@ -166,7 +166,7 @@ class ModuleView(Vertical):
 
     def enter(self) -> None:
         """Set what is intended, run the routine; on the page of exchanges open the entry line."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is None or actions is None:
             return
         if self._page == "settings":
@@ -178,13 +178,13 @@ class ModuleView(Vertical):
 
     def step(self) -> None:
         """Do one step of the routine."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is not None and actions is not None and self._page == "routine":
             actions.routines.step(lane.name)
 
     def open_entry(self) -> None:
         """Give the keys to the entry line."""
-        if self._actions() is not None:
+        if self._actions is not None:
             self._page = "exchanges"
             # At once: what is typed next belongs to the line.
             self.screen.set_focus(self._entry)
@@ -192,7 +192,7 @@ class ModuleView(Vertical):
 
     def read_all(self) -> None:
         """Read all: the settings, or on the page of readings those; on the page of two modules both."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is None or actions is None:
             return
         if self._page == "state":
@@ -225,7 +225,7 @@ class ModuleView(Vertical):
 
     def do(self, what: str) -> None:
         """What the actions of a live bench do with the chosen lane."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is not None and actions is not None:
             if what in ON_SETTINGS and self._page not in ("settings", "pair"):
                 self.show_page("settings")
@@ -233,7 +233,7 @@ class ModuleView(Vertical):
 
     def note_command(self) -> None:
         """Note something of the command of the chosen exchange."""
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is None or actions is None or lane.module is None or not lane.module.items:
             return
         from pale_heron.tui.views.module_exchanges import chosen_item
@@ -268,7 +268,7 @@ class ModuleView(Vertical):
         return [line(("> ", "amber"), (words, "text"), (f"{typed} of {counted}", role))]
 
     def on_entry_line_left(self) -> None:
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if self.prompting(lane) is not None and lane is not None and actions is not None:
             actions.send_raw(lane.name, b"\x1b", "ESC")
         self._entry.value = ""
@@ -276,7 +276,7 @@ class ModuleView(Vertical):
         self.draw()
 
     def _entered(self, text: str) -> None:
-        lane, actions = self._lane(), self._actions()
+        lane, actions = self._lane(), self._actions
         if lane is None or actions is None:
             return
         exchange = self.prompting(lane)
