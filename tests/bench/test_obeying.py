@@ -1,5 +1,7 @@
 """Commands, settings and the guarded change of a line against the simulated modules, also where they die."""
 
+import socket
+import time
 from collections.abc import Callable
 
 import pytest
@@ -13,6 +15,7 @@ from pale_heron.core.module.exchanges import DATA, Data, Exchange
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
+from pale_heron.ports.sender import Sending
 
 
 def on(kind: str) -> tuple[ModuleBench, Commander]:
@@ -157,6 +160,36 @@ def test_data_mode_is_entered_asked_about_and_left() -> None:
     bench.advance(1.5)
     assert undertaken(bench, escaping()).succeeded
     assert tell.tell("ATH").status == "ok"
+
+
+def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:
+    bench, tell = on("teal")
+    tell.tell('AT+JOIN="saltmarsh","reeds and water"')
+    bench.advance(3.0)
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+        assert tell.tell(f'AT+OPEN="127.0.0.1",{port}').result == "CONNECT"
+        far, _ = server.accept()
+        with far:
+            bench.send("m", Sending(b"from the hut"))
+            assert far.recv(64) == b"from the hut"
+            far.sendall(b"from the shore")
+            for _ in range(50):
+                time.sleep(0.01)
+                bench.advance(0.05)
+                data = bench.module("m").items[-1]
+                if isinstance(data, Data) and data.bytes_in >= 14:
+                    break
+            assert isinstance(data, Data)
+            assert data.last == b"from the shore"
+    for _ in range(50):
+        time.sleep(0.01)
+        bench.advance(0.05)
+        if bench.module("m").mode != DATA:
+            break
+    assert bench.module("m").mode == "command"
+    assert tell.tell(f'AT+OPEN="127.0.0.1",{port}').result == "NO CARRIER"
+    assert tell.tell('AT+OPEN="192.0.2.1",80').result == "NO CARRIER"
 
 
 def test_secrets_are_masked_wherever_they_are_handed_on() -> None:

@@ -185,6 +185,10 @@ def test_a_copy_to_share_holds_no_secret_and_all_else(lanes: dict[str, str], tmp
     assert run("routine", file, lanes["teal"], "--dialect", "teal", "-o", capture).returncode == 0
     assert b"reeds and water" in capture.read_bytes()
     assert b"not masked" in capture.read_bytes()
+    for words, seen in (((), False), (("--show-secrets",), True)):
+        decoded = run("decode", capture, "--json", *words)
+        assert (b"reeds and water" in decoded.stdout) is seen
+        assert b"AT+JOIN" in decoded.stdout
     done = run("redact", capture, "-o", copy, "--secret", "own words")
     assert done.returncode == 0, done.stderr
     data = copy.read_bytes()

@@ -145,3 +145,12 @@ def test_a_routine_runs_to_its_end_one_fails_and_one_goes_step_by_step(screen: S
     assert "not the right one" not in text
     screen.press("q")
     screen.until("Recorded")
+    (capture,) = (screen.folder / "captures").glob("*.pcapng")
+    screen.type("clear")
+    screen.press("Enter")
+    screen.start("open", capture, "--speed", "100")
+    screen.until("at the end")
+    screen.press("5", "Tab", "Tab", "Tab", "Tab")
+    text = screen.until("AT+NET?", "in no network", "commands done")
+    assert "not the right one" not in text
+    assert "opens the entry line" not in text

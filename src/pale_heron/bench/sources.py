@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO, cast
 
+from pale_heron.bench.secrets import Secrets
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chunks
 from pale_heron.core.frames import Chunk, Direction, Event, Frame
@@ -47,16 +48,24 @@ class Source:
             self.span = (self.span[0], max(time, self.span[1])) if self.span else (time, time)
             yield record
 
-    def frames(self) -> Iterator[Frame]:
-        """Every frame of every lane and direction, as it becomes whole."""
+    def frames(self, *, masked: bool = False) -> Iterator[Frame]:
+        """Every frame of every lane and direction, as it becomes whole.
+
+        `masked` has stars for the secrets of modules, as far as a capture tells how they speak.
+        """
         framers: dict[tuple[str, Direction], Framer] = {}
+        secrets = Secrets() if masked and self.is_capture else None
         for record in self.records():
+            if secrets is not None:
+                secrets.hear(record)
             if isinstance(record, Chunk):
                 key = record.lane, record.direction
                 framer = framers.get(key) or framers.setdefault(key, Framer(*key))
-                yield from framer.feed(record)
+                frames = framer.feed(record)
+                yield from frames if secrets is None else secrets.masked(record, frames)
         for framer in framers.values():
-            yield from framer.finish()
+            left = framer.finish()
+            yield from left if secrets is None else (secrets.starred(frame) for frame in left)
 
     @property
     def share(self) -> float:

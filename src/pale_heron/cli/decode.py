@@ -18,6 +18,7 @@ from pale_heron.core.wire.visible import safe_label
 def decode(
     file: Annotated[Path, typer.Argument(help="A capture, a file of raw bytes, or - for standard input.")],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object a frame.")] = False,
+    show_secrets: Annotated[bool, typer.Option("--show-secrets", help="No stars for the secrets of modules.")] = False,
 ) -> None:
     """Decode a capture, or raw bytes from a file or standard input.
 
@@ -25,7 +26,7 @@ def decode(
     """
     source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
     legible = False
-    for frame in source.frames():
+    for frame in source.frames(masked=not show_secrets):
         legible = legible or frame.kind is not Kind.BYTES
         print(json.dumps(decoded(frame, source.is_capture), ensure_ascii=False) if as_json else _line(frame, source))
     if source.torn:

@@ -122,6 +122,11 @@ class ModuleTracker:
         return self._conversation.ended_count
 
     @property
+    def secrets(self) -> frozenset[str]:
+        """Values that must not be shown, as they went over the line."""
+        return frozenset(self._conversation.secrets)
+
+    @property
     def standing(self) -> Stand:
         """Whether it answers: reached once it did, broken where the last two commands had no answer."""
         if self._silent >= SILENT:
