@@ -10,7 +10,9 @@ from tests.bench.modules import MAKERS, RATE, ModuleBench, bitterns, undertaken,
 from pale_heron.bench.commanding import Commander, exchange_object
 from pale_heron.bench.intended import checked, compared, rows_of
 from pale_heron.bench.line_change import LineChange, changing_line
+from pale_heron.bench.model import Model
 from pale_heron.bench.obeying import asking, escaping, keeping, reading, writing
+from pale_heron.core.lane import Lane
 from pale_heron.core.module.exchanges import DATA, Data, Exchange
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.notices import NO_ANSWER
@@ -160,6 +162,21 @@ def test_data_mode_is_entered_asked_about_and_left() -> None:
     bench.advance(1.5)
     assert undertaken(bench, escaping()).succeeded
     assert tell.tell("ATH").status == "ok"
+
+
+def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
+    met = wren()
+    bench = ModuleBench(m=met)
+    bench.advance(2.0)
+    met.hear(b"AT+LINK\r", bench.seconds)
+    bench.advance(3.0)
+    bench.model = Model([Lane("m", bench.line["m"])])
+    bench.choose("m", "wren")
+    tell = Commander(bench, "m")
+    assert tell.tell("AT").status == NO_ANSWER
+    bench.advance(2.0)
+    assert undertaken(bench, escaping()).succeeded
+    assert tell.attention().status == "ok"
 
 
 def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:

@@ -5,9 +5,9 @@ from collections.abc import Callable
 from typing import Final, Protocol
 
 from pale_heron.core.line.settings import ENDINGS_OUT
-from pale_heron.core.module.commands import Command
+from pale_heron.core.module.commands import RUN, Command
 from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.exchanges import DATA, Exchange
+from pale_heron.core.module.exchanges import COMMAND, DATA, Exchange
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.masking import masked_command, secrets_of, without
 from pale_heron.core.module.tracker import ModuleSnapshot
@@ -18,6 +18,7 @@ LOOK_S: Final = 0.05
 SENT_WITHIN_S: Final = 5.0
 CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
 ESCAPE_TRIES: Final = 2
+ATTENTION: Final = "AT"
 
 
 class CommandedBench(Protocol):
@@ -90,11 +91,19 @@ class Commander:
         dialect = self.dialect
         return dialect.commands.get(name) if dialect else None
 
+    def attention(self) -> Exchange:
+        """Ask for nothing but an answer."""
+        command = self.command("attention")
+        return self.tell(command.forms[RUN][0] if command and RUN in command.forms else ATTENTION)
+
     def escape(self) -> bool:
-        """Lead it from data mode to command mode: silence, the sequence, silence. False where it does not come."""
+        """Lead it from data mode to command mode: silence, the sequence, silence. False where it does not come.
+
+        A module of which no mode was seen yet may be in data mode too: it is tried.
+        """
         for _ in range(ESCAPE_TRIES):
             module = self.module
-            if module is None or module.mode != DATA:
+            if module is None or module.mode == COMMAND:
                 return True
             if not module.dialect.escape:
                 raise Trouble(f"The dialect {module.dialect.name} knows no escape", "Restart the module, or hang up")
@@ -104,7 +113,7 @@ class Commander:
             self._bench.send(self._lane, Sending(sequence, "escape"))
             self._wait(before, sequence, None)
         module = self.module
-        return module is not None and module.mode != DATA
+        return module is not None and module.mode == COMMAND
 
     def _rest(self, seconds: float) -> None:
         end = time.monotonic() + seconds

@@ -56,17 +56,24 @@ def _own_texts() -> Iterator[str]:
 
 def read_text(text: str) -> tuple[Dialect, list[Wrong]]:
     """A dialect and its mistakes, in the order of their lines."""
-    try:
-        told = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as problem:
-        place = re.search(r"line (\d+)", str(problem))
-        return Dialect(""), [Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")]
+    told, broken = tables_of(text)
+    if broken is not None:
+        return Dialect(""), [broken]
     try:
         told = _grown(told)
     except ValueError as problem:
         return Dialect(""), [Wrong(line_of(text, Problem(("extends",), "")), str(problem))]
     dialect, problems = read_dialect(told)
     return dialect, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+
+
+def tables_of(text: str) -> tuple[dict[str, Any], Wrong | None]:
+    """The tables of a TOML file; or that it is none, and where."""
+    try:
+        return tomllib.loads(text), None
+    except tomllib.TOMLDecodeError as problem:
+        place = re.search(r"line (\d+)", str(problem))
+        return {}, Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
 
 
 def _grown(told: dict[str, Any]) -> dict[str, Any]:

@@ -15,7 +15,6 @@ from pale_heron.core.module.commands import SET
 from pale_heron.core.module.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
 
-ATTENTION: Final = "AT"
 ATTENTIONS: Final = 4
 BACK_ATTENTIONS: Final = 4
 Told = list[tuple[str, dict[str, str]]]
@@ -148,7 +147,7 @@ def _set_back(self: Undertaking, before: LineSettings, told: Told) -> None:
 def _answers(self: Undertaking, tries: int) -> bool:
     """Whether it answers at all; an error proves the line just as well. The first try may end garbage."""
     tell = _unstoppable(self)
-    return any(tell.tell(ATTENTION).status != NO_ANSWER for _ in range(tries))
+    return any(tell.attention().status != NO_ANSWER for _ in range(tries))
 
 
 def _unstoppable(self: Undertaking) -> Commander:

@@ -1,13 +1,11 @@
 """Routine files: those that ship, those of the user, what is wrong with one, and one made from what was told."""
 
-import re
-import tomllib
 from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-from pale_heron.bench.dialects import Wrong, line_of
+from pale_heron.bench.dialects import Wrong, line_of, tables_of
 from pale_heron.core.module.exchanges import SENT, Exchange
 from pale_heron.core.module.notices import OK
 from pale_heron.core.module.routine import SEND, Routine, read_routine
@@ -37,11 +35,9 @@ def known_routines() -> dict[str, str]:
 
 def routine_of_text(text: str) -> tuple[Routine, list[Wrong]]:
     """A routine and its mistakes, each with its line."""
-    try:
-        told = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as problem:
-        place = re.search(r"line (\d+)", str(problem))
-        return Routine(""), [Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")]
+    told, broken = tables_of(text)
+    if broken is not None:
+        return Routine(""), [broken]
     routine, problems = read_routine(told)
     return routine, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
 

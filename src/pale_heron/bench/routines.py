@@ -226,7 +226,7 @@ class RoutineRun:
     def _restart(self, _step: Step, lane: str) -> str:
         self._undertake(lane, restart_now)
         for _ in range(BACK_TRIES):
-            if self._commander(lane).tell("AT").status != NO_ANSWER:
+            if self._commander(lane).attention().status != NO_ANSWER:
                 return "it answers again"
         raise Failed("it does not answer any more")
 

@@ -17,6 +17,7 @@ from pale_heron.ports.address import LaneSpec
 
 OPEN_WITHIN_S = 5.0
 LOOK_S = 0.02
+ATTENTIONS = 2
 
 
 @contextmanager
@@ -50,7 +51,7 @@ def _wait_open(session: Session, lane: str) -> None:
 def speaking(session: Session, spec: LaneSpec) -> Dialect:
     """The dialect of a lane: chosen, or recognised by what it says or answers to ATI. Trouble where it is mute."""
     tell = Commander(session, spec.name)
-    if tell.tell("AT").status == NO_ANSWER and tell.tell("AT").status == NO_ANSWER:
+    if all(tell.attention().status == NO_ANSWER for _ in range(ATTENTIONS)):
         raise Trouble(
             f"{spec.name} does not answer at {session.settings_of(spec.name)}",
             "Look at its rate and wiring: pale-heron watch, then r",

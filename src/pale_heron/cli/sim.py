@@ -104,7 +104,8 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
 def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: float, ended: Callable[[], bool]) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.modem import RATES as KNOWN
-    from pale_heron.sim.modules import Post, placed, run_posts
+    from pale_heron.sim.modules import Post, placed
+    from pale_heron.sim.run import run_stages
 
     if rate not in KNOWN:
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
@@ -116,7 +117,7 @@ def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: floa
         posts.append(Post(module, rate, path))
         print(path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        run_posts(posts, ended, after)
+        run_stages(posts, ended, after)
 
 
 def _end_on_signals() -> None:

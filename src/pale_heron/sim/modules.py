@@ -1,7 +1,6 @@
 """The simulated modules as they stand in the marsh, each behind its pseudo-terminal."""
 
-import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -11,7 +10,6 @@ from pale_heron.sim.air import Air
 from pale_heron.sim.bittern import Bittern
 from pale_heron.sim.modem import Modem
 from pale_heron.sim.plover import Plover
-from pale_heron.sim.run import TICK_S
 from pale_heron.sim.teal import Teal
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.wren import VANE_ADDRESS, VANE_PIN, Wren
@@ -75,18 +73,6 @@ class Post:
         if self.terminal.rate != self.modem.rate and not self.terminal.queued:
             self.terminal.rate = self.modem.rate
 
-
-def run_posts(posts: Sequence[Post], ended: Callable[[], bool], after_s: float = 0.0) -> None:
-    """All of them at once, until `ended` says so. Power comes after a while."""
-    time.sleep(after_s)
-    begin = last = time.monotonic()
-    try:
-        while not ended():
-            time.sleep(TICK_S)
-            now = time.monotonic()
-            for post in posts:
-                post.work(now - last, now - begin)
-            last = now
-    finally:
-        for post in posts:
-            post.terminal.close()
+    def close(self) -> None:
+        """Pull the plug."""
+        self.terminal.close()

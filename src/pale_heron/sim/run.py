@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Protocol
 
 from pale_heron.sim.actors import Actor
 from pale_heron.sim.curlew import Curlew
@@ -87,8 +88,17 @@ class Stage:
             self._terminal = None
 
 
-def run_stages(stages: Sequence[Stage], ended: Callable[[], bool]) -> None:
-    """All of them at once, until `ended` says so."""
+class Powered(Protocol):
+    """A device at its terminal: let time pass, and pull its plug at the end."""
+
+    def work(self, passed: float, seconds: float) -> None: ...
+
+    def close(self) -> None: ...
+
+
+def run_stages(stages: Sequence[Powered], ended: Callable[[], bool], after_s: float = 0.0) -> None:
+    """All of them at once, until `ended` says so. Power comes after a while."""
+    time.sleep(after_s)
     begin = last = time.monotonic()
     try:
         while not ended():

@@ -106,7 +106,7 @@ class ModuleActions:
     def begin(self, lane: str, title: str, work: Callable[[Undertaking], None]) -> None:
         """Begin an undertaking, one a lane at a time."""
         kept = self._of(lane)
-        if kept.undertaking is not None and not kept.undertaking.over:
+        if self.routines.running(lane) or (kept.undertaking is not None and not kept.undertaking.over):
             self._app.notify("Something is under way: x gives it up", severity="warning", markup=False)
             return
         try:

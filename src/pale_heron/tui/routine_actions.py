@@ -201,10 +201,14 @@ class RoutineActions:
         if by_step:
             chosen.run.next_step()
 
+    def running(self, lane: str) -> bool:
+        """Whether a routine of a lane is under way."""
+        chosen = self._chosen.get(lane)
+        return chosen is not None and chosen.run is not None and not chosen.run.over
+
     def give_up(self, lane: str) -> bool:
         """Stop the run of a lane; whether there was one."""
-        chosen = self._chosen.get(lane)
-        if chosen is None or chosen.run is None or chosen.run.over:
-            return False
-        chosen.run.stop()
-        return True
+        running = self.running(lane)
+        if running:
+            self._chosen[lane].run.stop()
+        return running

@@ -55,6 +55,8 @@ class Outgoing:
             elif self._speaker.mode == DATA:
                 self._data(data[at:], time)
                 break
+            elif self._is_escape(data[at:], time):
+                break
             else:
                 end = END.search(data, at)
                 self._line += data[at : end.start() if end else None]
@@ -70,6 +72,19 @@ class Outgoing:
     def forget_escape(self) -> None:
         """Data mode begins: what was sent before is no part of an escape."""
         self._escape.clear()
+
+    def _is_escape(self, data: bytes, time: int | None) -> bool:
+        """The escape sequence alone, after a silence, while no mode was seen: it may be in data mode already."""
+        sequence, guard = self._speaker.escape
+        alone = data == sequence != b"" and not self._line and not self._speaker.mode
+        if alone and self._is_quiet(guard, time):
+            self._speaker.escape_told(sequence, guard + 2 * SECOND, time)
+            return True
+        return False
+
+    def _is_quiet(self, guard: int, time: int | None) -> bool:
+        """Whether nothing was sent for the guard time."""
+        return self._last is None or time is None or time - self._last >= guard
 
     def _payload(self, head: Pending, data: bytes, at: int, time: int | None) -> int:
         """Text at a prompt, up to Ctrl-Z or ESC or for as many bytes as were announced; gives where it goes on."""
@@ -91,7 +106,7 @@ class Outgoing:
     def _data(self, data: bytes, time: int | None) -> None:
         """Data; the sequence that leads back stands alone between two silences."""
         sequence, guard = self._speaker.escape
-        if self._last is None or time is None or time - self._last >= guard:
+        if self._is_quiet(guard, time):
             self._escape = bytearray(data)
         else:
             self._escape += data
