@@ -38,7 +38,7 @@ lint: .venv/develop
 
 test: lint
 	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
-	$(BIN)/pytest -q -n 2 --dist loadfile
+	$(BIN)/pytest -q -n 3 --dist loadfile
 
 bench: .venv/develop
 	$(BIN)/python -m benchmarks

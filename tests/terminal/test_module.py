@@ -89,6 +89,7 @@ def test_a_guarded_change_fails_and_comes_back_and_one_is_asked_about(screen: Sc
     screen.until(lambda text: "new rate, flow control" not in text)
     screen.until("go back to 9600 8N1: it answers at 9600 8N1 as before", "CHANGE THE LINE TO 230400 BAUD  failed")
     screen.press("L")
+    screen.until("new rate, flow control")
     tell(screen, "19200")
     screen.until("CHANGE THE LINE TO 19200 BAUD  done", "19200 8N1")
 
