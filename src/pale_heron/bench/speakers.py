@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from pale_heron.core.frames import OUT, TEXT, Chunk, Frame
+from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Frame
 from pale_heron.core.lane import Lane
 from pale_heron.core.wire.visible import safe_text
 
@@ -46,8 +46,10 @@ class Speakers:
     def recognise(self, lane: Lane, frames: Iterable[Frame]) -> None:
         """Look at what a lane says, until it is known or too much was said."""
         for frame in frames:
-            if frame.kind is not TEXT or frame.direction is OUT or lane.dialect_chosen or len(frame.data) > LONGEST:
+            if frame.kind is not TEXT or frame.status is not OK or frame.direction is OUT or len(frame.data) > LONGEST:
                 continue
+            if lane.dialect_chosen:
+                return
             tried = self._tried[lane.name] = self._tried.get(lane.name, 0) + 1
             if tried > LINES_TRIED:
                 return

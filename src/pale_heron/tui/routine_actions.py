@@ -37,6 +37,7 @@ class RoutineActions:
         self._app = app
         self._bench = bench
         self._chosen: dict[str, Chosen] = {}
+        self._offered: tuple[int, list[Line]] = (0, [])
 
     def rows(self, lane: str, width: int, room: int) -> list[Line]:
         """The page of a lane; puts the question of a routine that asks."""
@@ -44,7 +45,10 @@ class RoutineActions:
 
         chosen = self._chosen.get(lane)
         if chosen is None:
-            return module_routine.paint_none(width)
+            if self._offered[0] != width:
+                # Read from their files, so not with every picture.
+                self._offered = (width, module_routine.paint_none(width))
+            return self._offered[1]
         run = chosen.run
         if run is not None and run.question and chosen.asked != run.question:
             chosen.asked = run.question

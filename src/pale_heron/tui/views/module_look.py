@@ -38,10 +38,8 @@ class Look:
     chosen: int | None = None
     row: int = 0
     live: bool = True
-    dialect_by: str = ""
     other: LaneSnapshot | None = None
     intended: Mapping[str, str] = field(default_factory=dict)
-    other_intended: Mapping[str, str] = field(default_factory=dict)
     doing: Doing | None = None
     routine: tuple[Line, ...] = ()
     """What the routine page shows, painted by its own painter."""

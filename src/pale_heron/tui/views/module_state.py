@@ -25,7 +25,7 @@ def paint(
     """Readings on the left; how it speaks and its milestones on the right."""
     now = snapshot.now
     right = [
-        *titled("HOW IT SPEAKS", _speech(lane, module, look)),
+        *titled("HOW IT SPEAKS", _speech(lane, module)),
         BLANK,
         *titled("MILESTONES", *_milestones(module, now)),
     ]
@@ -70,9 +70,9 @@ def asked_by(dialect: Dialect, field: Field) -> str:
     return "it tells by itself"
 
 
-def _speech(lane: LaneSnapshot, module: ModuleSnapshot, look: Look) -> list[Line]:
+def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:
     rows = [
-        ("dialect", f"{module.dialect.name}{look.dialect_by}"),
+        ("dialect", module.dialect.name),
         (
             "mode",
             {"command": "command mode", "data": "data mode: the far end gets what is sent"}.get(

@@ -8,6 +8,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.speakers import STANDARD
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import DATA, Exchange
@@ -45,6 +46,8 @@ class ModuleView(Vertical):
         self._hint = Canvas(ground="panel", id="entry-hint")
         self._entry = EntryLine(self._dialect, self._entered)
         self._warned = ""
+        self._standard: Dialect | None = None
+        """What is completed and explained before anybody knows the module."""
 
     def compose(self) -> ComposeResult:
         yield self._body
@@ -58,9 +61,11 @@ class ModuleView(Vertical):
         lane = self._lane()
         if lane is not None and lane.module is not None:
             return lane.module.dialect
-        from pale_heron.bench.dialects import known_dialects
+        if self._standard is None:
+            from pale_heron.bench.dialects import known_dialects
 
-        return known_dialects().get("standard")
+            self._standard = known_dialects().get(STANDARD)
+        return self._standard
 
     def draw(self) -> None:
         """One picture."""
@@ -91,7 +96,6 @@ class ModuleView(Vertical):
             live=actions is not None,
             other=other,
             intended=actions.intended(lane.name) if actions else {},
-            other_intended=actions.intended(other.name) if actions and other else {},
             doing=actions.doing(lane.name) if actions else None,
             routine=self._routine_rows(lane, actions) if actions and self._page == "routine" else (),
             verdict=actions.routines.verdict(lane.name) if actions and self._page == "routine" else ("", ""),
