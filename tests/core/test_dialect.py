@@ -103,6 +103,76 @@ def test_every_mistake_is_told_with_its_line(text: str, line: int, words: str) -
     assert [each.line for each in wrong if words in each.words] == [line], wrong
 
 
+HEAD = """name = "x"
+[command.a]
+query = "AT+A?"
+set = "AT+A={v}"
+reply = 'A (?P<v>.)'
+[command.a.parameter.v]
+least = 0
+"""
+MODULE_MISTAKES = [
+    ('name = "x"\n[command.a]\nmeaning = "no form"\n', 2, "at least one of set, query, test, run"),
+    ('name = "x"\n[command.a]\nset = "AT+A={v}"\n', 3, "{v} is no parameter"),
+    ('name = "x"\n[command.a]\nrun = "AT"\n[command.a.parameter.v]\nleast = 1\n', 2, "'v' stands in no form"),
+    ('name = "x"\n[command.a]\nrun = "AT"\nrisk = ["eats"]\n', 4, "'eats' is none of erases"),
+    ('name = "x"\n[command.a]\nrun = "AT"\nreply = "(("\n', 4, "no regular expression"),
+    ('name = "x"\n[command.a]\nrun = "AT"\narrives = "n"\n', 4, "'n' is no field of its reply"),
+    ('name = "x"\n[command.a]\nrun = "AT"\ncounted = "n"\n', 4, "'n' is no parameter"),
+    ('name = "x"\n[command.a]\nrun = ["AT", 3]\n', 3, "3 is no text"),
+    (HEAD + '[notice.n]\nmeaning = "no line"\n', 8, "one regular expression"),
+    (HEAD + '[notice.n]\nline = "N"\nenters = "dat"\n', 10, "did you mean 'data'"),
+    (HEAD + '[result.r]\nline = "R"\nstatus = "fine"\n', 10, "none of ok, error"),
+    (HEAD + '[field.w]\nmeaning = "nowhere"\n', 8, "has a field 'w'"),
+    (HEAD + '[field.v]\nkind = "numbr"\n', 9, "did you mean 'number'"),
+    (HEAD + "[field.v]\ngrades = [[1, 'a'], [2, 'b']]\n", 9, "must go down"),
+    (HEAD + "[field.v]\ngrades = [[1]]\n", 9, "no pair"),
+    (HEAD + '[setting.s]\ncommand = "b"\n', 9, "'b' is no command"),
+    (HEAD + '[setting.s]\ncommand = "a"\nvalue = "w"\n', 10, "'w' is no parameter"),
+    (HEAD + '[setting.a]\nvalue = "v"\nrule = "same"\n', 10, "none of equal"),
+    (HEAD + '[setting.a]\nvalue = "v"\nrule = "refers"\nrefers = "b"\n', 11, "'b' is no setting"),
+    (HEAD + '[milestone.ready]\nnotice = "up"\n', 9, "'up' is no notice"),
+    (HEAD + '[milestone.awake]\nnotice = "up"\n', 9, "none of powered"),
+    (HEAD + '[milestone.ready]\nnotice = "up"\nfield = "v"\n', 9, "one of the two"),
+    (HEAD + '[line]\nend = "cr lf"\n', 9, "none of cr"),
+    (HEAD + "[mode]\nguard-s = 99\n", 9, "is not 0 to 60"),
+    (HEAD + '[payload]\ncommand = "b"\n', 9, "'b' is none of a"),
+    ('extends = "v251"\nname = "x"\n', 1, "did you mean 'v250'"),
+]
+
+
+@pytest.mark.parametrize(("text", "line", "words"), MODULE_MISTAKES)
+def test_every_mistake_of_a_module_is_told_with_its_line(text: str, line: int, words: str) -> None:
+    _, wrong = read_text(text)
+    assert [each.line for each in wrong if words in each.words] == [line], wrong
+
+
+SPOKEN = [
+    ("ate0", [("echo", "set", {"echo": "0"})]),
+    ("ATE0V1+CSQ;+CREG?", [("echo", "set", {"echo": "0"}), ("verbosity", "set", {"verbosity": "1"}),
+                           ("signal", "run", {}), ("registration", "query", {})]),
+    ('AT+CMGS="+54;1"', [("send-message", "set", {"to": "+54;1"})]),
+    ("AT+COPS=?", [("operator", "test", {})]),
+    ("ATD123;", [("dial", "set", {"number": "123"})]),
+    ("ATS0=2", [("rings", "set", {"rings": "2"})]),
+    ('AT+COPS=1,2,"99901"', [("operator", "set", {"choice": "1", "format": "2", "operator": "99901"})]),
+    ("AT&F", [("defaults", "run", {})]),
+    ("AT+NONSENSE=1;+CSQ", [("", "", {}), ("signal", "run", {})]),
+    ("hello", [("", "", {})]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("line", "wanted"), SPOKEN)
+def test_a_line_is_cut_into_its_commands(line: str, wanted: list[tuple[str, str, dict[str, str]]]) -> None:
+    spoken = KNOWN["standard"].spoken(line)
+    assert [(each.command.name if each.command else "", each.form, dict(each.values)) for each in spoken] == wanted
+
+
+def test_risks_ask_only_where_something_is_done() -> None:
+    asking = {"AT+IPR?": False, "AT+IPR=?": False, "AT+IPR=9600": True, "AT&F": True}
+    assert {line: bool(KNOWN["standard"].spoken(line)[0].risk) for line in asking} == asking
+
+
 tables = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=8),
     lambda inner: (

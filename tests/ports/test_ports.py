@@ -104,6 +104,15 @@ def test_a_line_that_comes_byte_by_byte_is_one_chunk_with_the_time_of_its_first_
     assert [piece.time for piece in pieces] == [SECOND, SECOND + len(GGA) * byte_ns]
 
 
+def test_an_echo_does_not_lend_its_time_to_the_answer_behind_it() -> None:
+    gatherer = Gatherer()
+    assert gatherer.add(b"AT\r", SECOND) == []
+    pieces = gatherer.add(b"\r\nOK\r\n", SECOND + 20_000_000)
+    assert [(each.time, each.data) for each in pieces] == [(SECOND, b"AT\r"), (SECOND + 20_000_000, b"\r\nOK\r\n")]
+    assert gatherer.add(b"GA\r", 2 * SECOND) == []
+    assert [each.data for each in gatherer.add(b"\nX", 2 * SECOND)] == [b"GA\r\n"]
+
+
 def test_held_bytes_go_on_when_due_or_many() -> None:
     gatherer = Gatherer()
     assert gatherer.add(b"> ", SECOND) == []
