@@ -82,8 +82,8 @@ class Shown:
 
 
 @asynccontextmanager
-async def running(bench: TwoReceivers | Session) -> AsyncIterator[Shown]:
-    app = PaleHeron(bench, view="fix")
+async def running(bench: TwoReceivers | Session, view: str = "fix") -> AsyncIterator[Shown]:
+    app = PaleHeron(bench, view=view)
     async with app.run_test(size=(142, 42), notifications=True) as pilot:
         await pilot.pause(0.3)
         yield Shown(app, pilot)

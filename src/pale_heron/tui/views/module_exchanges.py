@@ -208,8 +208,10 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
             told = dialect.field_of(name).told(value) if name in dialect.secrets else value
             meaning = parameter.choices.get(value, "")
             rows += wrapped(line((f"  {_name(name)} ", "quiet"), safe_label(f"{told} {meaning}")), width)
-        if command.note:
-            rows += wrapped(line(("  ✎ ", "heather"), (safe_label(command.note), "heather")), width)
+        # The note of now, which may have been written since.
+        note = dialect.commands.get(command.name, command).note
+        if note:
+            rows += wrapped(line(("  ✎ ", "heather"), (safe_label(note), "heather")), width)
     sign, role = _STANDS[item.status]
     result, took = _result(item)
     rows += wrapped(

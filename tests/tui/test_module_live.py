@@ -1,0 +1,147 @@
+"""Module as its keys move it, on two simulated radios that are really told things, with its record."""
+
+import tomllib
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+import pytest
+from tests.tui.test_fix_live import Shown, running
+
+from pale_heron.bench.bench_file import lanes_of
+from pale_heron.bench.session import Session
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.core.frames import Event
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.ports.address import LaneSpec
+from pale_heron.sim.launch import Device
+from pale_heron.tui.widgets.entry_line import EntryLine
+
+ASKING = """name = "look"
+[[step]]
+do = "send"
+line = "AT+NODE?"
+[[step]]
+do = "ask"
+question = "Is the buoy in sight?"
+[[step]]
+do = "mark"
+text = "in sight"
+"""
+
+
+@asynccontextmanager
+async def bitterns(folder: Path, **settings: bool) -> AsyncIterator[tuple[Shown, Session]]:
+    """The full screen on both, with a record in the folder."""
+    device = Device("bittern", link=folder / "b", count=2)
+    specs = [
+        LaneSpec(name, path, LineSettings(9600, ending_out="cr", **settings))
+        for name, path in zip(("hide", "buoy"), device.paths, strict=True)
+    ]
+    session = Session("test", specs, folder / "a.pcapng")
+    session.start()
+    try:
+        async with running(session, "module") as shown:
+            yield shown, session
+    finally:
+        session.stop()
+        device.stop()
+
+
+@pytest.fixture(autouse=True)
+def own_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PALE_HERON_CONFIG", str(tmp_path / "config"))
+
+
+async def tell(shown: Shown, text: str) -> None:
+    """Type a command into the entry line and enter it."""
+    await shown.press("colon")
+    entry = shown.app.query_one(EntryLine)
+    await shown.until(lambda: entry.has_focus)
+    entry.value = text
+    await shown.press("enter")
+
+
+async def test_a_note_a_dialect_and_a_routine_of_what_was_told(tmp_path: Path) -> None:
+    async with bitterns(tmp_path) as (shown, session):
+        await tell(shown, "ATI")
+        await shown.shows("Bittern 2.3", "OK")
+        await tell(shown, 'AT+CIPHER="flood at dusk"')
+        await shown.shows("The pass phrase of the group", "●●●●")
+        assert "flood" not in shown.text()
+        await shown.press("escape", "n")
+        await shown.shows("Your note on cipher")
+        await shown.type("both must have it")
+        await shown.shows("✎ both must have it")
+        kept = tomllib.loads((tmp_path / "config" / "dialects" / "bittern.toml").read_text())
+        assert kept["command"]["cipher"]["note"] == "both must have it"
+        await shown.press("T")
+        await shown.shows("Which routine for hide?", "make one of the last")
+        await shown.press("m")
+        await shown.shows("Which file for the last 2 exchanges?")
+        await shown.type(str(tmp_path / "again.toml"))
+        await shown.shows("cipher:")
+        assert "flood" not in (tmp_path / "again.toml").read_text()
+        await shown.type("ebb at dawn")
+        await shown.shows("0 of 2 steps")
+        await shown.press("enter")
+        await shown.shows("2 of 2 steps", "passed", "The routine again passed")
+        assert "ebb at dawn" not in shown.text()
+        await shown.press("D")
+        await shown.shows("Which dialect does it speak?")
+        await shown.press("1")
+        await shown.until(lambda: session.specs()[0].dialect)
+        chosen = session.specs()[0].dialect
+    records = list(CaptureReader(tmp_path / "a.pcapng").records())
+    events = [each for each in records if isinstance(each, Event)]
+    assert [each.details["name"] for each in events if each.name == "dialect"] == ["bittern", chosen]
+    assert "flood" not in str([each.details for each in events])
+
+
+async def test_what_is_intended_is_saved_with_the_bench(tmp_path: Path) -> None:
+    async with bitterns(tmp_path) as (shown, _session):
+        await shown.press("R")
+        await shown.shows("READ ALL SETTINGS  done", "running")
+        await shown.press("enter")
+        await shown.shows("nothing forgets it")
+        await shown.type("300")
+        await shown.shows("is not 1 to 250")
+        await shown.type("9")
+        await shown.shows("1 of 1 intended settings differ: node", "≠")
+        await shown.press("w")
+        await shown.shows("Save the bench in which file?")
+        await shown.type(str(tmp_path / "marsh.toml"))
+        await shown.until((tmp_path / "marsh.toml").exists)
+        assert lanes_of([], tmp_path / "marsh.toml")[0].intended == {"node": "9"}
+        await shown.press("enter")
+        await shown.shows("nothing forgets it")
+        await shown.type("")
+        await shown.until(lambda: "intended settings" not in shown.text())
+
+
+async def test_a_routine_asks_a_person_and_fails_on_no(tmp_path: Path) -> None:
+    file = tmp_path / "look.toml"
+    file.write_text(ASKING)
+    async with bitterns(tmp_path) as (shown, session):
+        for key, verdict in (("n", "failed at step 2 of 3"), ("y", "The routine look passed")):
+            await shown.press("T", "f")
+            await shown.shows("Which routine file")
+            await shown.type(str(file))
+            await shown.shows("0 of 3 steps")
+            await shown.press("enter")
+            await shown.shows("Is the buoy in sight?", "yes: go on")
+            await shown.press(key)
+            await shown.shows(verdict)
+        assert [text for _, text in session.snapshot().marks] == ["in sight"]
+
+
+async def test_a_lane_that_only_listens_is_told_nothing(tmp_path: Path) -> None:
+    async with bitterns(tmp_path, listen_only=True) as (shown, session):
+        await tell(shown, "AT")
+        await shown.until(lambda: any("only listens" in str(each.message) for each in shown.app._notifications))
+        await shown.press("escape", "R")
+        await shown.press("T")
+        await shown.shows("first-contact")
+        await shown.press("2", "enter")
+        await shown.shows("failed at step 1")
+        assert session.snapshot().lanes[0].line.bytes_out == 0
