@@ -104,6 +104,8 @@ def show(
     for setting in dialect.settings.values():
         if setting.name.startswith(part):
             print("\n".join(_setting(setting)))
+    if dialect.payload_command and not part:
+        print(f"payloads  sent by {dialect.payload_command}, arrive as {dialect.payload_notice or 'nothing described'}")
     for title, rows in () if part else (("notices", _notices(dialect)), ("readings", _readings(dialect))):
         if rows:
             print("\n".join([title, *rows]))

@@ -42,9 +42,6 @@ RISKS: Final = {
 }
 """Why a command asks first, in words."""
 
-ROLES: Final = ("attention", "store", "restart", "defaults", "line-rate", "line-flow", "online", "hang-up", "identify")
-"""Names of commands that the program uses by itself where a dialect has them."""
-
 MODES: Final = ("command", "data")
 
 

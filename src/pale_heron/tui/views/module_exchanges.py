@@ -236,6 +236,8 @@ def _heard_rows(dialect: Dialect, item: Item, heard: tuple[Heard, ...], width: i
             for field, raw in told
         ]
         rows += [cut(line((" " * INDENT, "text"), *row), width) for row in notes]
+    if isinstance(item, Exchange) and item.dropped:
+        rows.append(line((f"and {figures.several(item.dropped, 'line')} that were too many to keep", "quiet")))
     if secret:
         return [*rows, BLANK, line(("its bytes hold a secret: they are not shown", "quiet"))]
     return [*rows, BLANK, *_bytes([each.data for each in heard], width)]
