@@ -110,9 +110,11 @@ def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: floa
     if rate not in KNOWN:
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
     _end_on_signals()
-    posts = []
+    posts: list[Post] = []
     for module in placed(kind, seed, int(time.time())):
-        own = link.with_name(f"{link.name}-{module.name}") if link and kind in ("bittern", "marsh") else link
+        # One module has the link itself; the second Bittern, and those of the marsh, have it with their names behind.
+        whole = kind != "marsh" and not posts
+        own = link if link is None or whole else link.with_name(f"{link.name}-{module.name}")
         path = own or _free_link(module.name)
         posts.append(Post(module, rate, path))
         print(path, flush=True)
