@@ -32,7 +32,9 @@ def paint(routine: Routine, lanes: list[str], run: RoutineRun | None, width: int
     """The steps, those that are done now in the middle."""
     proposed = {name: each.value for name, each in routine.variables.items() if each.value}
     stands = run.stands if run else tuple(Stand(each, each.words(proposed, routine.secrets)) for each in routine.steps)
-    named = [f"{own or 'on'} {lane}" for own, lane in zip(routine.lanes or ("",), lanes, strict=False)]
+    named = [
+        f"{own}: {lane}" if own else f"on {lane}" for own, lane in zip(routine.lanes or ("",), lanes, strict=False)
+    ]
     title = line((safe_label(routine.title or routine.name), "*text"), (f"   {safe_label(', '.join(named))}", "quiet"))
     rows = [[*_step(each, place, len(lanes) > 1, width)] for place, each in enumerate(stands, 1)]
     at = next((place for place, each in enumerate(stands) if each.standing in (DOING, FAILED)), None)

@@ -83,6 +83,7 @@ def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:
         ("results", {True: "words", False: "numbers", None: "not seen yet"}[module.words]),
         ("line", str(lane.settings or figures.NONE)),
         ("exchanges", _counts(module)),
+        ("starts", figures.several(len(module.restarts), "time") if module.restarts else "none seen"),
     ]
     return [
         line((f"{name:<11}", "quiet"), (safe_label(value), "amber" if value.startswith("data mode") else "text"))
@@ -91,9 +92,7 @@ def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:
 
 
 def _counts(module: ModuleSnapshot) -> str:
-    told = f"{figures.count(module.exchanges)}, refused {module.refused}, unanswered {module.unanswered}"
-    restarts = len(module.restarts)
-    return f"{told}, restarts {restarts}" if restarts else told
+    return f"{figures.count(module.exchanges)}, refused {module.refused}, unanswered {module.unanswered}"
 
 
 def _milestones(module: ModuleSnapshot, now: int) -> tuple[list[Line], str]:
