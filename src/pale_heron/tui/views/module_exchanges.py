@@ -31,7 +31,7 @@ from pale_heron.tui.views.module_look import Look
 WIDE = 110
 DETAIL = 44
 INDENT = 10
-HEX_ROW = 12
+HEX_ROW = 16
 MOST_HEX_ROWS = 10
 _STANDS: Final = {OK: ("●", "reed"), ERROR: ("✕", "coral"), NO_ANSWER: ("✕", "coral"), "": ("◐", "amber")}
 _ROLES: Final = {
@@ -245,7 +245,7 @@ def _heard_rows(dialect: Dialect, item: Item, heard: tuple[Heard, ...], width: i
 
 def _bytes(pieces: list[bytes], width: int) -> list[Line]:
     """The first bytes of each piece, hexadecimal beside text, each piece on rows of its own."""
-    row = HEX_ROW if width >= 4 * HEX_ROW else HEX_ROW // 2
+    row = min(HEX_ROW, (width - 1) // 4)
     cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
     rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
     more = len(rows) - MOST_HEX_ROWS
