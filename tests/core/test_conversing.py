@@ -250,6 +250,17 @@ def test_data_mode_its_bytes_and_the_way_back(cut: int) -> None:
     assert talked([*steps[:2], (IN, b"x\r\nNO CARRIER\r\n")], cut=cut).mode == "command"
 
 
+def test_each_that_waits_has_its_whole_limit_when_its_turn_comes() -> None:
+    conversation = talked([(OUT, b"AT\rAT+X\rAT\r"), 0.5])
+    waits = [each.waits for each in conversation.items if isinstance(each, Exchange)]
+    assert waits == ["the result", "its turn", "its turn"]
+    conversation = talked([(OUT, b"AT\rAT+X\rAT\r"), 1.5, 4.0, 3.0, 0.5, (IN, b"OK\r\n")])
+    ended = [each for each in conversation.items if isinstance(each, Exchange)]
+    assert [each.meaning for each in ended] == ["no answer within 1 s", "no answer within 5 s", "no answer within 1 s"]
+    assert [each.seconds for each in ended] == [None] * 3
+    assert [each.waits for each in ended] == [""] * 3
+
+
 def test_echo_and_words_are_noticed() -> None:
     conversation = talked([(OUT, b"AT\r"), (IN, b"AT\r\r\nOK\r\n")])
     assert (conversation.echo, conversation.words, conversation.mode) == (True, True, "command")
