@@ -132,6 +132,17 @@ def test_no_page_is_wider_than_its_room(name: str, width: int) -> None:
     assert max(map(width_of, rows)) <= width
 
 
+def test_the_list_keeps_the_chosen_exchange_in_sight() -> None:
+    bench = told("bittern", *(f"AT+POWER={2 + place % 20}" for place in range(60)))
+    first = _number(bench, b"AT+POWER=2")
+    text = page("exchanges", bench, chosen=first)
+    assert "▌● " in text
+    assert "AT+POWER=2 " in text
+    newest = page("exchanges", bench)
+    assert "AT+POWER=21" in newest
+    assert "It has started" not in newest
+
+
 def test_hostile_bytes_of_a_module_stay_text() -> None:
     lane = Lane("m")
     bench = told("teal")

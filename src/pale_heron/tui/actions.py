@@ -1,5 +1,6 @@
 """Everything that can be done, in one table: keys, footer, palette, help and documentation are made from it."""
 
+from functools import partial
 from typing import Final, NamedTuple
 
 
@@ -38,31 +39,22 @@ _SHOWN: Final = {
     "slash": "/",
     "colon": ":",
 }
-_TRAFFIC = ("traffic",)
-_FIX = ("fix",)
 _MODULE = ("module",)
 _OTHERS = ("line", "traffic", "fix")
 
 
-def _traffic(what: str, key: str, label: str, help_words: str, *, footer: bool = False, source: str = "") -> Action:
-    """An action of Traffic: a method of its view, with an argument behind a comma."""
+def _of_view(
+    view: str, what: str, key: str, label: str, help_words: str, *, footer: bool = True, source: str = ""
+) -> Action:
+    """An action of a view: a method of its widget, with an argument behind a comma."""
     method, _, argument = what.partition(",")
-    name = f"traffic('{method}', {argument})" if argument else f"traffic('{method}')"
-    return Action(name, key, label, help_words, _TRAFFIC, source, footer)
+    name = f"{view}('{method}', {argument})" if argument else f"{view}('{method}')"
+    return Action(name, key, label, help_words, (view,), source, footer)
 
 
-def _fix(what: str, key: str, label: str, help_words: str, *, footer: bool = True) -> Action:
-    """An action of Fix: a method of its view, with an argument behind a comma."""
-    method, _, argument = what.partition(",")
-    name = f"fix('{method}', {argument})" if argument else f"fix('{method}')"
-    return Action(name, key, label, help_words, _FIX, "", footer)
-
-
-def _module(what: str, key: str, label: str, help_words: str, *, footer: bool = True, source: str = "live") -> Action:
-    """An action of Module: a method of its view, with an argument behind a comma."""
-    method, _, argument = what.partition(",")
-    name = f"module('{method}', {argument})" if argument else f"module('{method}')"
-    return Action(name, key, label, help_words, _MODULE, source, footer)
+_traffic = partial(_of_view, "traffic", footer=False)
+_fix = partial(_of_view, "fix")
+_module = partial(_of_view, "module", source="live")
 
 
 def _lane(

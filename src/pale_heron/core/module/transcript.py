@@ -2,6 +2,7 @@
 
 from collections import deque
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import Final
 
 from pale_heron.core.frames import SECOND
@@ -48,8 +49,8 @@ class Pending:
         else:
             self.dropped += 1
 
-    def frozen(self, **ending: object) -> Exchange:
-        """As it stands, or as it ended."""
+    def frozen(self) -> Exchange:
+        """As it stands."""
         return Exchange(
             number=self.number,
             begun=self.begun,
@@ -57,7 +58,6 @@ class Pending:
             spoken=self.spoken,
             heard=tuple(self.heard),
             dropped=self.dropped,
-            **ending,  # type: ignore[arg-type]
         )
 
 
@@ -96,7 +96,7 @@ class Transcript:
             "its payload" if each.prompted else "the result" if not at else "its turn"
             for at, each in enumerate(self._queue)
         )
-        under_way = [each.frozen(waits=waits) for each, waits in zip(self._queue, words, strict=True)]
+        under_way = [replace(each.frozen(), waits=waits) for each, waits in zip(self._queue, words, strict=True)]
         return (*self._items, *([self._data] if self._data else []), *under_way)
 
     def items_since(self, ended: int) -> list[Item]:
@@ -130,7 +130,7 @@ class Transcript:
     def end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> bool | None:
         """The exchange at the head is over; the one behind it waits from now on. Gives whether it was echoed."""
         head = self._queue.popleft()
-        self._keep(head.frozen(status=status, result=word, code=code, meaning=meaning, ended=time))
+        self._keep(replace(head.frozen(), status=status, result=word, code=code, meaning=meaning, ended=time))
         if self._queue:
             self._queue[0].since = time
         return None if status == NO_ANSWER else any(each.role == ECHO for each in head.heard)
