@@ -46,6 +46,11 @@ class Screen:
         done = subprocess.run([*self._tmux, "capture-pane", "-p"], capture_output=True, text=True, check=False)
         return done.stdout
 
+    def shell(self) -> str:
+        """The process id of the shell, the parent of what is started in it."""
+        words = [*self._tmux, "display-message", "-p", "#{pane_pid}"]
+        return subprocess.run(words, capture_output=True, text=True, check=True).stdout.strip()
+
     def title(self) -> str:
         words = [*self._tmux, "display-message", "-p", "#{pane_title} #{alternate_on} #{cursor_flag} #{mouse_any_flag}"]
         return subprocess.run(words, capture_output=True, text=True, check=True).stdout.strip()

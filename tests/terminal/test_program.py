@@ -201,7 +201,8 @@ def test_a_closed_terminal_leaves_a_whole_capture(
     if number == signal.SIGHUP:
         screen.close()
     else:
-        subprocess.run(["pkill", "-TERM", "-f", f"{PROGRAM[0]} -m pale_heron demo"], check=True)
+        # The program of this screen alone: others may run at the same time.
+        subprocess.run(["pkill", "-TERM", "-P", screen.shell(), "-f", "-m pale_heron demo"], check=True)
     (capture,) = captures(tmp_path)
     limit = time.monotonic() + 15
     while True:

@@ -50,9 +50,11 @@ class RoutineActions:
                 self._offered = (width, module_routine.paint_none(width))
             return self._offered[1]
         run = chosen.run
-        if run is not None and run.question and chosen.asked != run.question:
-            chosen.asked = run.question
+        question = run.question if run is not None else ""
+        if question and chosen.asked != question:
             self._put_question(chosen)
+        # Until the routine has taken the answer it still asks: it is put once.
+        chosen.asked = question
         return module_routine.paint(chosen.routine, chosen.lanes, run, width, room)
 
     def verdict(self, lane: str) -> tuple[str, str]:
@@ -67,7 +69,6 @@ class RoutineActions:
 
         def take(key: str | None) -> None:
             run.answer(key == "y")
-            chosen.asked = ""
 
         choices = (("y", "yes: go on"), ("n", "no: the routine fails here"))
         self._app.push_screen(Choice(safe_label(run.question), choices), take)
