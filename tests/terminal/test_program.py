@@ -202,7 +202,7 @@ def test_a_closed_terminal_leaves_a_whole_capture(
         screen.close()
     else:
         # The program of this screen alone: others may run at the same time.
-        subprocess.run(["pkill", "-TERM", "-P", screen.shell(), "-f", "-m pale_heron demo"], check=True)
+        subprocess.run(["pkill", "-TERM", "-P", screen.shell(), "-f", "pale_heron demo"], check=True)
     (capture,) = captures(tmp_path)
     limit = time.monotonic() + 15
     while True:
