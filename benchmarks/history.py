@@ -11,9 +11,10 @@ from pathlib import Path
 import psutil
 
 from benchmarks.traffic import epochs
-from pale_heron.bench.history import SPACING_BYTES, SPACING_LINES, History
+from pale_heron.bench.history import History
 from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import Model
+from pale_heron.bench.placing import Placer
 from pale_heron.bench.search import Search
 from pale_heron.bench.selection import is_mark
 from pale_heron.capture.writer import CaptureWriter
@@ -31,13 +32,13 @@ def run() -> Iterator[str]:
         model = Model()
         history = History(writer.path, lambda: writer.described)
         lines = Lines(model.log, history)
-        said, now, due, second = epochs(3600), BEGIN_UTC * SECOND, 0, 0
+        said, now, placer, second = epochs(3600), BEGIN_UTC * SECOND, Placer(model), 0
         process, before = psutil.Process(), 0
         begin = time.perf_counter()
         while writer.size < BYTES:
-            if writer.size >= due or model.log.end - history.end >= SPACING_LINES:
-                due = writer.size + SPACING_BYTES
-                history.note(model.place(writer.size, now))
+            place = placer.before(writer.size, now)
+            if place is not None:
+                history.note(place)
             if second == 0:
                 mark = Event(now, "", "mark", {"text": "the begin"})
                 writer.event(mark)
@@ -51,7 +52,7 @@ def run() -> Iterator[str]:
                 before = process.memory_info().rss
         took = time.perf_counter() - begin
         grown = process.memory_info().rss / before
-        places = len(history._places) * (120 + len(history._places[-1].framings))
+        places = len(history._places) * (120 + len(history._places[-1].state))
         yield f"{writer.size / 1e9:.2f} GB, {lines.end} lines, recorded and decoded in {took:.0f} s"
         yield f"memory from a tenth of it to all of it: {grown:.2f} x (to hold: 1.3 x); places {places / 1e6:.1f} MB"
         chance, delays = random.Random(1), []

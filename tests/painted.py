@@ -1,6 +1,6 @@
 """Snapshots of lanes, and what Fix is asked to show of them."""
 
-from pale_heron.bench.model import BenchSnapshot, CaptureState, ReplayState
+from pale_heron.bench.snapshot import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.core.frames import Event
 from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.points import Point

@@ -5,11 +5,10 @@ from typing import Any
 
 from tests.streams import BEGIN
 
-from pale_heron.bench.acting import Standing, Undertaking
+from pale_heron.bench.acting import Standing, Undertaking, Work
 from pale_heron.bench.dialects import known_dialects
-from pale_heron.bench.model import Model
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
-from pale_heron.core.lane import Lane
+from pale_heron.bench.model import Ear, Model
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.ports.sender import Sending
@@ -57,7 +56,9 @@ class ModuleBench:
     def __init__(self, **modems: Modem) -> None:
         self.modems = modems
         self.line = {name: LineSettings(RATE, ending_out="cr") for name in modems}
-        self.model = Model(Lane(name, settings) for name, settings in self.line.items())
+        self.model = Model()
+        for name, settings in self.line.items():
+            self.model.add(name, settings)
         self.notes: list[tuple[str, Mapping[str, Any]]] = []
         self.marks: list[str] = []
         self.hears: Callable[[str, bytes], bytes | None] = lambda _, data: data
@@ -105,6 +106,9 @@ class ModuleBench:
                     self.model.feed(Chunk(lane, IN, self.now, resampled(said, rate, self.line[lane].rate)))
             self.model.tick(self.now)
 
+    def recognising(self, lane: str) -> bool:
+        return lane in self.model.recognised
+
     def wait_for_news(self, _seconds: float) -> None:
         self.advance(TICK_S)
 
@@ -116,15 +120,18 @@ class ModuleBench:
         assert found is not None
         return found
 
-    def entries_since(self, _number: int) -> tuple[list[Frame | Event], int]:
-        return [], 0
+    def listen(self, lane: str) -> Ear:
+        return self.model.listen(lane)
+
+    def leave(self, ear: Ear) -> None:
+        self.model.leave(ear)
 
 
 class Hasty(Undertaking):
     """An undertaking whose waits let the bench's time pass. Runs at once."""
 
-    def __init__(self, bench: ModuleBench, lane: str) -> None:
-        super().__init__("test", bench, lane, Standing())
+    def __init__(self, bench: ModuleBench, lane: str, work: Work) -> None:
+        super().__init__("test", bench, lane, Standing(), work)
         self._fast = bench
 
     def rest(self, seconds: float) -> None:
@@ -135,8 +142,8 @@ class Hasty(Undertaking):
         self._fast.advance(0.3)
 
 
-def undertaken(bench: ModuleBench, work: Callable[[Undertaking], None], lane: str = "m") -> Hasty:
+def undertaken(bench: ModuleBench, work: Work, lane: str = "m") -> Hasty:
     """Do it, and give how it went."""
-    undertaking = Hasty(bench, lane)
-    undertaking._run(work)
+    undertaking = Hasty(bench, lane, work)
+    undertaking.run()
     return undertaking

@@ -11,7 +11,8 @@ from tests.streams import BEGIN, chunk
 from pale_heron.bench import acting
 from pale_heron.bench.acting import Standing, Undertaking, changing_rate, choosing_sentences, storing, telling
 from pale_heron.bench.dialects import known_dialects
-from pale_heron.core.frames import SECOND, Event, Frame
+from pale_heron.bench.operations import Operations
+from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.nmea.sentence import sealed
@@ -33,7 +34,8 @@ class FastBench:
         self.curlew.configure(every_ms=200)
         self.settings = LineSettings(9600, **settings)
         self.lane = Lane("curlew", self.settings)
-        self.entries: list[Frame | Event] = []
+        self.heard: list[Frame] = []
+        self.ever: list[Frame] = []
         self.notes: list[tuple[str, Mapping[str, Any]]] = []
         self.rate = 9600
         self.dead_at: set[int] = set()
@@ -56,15 +58,24 @@ class FastBench:
         for line in sending.data.splitlines():
             self._come(self.answers(self.obeys(line, self.seconds)))
 
-    def entries_since(self, number: int) -> tuple[list[Frame | Event], int]:
+    def listen(self, _lane: str) -> "FastBench":
+        return self
+
+    def leave(self, ear: "FastBench") -> None:
+        assert ear is self
+
+    def take(self) -> list[Frame]:
         self.seconds += STEP_S
         self._come(self.curlew.epoch(self.seconds))
         self.rate = self.curlew.setup.rate
-        end = len(self.entries)
-        return self.entries[number if number >= 0 else end :], end
+        heard, self.heard = self.heard, []
+        return heard
 
     def module_of(self, _lane: str) -> None:
         return None
+
+    def recognising(self, _lane: str) -> bool:
+        return False
 
     def wait_for_news(self, seconds: float) -> None:
         time.sleep(seconds)
@@ -73,7 +84,9 @@ class FastBench:
         if self.rate in self.dead_at:
             return
         heard = resampled(data, self.rate, self.settings.rate)
-        self.entries += self.lane.feed(chunk(heard, BEGIN + int(self.seconds * SECOND)))
+        come = self.lane.feed(chunk(heard, BEGIN + int(self.seconds * SECOND)))
+        self.heard += come
+        self.ever += come
 
 
 @pytest.fixture(autouse=True)
@@ -91,12 +104,8 @@ def bench() -> FastBench:
 
 
 def done(bench: FastBench, work: Callable[[Undertaking], None], standing: Standing | None = None) -> Undertaking:
-    undertaking = Undertaking("try it", bench, "curlew", standing or Standing())
-    undertaking.start(work)
-    limit = time.monotonic() + 20
-    while not undertaking.over:
-        assert time.monotonic() < limit, undertaking.steps
-        time.sleep(0.01)
+    undertaking = Undertaking("try it", bench, "curlew", standing or Standing(), work)
+    undertaking.run()
     return undertaking
 
 
@@ -131,14 +140,14 @@ def test_a_refusal_and_silence_are_results(bench: FastBench) -> None:
 
 def test_nothing_is_told_on_a_lane_that_only_listens() -> None:
     with pytest.raises(Trouble, match="only listens"):
-        Undertaking("try it", FastBench(listen_only=True), "curlew", Standing())
+        Undertaking("try it", FastBench(listen_only=True), "curlew", Standing(), lambda _: None)
 
 
 def test_chosen_sentences_are_verified_by_listening(bench: FastBench) -> None:
     chosen = done(bench, choosing_sentences(DIALECT, {"GSV": 0, "GLL": 0, "GST": 2}, 5.0))
     assert chosen.succeeded, words_of(chosen)
     assert "verified" in words_of(chosen)
-    heard = {entry.type[2:] for entry in bench.entries[-60:] if isinstance(entry, Frame)}
+    heard = {frame.type[2:] for frame in bench.ever[-60:]}
     assert "GSV" not in heard and "GST" in heard
 
 
@@ -217,13 +226,13 @@ def test_what_did_not_last_is_found_out_and_followed(bench: FastBench) -> None:
 
 
 def test_it_can_be_given_up(bench: FastBench) -> None:
-    undertaking = Undertaking("wait", bench, "curlew", Standing())
-    undertaking.start(lambda self: [None for _ in self.frames(60.0)] and None)
+    undertaking = Undertaking(
+        "wait", bench, "curlew", Standing(), lambda self: [None for _ in self.frames(60.0)] and None
+    )
+    operations = Operations()
+    operations.begin(undertaking)
     undertaking.stop()
-    limit = time.monotonic() + 5
-    while not undertaking.over:
-        assert time.monotonic() < limit
-        time.sleep(0.01)
+    assert operations.wait_free("curlew", 20)
     assert undertaking.succeeded is False and "given up" in words_of(undertaking)
 
 

@@ -40,7 +40,7 @@ def recorded(path: Path, epochs: list[bytes]) -> Path:
     return path
 
 
-def until(done: Callable[[], bool], limit_s: float = 20) -> None:
+def until(done: Callable[[], bool], limit_s: float = 60) -> None:
     limit = time.monotonic() + limit_s
     while not done():
         assert time.monotonic() < limit
@@ -49,7 +49,7 @@ def until(done: Callable[[], bool], limit_s: float = 20) -> None:
 
 def test_what_was_live_is_the_same_when_read_again(tmp_path: Path) -> None:
     """Frames, counts and fix of a live lane equal those of its capture, replayed and summed up."""
-    terminal = Terminal(9600, tmp_path / "curlew")
+    terminal = Terminal(9600, tmp_path / "curlew", patient=True)
     path = tmp_path / "live.pcapng"
     session = Session("bench", [LaneSpec("curlew", str(tmp_path / "curlew"))], path)
     session.start()
@@ -108,11 +108,12 @@ def test_a_replay_keeps_time_pauses_steps_and_goes_back(tmp_path: Path) -> None:
     assert replay.snapshot().lanes[0].fix.epochs == 57
     assert replay.snapshot().replay.share == 1.0
     replay.skip(10)
-    assert not replay.snapshot().replay.seeking, "there is nothing behind the end"
+    until(lambda: not replay.snapshot().replay.seeking)
+    assert replay.snapshot().replay.ended, "there is nothing behind the end"
     replay.toggle()
     until(lambda: replay.snapshot().now < BEGIN + 59 * SECOND and bool(replay.snapshot().lanes))
     replay.faster(-9)
-    assert replay.snapshot().replay.speed == 0.25
+    until(lambda: replay.snapshot().replay.speed == 0.25)
     replay.stop()
 
 
@@ -240,15 +241,17 @@ def test_the_log_keeps_numbers_and_forgets_the_oldest() -> None:
 
 
 def test_a_fault_in_decoding_costs_no_byte_of_the_record(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    terminal = Terminal(9600, tmp_path / "curlew")
+    terminal = Terminal(9600, tmp_path / "curlew", patient=True)
     session = Session("bench", [LaneSpec("curlew", str(tmp_path / "curlew"))], tmp_path / "a.pcapng")
 
-    def broken(_record: object) -> None:
+    def broken(*_records: object) -> None:
         raise RuntimeError("an owl in the works")
 
     monkeypatch.setattr(session.model, "feed", broken)
     session.start()
     until(lambda: "an owl" in session.snapshot().fault)
+    path = tmp_path / "a.pcapng"
+    until(lambda: "opened" in [record[2] for record in CaptureReader(path).records()])
     terminal.send(GGA)
     while terminal.queued:
         terminal.work(0.05)

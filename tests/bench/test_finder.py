@@ -1,14 +1,16 @@
 """The rate finder on a lane that is made up: what it asks, what it judges, and that it leaves everything as it was."""
 
-import time
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, cast
+from typing import cast
 
 import pytest
 from tests.streams import chunk, said
 
 from pale_heron.bench import finder as finder_module
 from pale_heron.bench.finder import ASK, RateFinder
+from pale_heron.bench.operations import Operations
+from pale_heron.core.frames import Chunk
 from pale_heron.core.line import rates
 from pale_heron.core.line.rates import CANDIDATES
 from pale_heron.core.line.settings import LineSettings
@@ -32,17 +34,13 @@ class MadeUpLane:
         self.tried: list[int] = []
         self.sent: list[bytes] = []
         self._said = b"".join(said(3)) * 2 if speaks else b""
-        self._tap: Any = None
+        self.taps: list[Callable[[Chunk], None]] = []
 
-    @property
-    def tap(self) -> Any:
-        return self._tap
-
-    @tap.setter
-    def tap(self, taker: Any) -> None:
-        self._tap = taker
-        if taker is not None and self._said:
-            taker(chunk(resampled(self._said, self.rate, self.spec.settings.rate), self.clock.now()))
+    def tap(self, listener: Callable[[Chunk], None]) -> Callable[[], None]:
+        self.taps.append(listener)
+        if self._said:
+            listener(chunk(resampled(self._said, self.rate, self.spec.settings.rate), self.clock.now()))
+        return lambda: self.taps.remove(listener) if listener in self.taps else None
 
     def change(self, settings: LineSettings) -> None:
         self.spec = replace(self.spec, settings=settings)
@@ -51,7 +49,7 @@ class MadeUpLane:
     def send(self, sending: Sending) -> None:
         self.sent.append(sending.data)
         if self.spec.settings.rate == self.rate:
-            self._tap(chunk(b"AT\r\r\nOK\r\n", self.clock.now()))
+            self.taps[-1](chunk(b"AT\r\r\nOK\r\n", self.clock.now()))
 
 
 @pytest.fixture(autouse=True)
@@ -65,11 +63,8 @@ def quick(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def searched(lane: MadeUpLane, ask: bool) -> RateFinder:
     finder = RateFinder(cast(Reader, lane), lane.clock, ask)
-    finder.start()
-    limit = time.monotonic() + 20
-    while not finder.state.over:
-        assert time.monotonic() < limit
-        time.sleep(0.005)
+    finder.run()
+    assert finder.over and finder.state.over
     return finder
 
 
@@ -84,7 +79,7 @@ def test_the_rate_is_found_and_the_lane_left_as_it_was(rate: int, ask: bool) -> 
     assert best.rate == rate
     assert lane.tried == [*CANDIDATES, 9600]
     assert lane.spec.settings == LineSettings(9600, dtr=False)
-    assert lane.tap is None
+    assert lane.taps == []
     assert lane.sent == ([ASK] * len(CANDIDATES) if ask else [])
     assert [row["rate"] for row in finder.results] == list(CANDIDATES)
 
@@ -99,9 +94,11 @@ def test_a_search_that_is_given_up_goes_back_to_the_rate_of_before(monkeypatch: 
     monkeypatch.setattr(rates, "LISTEN_NS", 10**12)
     lane = MadeUpLane(38400, StampClock(), False, LineSettings(9600))
     finder = RateFinder(cast(Reader, lane), lane.clock, False)
-    finder.start()
+    operations = Operations()
+    operations.begin(finder)
     assert finder.state.trying == 9600
     finder.stop()
+    assert operations.wait_free("curlew", 20)
     assert finder.state.over
     assert lane.tried[-1] == 9600
 

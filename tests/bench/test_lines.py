@@ -10,24 +10,27 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, sentences
 
-from pale_heron.bench import history as history_module
 from pale_heron.bench.history import History
 from pale_heron.bench.lines import Lines, SelectedLines
-from pale_heron.bench.log import Entry, TrafficLog
+from pale_heron.bench.log import TrafficLog
 from pale_heron.bench.model import Model
+from pale_heron.bench.placing import Placer
 from pale_heron.bench.replay import Replay
 from pale_heron.bench.search import Search
 from pale_heron.bench.selection import Selection, is_mark, is_trouble, text_matcher
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_details
+from pale_heron.core.order import Entry
 
 LANES = ("curlew", "bittern", "late")
-SPACING = 4000
 
 
 class Recorded:
-    """A capture of several lanes with all that may happen, the model fed with it, and every line in order."""
+    """A capture of several lanes with all that may happen, the model fed with it, and every line in order.
+
+    A clock runs beside the records now and then, as it does live.
+    """
 
     def __init__(self, path: Path, records: list[Chunk | Event], log_lines: int = 300) -> None:
         self.path = path
@@ -38,15 +41,16 @@ class Recorded:
         self.history = History(path, lambda: writer.described)
         self.lines = Lines(self.model.log, self.history)
         self.entries: list[Entry] = []
-        due, taken = 0, 0
+        placer, taken, chance = Placer(self.model, 500, 4000), 0, random.Random(8)
         for record in records:
             if isinstance(record, Event) and record.name == "added":
                 writer.add_lane(record.lane, "/dev/late", LineSettings())
-            if writer.size >= due:
-                due = writer.size + SPACING
-                self.history.note(self.model.place(writer.size, record.time or 0))
+            place = placer.before(writer.size, record.time or 0)
+            if place is not None:
+                self.history.note(place)
             writer.event(record) if isinstance(record, Event) else writer.chunk(record)
-            self.model.tick((record.time or 0) - history_module.LATE_NS)
+            if chance.random() < 0.4:
+                self.model.tick(record.time or 0)
             self.model.feed(record)
             taken = self._take(taken)
         self.model.finish()
@@ -55,11 +59,11 @@ class Recorded:
 
     def _take(self, taken: int) -> int:
         log = self.model.log
-        for number in range(taken, log.end):
+        for number in range(taken, log.settled):
             entry = log.get(number)
             assert entry is not None
             self.entries.append(entry)
-        return log.end
+        return log.settled
 
 
 def happenings(seed: int, count: int) -> list[Chunk | Event]:
@@ -95,7 +99,7 @@ def recorded(tmp_path_factory: pytest.TempPathFactory) -> Recorded:
 
 
 def wait(done: Callable[[], object]) -> None:
-    limit = time.monotonic() + 20
+    limit = time.monotonic() + 60
     while not done():
         assert time.monotonic() < limit
         time.sleep(0.005)
@@ -117,10 +121,7 @@ def test_every_line_is_read_back_as_it_was(recorded: Recorded) -> None:
         assert block is not None
         got += block.entries[number - block.first :]
         number = block.first + len(block.entries)
-    differing = [at for at, (left, right) in enumerate(zip(got, recorded.entries, strict=True)) if left != right]
-    # Which of two lanes' pauses was noticed first is not recorded: neighbours may have changed places, nothing else.
-    assert len(differing) <= 0.01 * len(recorded.entries)
-    assert sorted(map(repr, got)) == sorted(map(repr, recorded.entries))
+    assert got == recorded.entries
 
 
 def test_a_line_that_left_memory_comes_a_little_later(recorded: Recorded) -> None:
@@ -160,9 +161,8 @@ def test_searching_finds_what_a_walk_through_all_lines_finds(
     expected = [number for number in walked if matches(entries[number])]
     search = Search(recorded.lines, start, step, matches, most=10**6)
     assert search.wait(20)
-    # Neighbours may have changed places on reading back.
-    assert len(search.found) == len(expected) > 3
-    assert all(abs(found - wanted) <= 2 for found, wanted in zip(search.found, expected, strict=True))
+    assert search.found == expected
+    assert len(expected) > 3
 
 
 SELECTIONS = [
@@ -180,12 +180,12 @@ def test_a_selection_lists_all_that_it_lets_through(recorded: Recorded, selectio
         listed.look_back()
         wait(lambda: listed.searching is None or listed.searching.over)
         listed.update()
-    expected = sorted(repr(entry) for entry in recorded.entries if selection.matches(entry))
+    expected = [entry for entry in recorded.entries if selection.matches(entry)]
     numbers = [listed.number(place) for place in range(listed.begin, listed.end)]
     assert numbers == sorted(numbers)
     shown = [recorded.lines.block(number) for number in numbers]
     got = [block.entries[number - block.first] for block, number in zip(shown, numbers, strict=True) if block]
-    assert sorted(map(repr, got)) == expected
+    assert got == expected
     assert all(listed.place(listed.number(place)) == place for place in range(listed.begin, listed.end, 7))
 
 
@@ -214,7 +214,7 @@ def test_a_replay_can_show_its_first_line_after_a_jump_to_its_end(recorded: Reco
     replay.start()
     try:
         wait(lambda: replay.snapshot().replay is not None and replay.snapshot().replay.ended)
-        wait(lambda: replay.surveyed)
+        wait(lambda: (state := replay.snapshot().replay) is not None and state.surveyed)
         lines = replay.lines
         assert lines.begin == 0
         wait(lambda: lines.get(0) is not None)

@@ -12,7 +12,6 @@ from pale_heron.bench.intended import checked, compared, rows_of
 from pale_heron.bench.line_change import LineChange, changing_line
 from pale_heron.bench.model import Model
 from pale_heron.bench.obeying import asking, escaping, keeping, reading, writing
-from pale_heron.core.lane import Lane
 from pale_heron.core.module.exchanges import DATA, Data, Exchange
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.notices import NO_ANSWER
@@ -144,7 +143,7 @@ def test_its_own_position_feeds_the_fix_of_the_lane() -> None:
     (lane,) = bench.model.snapshots(bench.now)
     latitude = lane.fix.value("latitude")
     assert latitude is not None
-    assert latitude.source == "MOGGA"
+    assert latitude.source == "module"
     assert abs(latitude.value + 46.117) < 0.01
     assert lane.fix.state.has_position
 
@@ -170,7 +169,8 @@ def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
     bench.advance(2.0)
     met.hear(b"AT+LINK\r", bench.seconds)
     bench.advance(3.0)
-    bench.model = Model([Lane("m", bench.line["m"])])
+    bench.model = Model()
+    bench.model.add("m", bench.line["m"])
     bench.choose("m", "wren")
     tell = Commander(bench, "m")
     assert tell.tell("AT").status == NO_ANSWER

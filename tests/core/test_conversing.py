@@ -314,7 +314,7 @@ bits = st.sampled_from(BITS)
 @given(st.lists(st.tuples(st.sampled_from([IN, OUT]), bits, st.sampled_from([0, 1, 50, 1500])), max_size=60))
 def test_no_stream_hangs_the_machine(pieces: list[tuple[Direction, bytes, int]]) -> None:
     """Whatever comes, every exchange ends in its time, and an ordinary one is answered afterwards."""
-    tracker, time = ModuleTracker("m", COUNTED), 0
+    tracker, time = ModuleTracker(COUNTED), 0
     for direction, data, wait_ms in pieces:
         time += wait_ms * STEP_NS
         tracker.feed(Chunk("m", direction, time, data))

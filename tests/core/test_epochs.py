@@ -173,7 +173,7 @@ def test_which_sentence_decides_and_what_the_others_say() -> None:
 
 rows = st.lists(
     st.tuples(
-        *([st.none() | st.integers(-(2**62), 2**62)] * 2),
+        *([st.none() | st.integers(-(2**62), 2**62)] * 3),
         st.integers(0, len(LEVELS) - 1),
         *([st.none() | st.floats(-1e6, 1e6)] * 4),
         *([st.none() | st.integers(0, 999)] * 2),
@@ -188,13 +188,14 @@ rows = st.lists(
 def test_the_log_gives_back_what_it_took_but_the_oldest(taken: list[tuple[float | None, ...]], kept: int) -> None:
     all_of_them, some, views = EpochLog(), EpochLog(kept), []
     for row in taken:
-        all_of_them.append(row)
-        some.append(row)
+        all_of_them.append(Epoch._make(row))
+        some.append(Epoch._make(row))
         views.append((some.view(), list(some.view())))
         some = pickle.loads(pickle.dumps(some))
     assert list(all_of_them.view()) == [Epoch._make(row) for row in taken]
     assert list(some.view()) == [Epoch._make(row) for row in taken[-kept:]]
     assert all(list(view) == then for view, then in views), "a view never changes"
+    assert some.total == len(taken) and some.with_position == sum(Epoch._make(row).has_position for row in taken)
     assert list(all_of_them.view().last(3)) == [Epoch._make(row) for row in taken[-3:]]
 
 
@@ -357,3 +358,47 @@ def test_on_a_slow_line_every_position_has_the_state_of_its_own_epoch(scene: str
     assert {epoch.state for epoch in fix.track if epoch.has_position} <= {"2D", "single"}
     assert fix.epochs_with_fix == sum(epoch.has_position for epoch in fix.track) > 30
     assert fix.history.outages == ()
+
+
+WORDS = st.text("0123456789.+-_eE nafiANDVRX", max_size=9)
+
+
+@given(st.sampled_from(["altitude_m", "hdop", "satellites_used", "time"]), WORDS)
+def test_a_figure_that_is_shown_is_the_one_that_is_counted(key: str, word: str) -> None:
+    """Whatever stands in a field: the newest epoch holds what the fact says, and nothing where that is nothing."""
+    figures = {"time": "094101.00", "satellites_used": "11", "hdop": "0.8", "altitude_m": "3.4"} | {key: word}
+    time, used, hdop, high = figures.values()
+    lane = Lane("curlew")
+    for at, told in enumerate((time, "094102.00")):
+        body = f"GNGGA,{told},{HERE},1,{used},{hdop},{high},M,11.2,M,,"
+        lane.feed(chunk(sentences(body), BEGIN + at * SECOND))
+        if at == 0:
+            shown = lane.snapshot(BEGIN + at * SECOND).fix.value(key)
+    fix = lane.snapshot(BEGIN + 2 * SECOND).fix
+    assert shown is not None
+    if key == "time":
+        assert (len(fix.track) == 1) == (shown.value is not None)
+        assert fix.epochs == 1 + (shown.value is not None and not word.startswith("094102"))
+        return
+    column = {"satellites_used": "used"}.get(key, key)
+    assert getattr(fix.track[0], column) == pytest.approx(shown.value) if shown.value is not None else True
+    assert (getattr(fix.track[0], column) is None) == (shown.value is None)
+
+
+@given(WORDS, WORDS, st.sampled_from(["GGA", "GNS", "RMC", "GLL"]))
+def test_one_sentence_claims_a_fix_in_the_same_breath_everywhere(word: str, mode: str, formatter: str) -> None:
+    """State, fact, epoch and count agree on whether a sentence alone says that there is a position."""
+    bodies = {
+        "GGA": f"GNGGA,094101.00,{HERE},{word},11,0.8,3.4,M,11.2,M,,",
+        "GNS": f"GNGNS,094101.00,{HERE},{word},11,0.8,3.4,11.2,,",
+        "RMC": f"GNRMC,094101.00,{word},{HERE},0.4,212.0,040531,,,{mode}",
+        "GLL": f"GNGLL,{HERE},094101.00,{word},{mode}",
+    }
+    lane = Lane("curlew")
+    lane.feed(chunk(sentences(bodies[formatter]), BEGIN))
+    fix = lane.snapshot(BEGIN).fix
+    latitude = fix.value("latitude")
+    assert latitude is not None
+    claimed = fix.state.has_position
+    assert (latitude.standing == "good") == claimed
+    assert fix.epochs_with_fix == claimed

@@ -3,6 +3,8 @@
 import errno
 import os
 import socket
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -17,7 +19,7 @@ from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.line.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports import holders, listing, opening
+from pale_heron.ports import holders, listing
 from pale_heron.ports.adapters import Known, adapter_key, adapters_file, known_adapters, remember
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
@@ -41,7 +43,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 @pytest.fixture
 def life(folder: Path) -> Iterator[tuple[Life, Terminal]]:
-    terminal = Terminal(9600, folder / "curlew", whole_lines=False)
+    terminal = Terminal(9600, folder / "curlew", whole_lines=False, patient=True)
     found = Life(str(folder / "curlew"))
     found.until(lambda life: "opened" in life.events)
     yield found, terminal
@@ -55,7 +57,7 @@ def chunks(lane: Life) -> list[Chunk]:
 
 def heard(terminal: Terminal, count: int) -> bytes:
     """So many bytes as the device gets them."""
-    got, limit = b"", time.monotonic() + 10
+    got, limit = b"", time.monotonic() + 60
     while len(got) < count:
         assert time.monotonic() < limit, got
         got += b"".join(terminal.work(0.01))
@@ -126,7 +128,7 @@ def test_settings_that_the_driver_refuses_leave_the_lane_as_it_was(life: tuple[L
 
 
 def test_sending_on_a_lane_that_is_gone_or_only_listens_is_refused(folder: Path) -> None:
-    terminal = Terminal(9600, folder / "curlew")
+    terminal = Terminal(9600, folder / "curlew", patient=True)
     lane = Life(str(folder / "curlew"))
     lane.until(lambda life: "opened" in life.events)
     lane.reader.change(LineSettings(listen_only=True))
@@ -144,7 +146,7 @@ def test_sending_on_a_lane_that_is_gone_or_only_listens_is_refused(folder: Path)
 
 
 def test_a_lane_comes_back_by_its_adapter_under_another_name(folder: Path) -> None:
-    first = Terminal(9600, folder / "one")
+    first = Terminal(9600, folder / "one", patient=True)
     first.label("a receiver", "M-7")
     lane = Life(str(folder / "one"))
     lane.until(lambda life: "opened" in life.events)
@@ -152,12 +154,12 @@ def test_a_lane_comes_back_by_its_adapter_under_another_name(folder: Path) -> No
     lane.until(lambda life: life.data.count(GGA) == 1)
     first.close()
     lane.until(lambda life: "lost" in life.events)
-    stranger = Terminal(9600, folder / "one")
+    stranger = Terminal(9600, folder / "one", patient=True)
     stranger.label("somebody else", "X-1")
     time.sleep(0.7)
     lane.until(lambda _: True)
     assert "returned" not in lane.events, "another adapter that took the name is not opened"
-    again = Terminal(9600, folder / "two")
+    again = Terminal(9600, folder / "two", patient=True)
     again.label("a receiver", "M-7")
     lane.until(lambda life: "returned" in life.events)
     speak(again, GGA)
@@ -170,7 +172,7 @@ def test_a_lane_comes_back_by_its_adapter_under_another_name(folder: Path) -> No
 
 
 def test_what_is_said_of_an_adapter_is_remembered_with_it(folder: Path) -> None:
-    terminal = Terminal(9600, folder / "one")
+    terminal = Terminal(9600, folder / "one", patient=True)
     terminal.label("a receiver", "M-7")
     adapters_file().parent.mkdir(parents=True)
     adapters_file().write_text("# mine\n")
@@ -228,10 +230,10 @@ def test_two_plugs_at_once_do_not_tell_which_is_which() -> None:
 
 REFUSED = {
     "no right": ("missing_right", "Join its group", "no-permission", "This user may not open"),
-    "held": ("holders", [(7, "owl")], "held", "held by owl (process 7)"),
-    "a console": ("holders", [(9, "agetty")], "held", "a log-in console (agetty, process 9)"),
-    "ours": ("held_by_us", True, "busy", "open in this program"),
-    "gone": ("holders", [], "absent", "is not there"),
+    "held": ("Held.by_others", [(7, "owl")], "held", "held by owl (process 7)"),
+    "a console": ("Held.by_others", [(9, "agetty")], "held", "a log-in console (agetty, process 9)"),
+    "ours": ("Held.by_us", True, "busy", "open in this program"),
+    "gone": ("Held.by_others", [], "absent", "is not there"),
 }
 
 
@@ -243,7 +245,7 @@ def test_each_reason_why_a_port_cannot_be_opened_is_told(
     path = tmp_path / "port"
     if name != "gone":
         path.touch()
-    monkeypatch.setattr(opening, asked, lambda _: answer)
+    monkeypatch.setattr(f"pale_heron.ports.opening.{asked}", lambda *_: answer)
 
     def refuse(_: serial.Serial) -> None:
         raise serial.SerialException(errno.EACCES, "Permission denied")
@@ -254,6 +256,34 @@ def test_each_reason_why_a_port_cannot_be_opened_is_told(
     assert told.value.cause == cause
     assert words in told.value.what
     assert told.value.way_out
+
+
+def test_who_holds_what_is_found_in_one_walk(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However many ports there are, all processes are gone through once; a long name is told whole."""
+    terminals = [Terminal(9600, folder / f"port{number}") for number in range(12)]
+    mine = os.open(terminals[3].path, os.O_RDWR | os.O_NOCTTY)
+    name = "a-program-with-a-long-name"
+    (folder / name).symlink_to(sys.executable)
+    words = [str(folder / name), "-c", f"f = open({terminals[5].path!r}, 'rb+', 0); print(1, flush=True); input()"]
+    other = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+    assert other.stdout is not None and other.stdin is not None
+    try:
+        assert other.stdout.readline() == b"1\n"
+        walks: list[int] = []
+        real = holders._processes
+        monkeypatch.setattr(holders, "_processes", lambda: walks.append(1) or real())
+        found = ports()
+        assert len(found) >= 12 and len(walks) == 1
+        held = holders.Held([terminal.path for terminal in terminals])
+        assert held.by_others(terminals[5].path) == [(other.pid, name)]
+        assert held.by_us(terminals[3].path)
+        assert held.by_others(terminals[4].path) == []
+    finally:
+        other.stdin.close()
+        other.wait(20)
+        os.close(mine)
+        for terminal in terminals:
+            terminal.close()
 
 
 def test_a_port_that_another_program_holds_is_listed_with_its_name(folder: Path) -> None:
@@ -272,7 +302,7 @@ def test_what_the_driver_counts_is_told_when_it_changes(folder: Path, monkeypatc
     counted = [DriverErrors(framing=2), DriverErrors(framing=2), DriverErrors(framing=2, breaks=1)]
     monkeypatch.setattr(Stream, "errors", lambda _: counted.pop(0) if len(counted) > 1 else counted[0])
     monkeypatch.setattr("pale_heron.ports.reader.LOOK_NS", 50_000_000)
-    terminal = Terminal(9600, folder / "curlew")
+    terminal = Terminal(9600, folder / "curlew", patient=True)
     lane = Life(str(folder / "curlew"))
     lane.until(lambda life: life.events.count("driver-errors") == 2)
     lane.end()
@@ -284,7 +314,7 @@ def test_what_the_driver_counts_is_told_when_it_changes(folder: Path, monkeypatc
 def test_a_fault_of_ours_in_a_lane_is_told_and_the_lane_tried_again(
     folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    terminal = Terminal(9600, folder / "curlew")
+    terminal = Terminal(9600, folder / "curlew", patient=True)
     faults = [ZeroDivisionError("an owl")]
     real = Stream.read
 
@@ -342,11 +372,11 @@ def test_a_driver_that_hangs_on_closing_does_not_hold_up_the_others(
         real(self)
 
     monkeypatch.setattr(Stream, "close", close)
-    terminals = [Terminal(9600, folder / name) for name in ("good", "hanging")]
+    terminals = [Terminal(9600, folder / name, patient=True) for name in ("good", "hanging")]
     specs = [LaneSpec("good", str(folder / "good")), LaneSpec("hanging", str(folder / "hanging"), LineSettings(4800))]
     session = Session("bench", specs, folder / "a.pcapng")
     session.start()
-    limit = time.monotonic() + 10
+    limit = time.monotonic() + 60
     while not all(lane.opening == "open" for lane in session.snapshot().lanes):
         assert time.monotonic() < limit
         time.sleep(0.01)

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import select
 import socket
 import threading
 import time
@@ -13,6 +14,7 @@ import serial
 import serial.rfc2217
 from hypothesis import given
 from hypothesis import strategies as st
+from serial.urlhandler import protocol_socket
 from tests.streams import GGA, chunk
 
 from pale_heron.core.frames import SECOND, Chunk, Event
@@ -154,7 +156,7 @@ def test_a_file_that_is_no_port_is_told(tmp_path: Path) -> None:
 
 
 def test_a_port_that_another_program_holds_is_told_with_its_id() -> None:
-    terminal = Terminal(9600)
+    terminal = Terminal(9600, patient=True)
     ready, go = os.pipe()
     child = os.fork()
     if child == 0:
@@ -175,7 +177,7 @@ def test_a_port_that_another_program_holds_is_told_with_its_id() -> None:
 
 def test_a_running_simulated_device_is_listed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
-    terminal = Terminal(9600, simulated_folder() / "curlew")
+    terminal = Terminal(9600, simulated_folder() / "curlew", patient=True)
     try:
         (found,) = [port for port in ports() if port.simulated]
         assert os.path.realpath(found.device) == terminal.path
@@ -195,7 +197,7 @@ class Life:
         self.reader.start()
 
     def until(self, done: Callable[["Life"], bool]) -> None:
-        limit = time.monotonic() + 10
+        limit = time.monotonic() + 60
         while not done(self):
             assert time.monotonic() < limit, self.records
             self.records += self.inbox.take(0.05, self.clock.now())
@@ -226,7 +228,7 @@ def test_a_device_that_vanishes_and_returns_is_opened_again_each_time(tmp_path: 
     life.until(lambda life: life.events == ["refused"])
     times = 12
     for round_ in range(times):
-        terminal = Terminal(9600, link)
+        terminal = Terminal(9600, link, patient=True)
         life.until(
             lambda life, opened=round_ + 1: sum(name in ("opened", "returned") for name in life.events) == opened
         )
@@ -255,8 +257,22 @@ def test_a_socket_lane_is_read_and_its_end_is_a_loss() -> None:
     assert life.data == big
 
 
+def test_what_a_server_says_at_the_moment_of_connecting_is_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    # The greeting is there before opening is done.
+    monkeypatch.setattr(
+        protocol_socket.Serial, "_reconfigure_port", lambda port: select.select([port.fileno()], [], [])
+    )
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        life = Life(f"socket://127.0.0.1:{server.getsockname()[1]}")
+        connection, _ = server.accept()
+        with connection:
+            connection.sendall(GGA)
+            life.until(lambda life: life.data == GGA)
+            life.end()
+
+
 def test_stamps_are_in_order_and_near_the_host_clock(tmp_path: Path) -> None:
-    terminal = Terminal(9600, tmp_path / "curlew")
+    terminal = Terminal(9600, tmp_path / "curlew", patient=True)
     life = Life(str(tmp_path / "curlew"))
     life.until(lambda life: "opened" in life.events)
     speak(terminal, GGA * 3)

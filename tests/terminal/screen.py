@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-LIMIT_S = 40.0
+LIMIT_S = 60.0
 PROGRAM = [sys.executable, "-m", "pale_heron"]
 
 

@@ -97,7 +97,7 @@ def test_sending_to_a_module_that_answers_late_and_to_a_deaf_one_is_led_to_the_c
 def test_the_first_line_is_read_back_after_many_more_than_memory_holds(screen: Screen, tmp_path: Path) -> None:
     """A million bytes of short lines through the real program: the ring forgets, the capture does not."""
     link = tmp_path / "fast"
-    terminal = Terminal(1_000_000, link)
+    terminal = Terminal(1_000_000, link, patient=True)
     sent = 0
     try:
         screen.start("watch", f"fast={link}@1000000")

@@ -134,7 +134,7 @@ def test_a_replay_pauses_steps_and_goes_back(open_screen: Callable[..., Screen],
 def test_hostile_bytes_do_nothing(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
     screen = open_screen()
     title = screen.title().split()[0]
-    terminal = Terminal(9600, tmp_path / "hostile")
+    terminal = Terminal(9600, tmp_path / "hostile", patient=True)
     markup = b"[b]bold[/b][/][link=file:///]x[/link][@click=app.quit]press[/] \x1b]0;owned\x07\x1b[6n\r\n"
     screen.start("watch", f"hostile={tmp_path / 'hostile'}", "--no-capture")
     screen.until("no record is kept", "◂ ")
@@ -181,7 +181,7 @@ def test_the_port_list_opens_what_is_chosen(open_screen: Callable[..., Screen], 
     screen = open_screen()
     screen.start("watch")
     screen.until("Which port is it?")
-    terminal = Terminal(9600, tmp_path / "pale-heron" / "sim" / "curlew")
+    terminal = Terminal(9600, tmp_path / "pale-heron" / "sim" / "curlew", patient=True)
     screen.until("simulated curlew")
     screen.press("Up")
     screen.press("Enter")
@@ -204,7 +204,7 @@ def test_a_closed_terminal_leaves_a_whole_capture(
         # The program of this screen alone: others may run at the same time.
         subprocess.run(["pkill", "-TERM", "-P", screen.shell(), "-f", "pale_heron demo"], check=True)
     (capture,) = captures(tmp_path)
-    limit = time.monotonic() + 15
+    limit = time.monotonic() + 60
     while True:
         reader = CaptureReader(capture)
         names = [record[2] for record in reader.records() if isinstance(record[2], str)]

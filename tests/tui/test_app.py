@@ -12,7 +12,8 @@ from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
 from textual.pilot import Pilot
 
 from pale_heron.bench.lines import Lines
-from pale_heron.bench.model import BenchSnapshot, CaptureState, Model
+from pale_heron.bench.model import Model
+from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.paint import plain
@@ -40,7 +41,7 @@ class MadeUpBench:
     def stop(self) -> list[str]:
         return []
 
-    def snapshot(self) -> BenchSnapshot:
+    def snapshot(self, *_lanes: str) -> BenchSnapshot:
         return BenchSnapshot(
             bench="[b]saltmarsh[/]",
             now=self.now,
@@ -151,7 +152,7 @@ from tests.tui.test_app import MadeUpBench
 from pale_heron.tui.app import PaleHeron
 class Broken(MadeUpBench):
     shots = 0
-    def snapshot(self):
+    def snapshot(self, *_):
         pass_phrase = "curlews are wading"
         self.shots += 1
         if self.shots > 3:
@@ -177,7 +178,7 @@ from tests.tui.test_app import MadeUpBench
 from pale_heron.tui.app import PaleHeron
 class Stuck(MadeUpBench):
     shots = 0
-    def snapshot(self):
+    def snapshot(self, *_):
         self.shots += 1
         if self.shots == 4:
             print("stuck", flush=True)
@@ -195,8 +196,7 @@ def test_a_signal_ends_it_in_good_order_even_where_drawing_waits_for_ever(number
     words = [sys.executable, "-c", STUCK]
     process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, cwd=ROOT)
     assert process.stdout is not None
-    while "stuck" not in process.stdout.readline():
-        pass
+    assert any("stuck" in line for line in iter(process.stdout.readline, ""))
     process.send_signal(number)
     assert process.wait(20) == 0
     assert "stopped" in process.stdout.read()

@@ -12,8 +12,9 @@ from textual.widgets import Input
 
 from pale_heron.bench.dialects import known_dialects
 from pale_heron.bench.lines import Lines
-from pale_heron.bench.model import BenchSnapshot, Model
+from pale_heron.bench.model import Model
 from pale_heron.bench.session import Session
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.line.settings import LineSettings
@@ -42,7 +43,7 @@ class TwoReceivers:
             self.model.feed(chunk(stern, moment, "stern"))
         self.now = BEGIN + self.SECONDS * SECOND
 
-    def snapshot(self) -> BenchSnapshot:
+    def snapshot(self, *_lanes: str) -> BenchSnapshot:
         shown = snapshot(now=self.now)
         return BenchSnapshot("two", self.now, BEGIN, self.model.snapshots(self.now), shown.capture, None, 0.0)
 
@@ -61,10 +62,10 @@ class Shown:
         stack = self.app.screen_stack
         return "\n".join(plain(canvas.rows) for screen in stack for canvas in screen.query(Canvas) if canvas.display)
 
-    async def shows(self, *words: str, limit_s: float = 30.0) -> None:
+    async def shows(self, *words: str, limit_s: float = 60.0) -> None:
         await self.until(lambda: all(word in self.text() for word in words), limit_s)
 
-    async def until(self, done: Callable[[], object], limit_s: float = 30.0) -> None:
+    async def until(self, done: Callable[[], object], limit_s: float = 60.0) -> None:
         for _ in range(int(limit_s / 0.05)):
             if done():
                 return
@@ -132,7 +133,7 @@ async def test_a_moment_of_the_ribbon_leads_to_traffic() -> None:
         await shown.shows("09:40:31 worst within")
         await shown.press("enter")
         await shown.shows("What is being said")
-        chosen = shown.app._traffic.list.chosen
+        chosen = shown.app.traffic.list.chosen
         assert chosen is not None and chosen.time is not None
         assert abs(chosen.time - BEGIN - 31 * SECOND) <= SECOND
         await shown.press("3", "escape")
@@ -168,7 +169,7 @@ async def test_a_drawing_is_kept(tmp_path: Path) -> None:
         await shown.type(str(tmp_path / "two.png"))
         await shown.shows("ends with .svg or .pdf")
         await shown.type(str(tmp_path / "two.svg"))
-        await shown.until(lambda: (tmp_path / "two.svg").exists() and (tmp_path / "two.svg").stat().st_size)
+        await shown.until(lambda: (tmp_path / "two.svg").exists())
         assert "From bow to stern" in (tmp_path / "two.svg").read_text()
 
 

@@ -114,7 +114,8 @@ def test_a_column_of_the_ribbon_leads_to_its_moment() -> None:
     assert plain(rows[-1:]).startswith("09:41:30 worst within")
     assert "time only" in plain(rows[-1:])
     (lit,) = [span for span in rows[-2] if "@select" in span.role]
-    moment = int(lit.action.partition(", ")[2].rstrip(")"))
+    assert lit.action is not None
+    (moment,) = lit.action.arguments
     assert abs(moment - BEGIN - 90 * SECOND) < 2 * SECOND
 
 

@@ -25,7 +25,7 @@ from pale_heron.tui.paint import Line, plain
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
-LIMIT_S = 30.0
+LIMIT_S = 60.0
 TICK_S = 0.005
 
 
@@ -33,7 +33,7 @@ class Player:
     """A device: speaks a sentence now and then, keeps what it is sent, and answers as it is told."""
 
     def __init__(self, path: Path, rate: int = 9600, every_s: float = 0.2, says: bytes = GGA) -> None:
-        self.terminal = Terminal(rate, path, whole_lines=False)
+        self.terminal = Terminal(rate, path, whole_lines=False, patient=True)
         self.heard = b""
         self.says = says
         self.damaged = b""

@@ -94,7 +94,7 @@ async def test_a_note_a_dialect_and_a_routine_of_what_was_told(tmp_path: Path) -
         chosen = session.specs()[0].dialect
     records = list(CaptureReader(tmp_path / "a.pcapng").records())
     events = [each for each in records if isinstance(each, Event)]
-    assert [each.details["name"] for each in events if each.name == "dialect"] == ["bittern", chosen]
+    assert [each.details["name"] for each in events if each.details.get("by") == "chosen"] == ["bittern", chosen]
     assert "flood" not in str([each.details for each in events])
 
 

@@ -6,9 +6,9 @@ from tests.painted import snapshot
 from tests.streams import BEGIN, HOSTILE, chunk
 
 from pale_heron.bench.commanding import Commander
-from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.obeying import asking, reading, writing
 from pale_heron.bench.routine_files import known_routines, routine_from, routine_of_text
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import OUT, Chunk
 from pale_heron.core.lane import Lane
 from pale_heron.core.module.exchanges import Exchange
@@ -146,7 +146,7 @@ def test_the_list_keeps_the_chosen_exchange_in_sight() -> None:
 def test_hostile_bytes_of_a_module_stay_text() -> None:
     lane = Lane("m")
     bench = told("teal")
-    lane.speak(bench.module("m").dialect)
+    lane.streams.speak(bench.module("m").dialect)
     lane.feed(Chunk("m", OUT, BEGIN, b"AT\r"))
     for place, data in enumerate((b"\r\n" + HOSTILE, b'\r\n+NET: 1,"\x1b[2J[b]",-60,"x"\r\n', b"\r\nOK\r\n")):
         lane.feed(chunk(data, BEGIN + place, "m"))

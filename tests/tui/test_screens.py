@@ -15,8 +15,8 @@ from textual.widgets import Input
 
 from pale_heron import tui
 from pale_heron.bench.finder import FinderState
-from pale_heron.bench.model import BenchSnapshot, CaptureState
 from pale_heron.bench.selection import Selection
+from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import Direction
 from pale_heron.core.line.rates import CANDIDATES, Judged
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line

@@ -4,13 +4,13 @@ Every undertaking ends with what was *seen*: an answer, sentences that come or d
 new rate. What was asked and what came of it is an event in the record.
 """
 
-import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, NamedTuple, Protocol
 
-from pale_heron.core.frames import IN, NMEA, OK, Event, Frame
+from pale_heron.bench.operations import Failed, Operation, StopToken
+from pale_heron.core.frames import IN, NMEA, OK, Frame
 from pale_heron.core.line.sending import compose
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.module import actions
@@ -23,11 +23,16 @@ from pale_heron.ports.sender import Sending
 
 LOOK_S = 0.02
 SETTLE_S = 0.3
+SET_WITHIN_S: Final = 2.0
+"""A driver that takes longer to set its line is not waited for."""
+
 ENOUGH_VALID: Final = 3
 LEGIBLE_WITHIN_S: Final = 6.0
 BACK_WITHIN_S: Final = 15.0
 LONGEST_LISTEN_S: Final = 90.0
 DOING, DONE, FAILED = "doing", "done", "failed"
+Work = Callable[["Undertaking"], None]
+"""Does steps of an undertaking. Raises Failed where it cannot go on."""
 
 
 class ActingBench(Protocol):
@@ -41,11 +46,21 @@ class ActingBench(Protocol):
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
-    def entries_since(self, number: int) -> tuple[list[Frame | Event], int]: ...
+    def listen(self, lane: str) -> "Listener": ...
+
+    def leave(self, ear: Any) -> None: ...
 
     def module_of(self, lane: str) -> ModuleSnapshot | None: ...
 
+    def recognising(self, lane: str) -> bool: ...
+
     def wait_for_news(self, seconds: float) -> None: ...
+
+
+class Listener(Protocol):
+    """Hears the frames of a lane as they become whole."""
+
+    def take(self) -> list[Frame]: ...
 
 
 class Step(NamedTuple):
@@ -54,10 +69,6 @@ class Step(NamedTuple):
     words: str
     standing: str
     seen: str = ""
-
-
-class Failed(Exception):
-    """The undertaking cannot go on; says what was seen."""
 
 
 @dataclass
@@ -74,21 +85,28 @@ class Standing:
         return "running, stored" if self.stored.get(name) == self.running[name] else "running, not stored"
 
 
-class Undertaking:
-    """Runs `work` in a thread of its own; `steps`, `over` and `succeeded` may be asked at any time."""
+class Undertaking(Operation):
+    """Does `work` on one lane; `steps`, `over` and `succeeded` may be asked at any time."""
 
-    def __init__(self, title: str, bench: ActingBench, lane: str, standing: Standing) -> None:
-        """Raises Trouble for a lane that only listens."""
+    def __init__(
+        self,
+        title: str,
+        bench: ActingBench,
+        lane: str,
+        standing: Standing,
+        work: Work,
+        token: StopToken | None = None,
+    ) -> None:
+        """With a `token` it stops when that does. Raises Trouble for a lane that only listens."""
+        super().__init__(title, (lane,), token)
         if bench.settings_of(lane).listen_only:
             raise Trouble(f"{lane} only listens: nothing is sent", "Change that in its settings (s)")
-        self.title = title
         self.bench = bench
         self.lane = lane
+        self._work = work
         self._standing = standing
         self._steps: list[Step] = []
-        self._heard = bench.entries_since(-1)[1]
-        self._stop = threading.Event()
-        self.succeeded: bool | None = None
+        self._ear: Listener | None = None
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -97,38 +115,33 @@ class Undertaking:
     @property
     def given_up(self) -> bool:
         """Whether somebody asked it to stop."""
-        return self._stop.is_set()
+        return self.token.stopped
 
     def rest(self, seconds: float) -> None:
         """Wait. Raises Failed where it is given up meanwhile."""
-        if self._stop.wait(seconds):
-            raise Failed("given up")
+        self.token.rest(seconds)
 
     def failed(self, seen: str) -> None:
         """The step did not succeed; the undertaking goes on."""
         self._end_step(FAILED, seen)
 
-    @property
-    def over(self) -> bool:
-        return self.succeeded is not None
-
-    def start(self, work: Callable[["Undertaking"], None]) -> None:
-        threading.Thread(target=self._run, args=(work,), name=f"undertaking {self.lane}", daemon=True).start()
-
-    def stop(self) -> None:
-        """Give up at the next moment to do so; what was sent was sent."""
-        self._stop.set()
-
-    def _run(self, work: Callable[["Undertaking"], None]) -> None:
+    def work(self) -> None:
+        """Do it, with an ear on the lane from the start on."""
+        self._ear = ear = self.bench.listen(self.lane)
         try:
-            work(self)
-            self.succeeded = True
-        except (Failed, Trouble, ValueError) as failure:
-            # A value that the dialect or the line does not allow is told like everything else that fails.
-            self._end_step(FAILED, str(failure))
-            self.succeeded = False
+            self._work(self)
+        finally:
+            self._ear = None
+            self.bench.leave(ear)
+        if self._steps and self._steps[-1].standing == DOING:
+            self._end_step(DONE, "")
+
+    def tell(self, failure: str) -> None:
+        """Keep in the record what was asked and what came of it."""
+        if failure:
+            self._end_step(FAILED, failure)
         steps = [f"{step.words}: {step.seen or step.standing}" for step in self._steps]
-        self.bench.note(self.lane, "told", {"what": self.title, "done": self.succeeded, "steps": steps})
+        self.bench.note(self.lane, "told", {"what": self.title, "done": not failure, "steps": steps})
 
     def begin(self, words: str) -> None:
         """A step begins; the one before, if nothing was said of it, is done."""
@@ -147,15 +160,12 @@ class Undertaking:
 
     def frames(self, within_s: float) -> Iterator[Frame]:
         """What comes in on the lane from the last look on, until so many seconds have passed."""
+        assert self._ear is not None, "heard only while it is done"
         end = time.monotonic() + within_s
         while time.monotonic() < end:
-            if self._stop.is_set():
-                raise Failed("given up")
-            entries, self._heard = self.bench.entries_since(self._heard)
-            for entry in entries:
-                if isinstance(entry, Frame) and entry.lane == self.lane and entry.direction is IN:
-                    yield entry
-            self._stop.wait(LOOK_S)
+            self.token.check()
+            yield from (frame for frame in self._ear.take() if frame.direction is IN)
+            self.token.rest(LOOK_S)
 
     def perform(self, action: Action, values: Mapping[str, str]) -> bool:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
@@ -216,15 +226,18 @@ class Undertaking:
         ) - {"TXT"}
 
     def set_line(self, settings: LineSettings) -> None:
-        """Set our side of the line."""
+        """Set our side of the line, also where it was given up: it is led back all the same."""
         self.bench.change(self.lane, settings)
+        end = time.monotonic() + SET_WITHIN_S
+        while self.bench.settings_of(self.lane) != settings and time.monotonic() < end:
+            time.sleep(LOOK_S)
         time.sleep(SETTLE_S)
 
     def reopen(self, rate: int) -> None:
-        """Set our side of the line to a rate."""
-        self.bench.change(self.lane, replace(self.bench.settings_of(self.lane), rate=rate))
-        self._stop.wait(SETTLE_S)
-        self._heard = self.bench.entries_since(-1)[1]
+        """Set our side of the line to a rate; what was heard at the one before is forgotten."""
+        self.set_line(replace(self.bench.settings_of(self.lane), rate=rate))
+        if self._ear is not None:
+            self._ear.take()
 
     @property
     def rate(self) -> int:
@@ -241,14 +254,12 @@ def _settings_named(action: Action, values: Mapping[str, str]) -> list[tuple[str
     return [(f"{action.name} {values[names[0]]}", " ".join(values[name] for name in names[1:]))]
 
 
-def telling(action: Action, values: Mapping[str, str]) -> Callable[[Undertaking], None]:
+def telling(action: Action, values: Mapping[str, str]) -> Work:
     """Tell one thing."""
     return lambda self: self.must(action, values)
 
 
-def choosing_sentences(
-    dialect: Dialect, wanted: Mapping[str, int], epochs_per_s: float
-) -> Callable[[Undertaking], None]:
+def choosing_sentences(dialect: Dialect, wanted: Mapping[str, int], epochs_per_s: float) -> Work:
     """Set the interval of each sentence, then listen until the wanted ones came and the unwanted ones stay away."""
     action = dialect.actions["sentence"]
 
@@ -282,7 +293,7 @@ def choosing_sentences(
     return work
 
 
-def changing_rate(dialect: Dialect, rate: int) -> Callable[[Undertaking], None]:
+def changing_rate(dialect: Dialect, rate: int) -> Work:
     """Set the rate, open at it, believe it when sentences are valid; else go back to the rate of before."""
     action = dialect.actions["line-rate"]
 
@@ -314,7 +325,7 @@ def changing_rate(dialect: Dialect, rate: int) -> Callable[[Undertaking], None]:
     return work
 
 
-def storing(dialect: Dialect, rates: tuple[int, ...]) -> Callable[[Undertaking], None]:
+def storing(dialect: Dialect, rates: tuple[int, ...]) -> Work:
     """Store, restart, and verify that it lasted: the rate, and the sentences that came before.
 
     `rates` are those at which it may come back where the one of now was not kept.

@@ -20,7 +20,7 @@ from typing import Any, Final
 
 from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, said
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
+from pale_heron.ports.address import LaneSpec, check_count, parse_lane, parse_lanes
 from pale_heron.ports.kept_rows import kept_rows
 
 OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect", "intended")
@@ -30,6 +30,7 @@ _LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
 
 def lanes_of(texts: list[str], bench: Path | None) -> list[LaneSpec]:
     """The lanes of a bench file, then those named on the command line. Nicknames must differ."""
+    check_count(len(texts))
     specs = [*(load_bench(bench) if bench else []), *parse_lanes(texts)]
     names = [spec.name for spec in specs]
     for name in names:
@@ -53,6 +54,7 @@ def load_bench(path: Path) -> list[LaneSpec]:
     rows = told.get("lane", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
+    check_count(len(rows))
     return [_lane(path, text, place, row) for place, row in enumerate(rows)]
 
 

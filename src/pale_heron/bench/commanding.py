@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from typing import Final, Protocol
 
+from pale_heron.bench.operations import GIVEN_UP
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.module.commands import RUN, Command
 from pale_heron.core.module.dialect import Dialect
@@ -27,6 +28,8 @@ class CommandedBench(Protocol):
     def send(self, lane: str, sending: Sending) -> None: ...
 
     def module_of(self, lane: str) -> ModuleSnapshot | None: ...
+
+    def recognising(self, lane: str) -> bool: ...
 
     def wait_for_news(self, seconds: float) -> None: ...
 
@@ -72,13 +75,14 @@ class Commander:
             found = _newest(module, before, sent) if module else None
             if found is None and time.monotonic() > unseen_until:
                 raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
-            if found is not None and found.status:
+            if found is not None and found.status and not self._bench.recognising(self._lane):
+                # What it has just said of itself is understood before it is told the next thing.
                 return found
             if found is not None and found.waits == "its payload" and not answered_prompt:
                 answered_prompt = True
                 self._bench.send(self._lane, Sending(_at_prompt(found, payload), "at the prompt"))
             self._bench.wait_for_news(LOOK_S)
-        raise Trouble("given up", "")
+        raise Trouble(GIVEN_UP)
 
     def ask(self, name: str, form: str = "query", **values: str) -> Exchange | None:
         """Tell a command of the dialect by its name; None where the dialect does not have it in that form."""
@@ -109,6 +113,8 @@ class Commander:
                 raise Trouble(f"The dialect {module.dialect.name} knows no escape", "Restart the module, or hang up")
             before, guard = module.count, module.dialect.guard_s
             self._rest(1.1 * guard)
+            if self._stopped():
+                raise Trouble(GIVEN_UP)
             sequence = module.dialect.escape.encode("latin-1")
             self._bench.send(self._lane, Sending(sequence, "escape"))
             self._wait(before, sequence, None)

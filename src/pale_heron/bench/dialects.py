@@ -4,7 +4,7 @@ import contextlib
 import re
 import tomllib
 from collections.abc import Iterator
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -14,6 +14,7 @@ from pale_heron.core.module.dialect import Dialect, laid_over, read_dialect
 from pale_heron.core.module.table import Problem
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.adapters import config_folder
+from pale_heron.ports.whole import written_whole
 
 SHIPPED = "pale_heron.dialects"
 FOLDER = "dialects"
@@ -41,6 +42,16 @@ def known_dialects() -> dict[str, Dialect]:
     return found
 
 
+def table_of(name: str) -> dict[str, Any] | None:
+    """The tables of a dialect in force, with those that it grows from laid under them; None where there is none."""
+    for text in (*_own_texts(), *_shipped_texts().values()):
+        told, broken = tables_of(text)
+        if broken is None and told.get("name") == name:
+            with contextlib.suppress(ValueError):
+                return {**_grown(told), "name": name}
+    return None
+
+
 @cache
 def _shipped_texts() -> dict[str, str]:
     """The files that ship, by the names of their dialects."""
@@ -54,17 +65,18 @@ def _own_texts() -> Iterator[str]:
             yield path.read_text()
 
 
-def read_text(text: str) -> tuple[Dialect, list[Wrong]]:
-    """A dialect and its mistakes, in the order of their lines."""
+@lru_cache(maxsize=64)
+def read_text(text: str) -> tuple[Dialect, tuple[Wrong, ...]]:
+    """A dialect and its mistakes, in the order of their lines. Reading takes a while; the same text is read once."""
     told, broken = tables_of(text)
     if broken is not None:
-        return Dialect(""), [broken]
+        return Dialect(""), (broken,)
     try:
         told = _grown(told)
     except ValueError as problem:
-        return Dialect(""), [Wrong(line_of(text, Problem(("extends",), "")), str(problem))]
+        return Dialect(""), (Wrong(line_of(text, Problem(("extends",), "")), str(problem)),)
     dialect, problems = read_dialect(told)
-    return dialect, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+    return dialect, tuple(sorted(Wrong(line_of(text, problem), problem.words) for problem in problems))
 
 
 def tables_of(text: str) -> tuple[dict[str, Any], Wrong | None]:
@@ -88,7 +100,7 @@ def _grown(told: dict[str, Any]) -> dict[str, Any]:
     return told
 
 
-def read_file(path: Path) -> tuple[Dialect, list[Wrong]]:
+def read_file(path: Path) -> tuple[Dialect, tuple[Wrong, ...]]:
     """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
     try:
         return read_text(path.read_text())
@@ -136,10 +148,8 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
         document = tomlkit.parse(path.read_text() if path.exists() else head)
         commands = document.setdefault("command", tomlkit.table(True))
         commands.setdefault(command, tomlkit.table())["note"] = note
-        path.parent.mkdir(parents=True, exist_ok=True)
-        whole = path.with_suffix(".new")
-        whole.write_text(tomlkit.dumps(document))
-        whole.replace(path)
+        with written_whole(path) as fresh:
+            fresh.write_text(tomlkit.dumps(document))
     except (OSError, TOMLKitError) as problem:
         raise Trouble(f"{path} cannot be written: {problem}", "Look at the file and its folder") from None
     return path

@@ -1,7 +1,7 @@
 """Lines that are no longer in memory, read back from the capture by their numbers.
 
 While a capture is written or played, a *place* is noted now and then: the number of the next line, where its record
-begins in the file, and how both streams of each lane stood. From there the same framing gives the same lines again.
+begins in the file, and how the streams of all lanes stood. From there the same pipeline gives the same lines again.
 """
 
 import bisect
@@ -12,10 +12,10 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from pale_heron.bench.log import Entry
+from pale_heron.bench.pipeline import Pipeline, Stage
 from pale_heron.capture.reader import CaptureReader
-from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.framing import Framing
+from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 
 SPACING_BYTES = 1 << 19
@@ -26,18 +26,18 @@ SPACING_LINES = 4000
 
 MOST_PLACES = 8192
 CACHED = 6
-TICK_NS = SECOND // 200
-LATE_NS = 250_000_000
-"""A pause is believed this late, as the session does: bytes may lie in a gatherer."""
 
 
 class Place(NamedTuple):
-    """`number` of the next line, `position` and `moment` of its record, and the lanes' framings, pickled."""
+    """`number` of a line and about its `moment`. Reading begins at `position` with the pipeline's `state`, pickled;
+    `skipped` lines come before that one.
+    """
 
     number: int
     position: int
     moment: int
-    framings: bytes
+    skipped: int
+    state: bytes
 
 
 class Segment(NamedTuple):
@@ -69,14 +69,10 @@ class History:
         """Behind the last number that can be read back."""
         return self._places[-1].number if self._places else 0
 
-    def wants_place(self, number: int, asked: int) -> bool:
-        """Whether so many lines have come since the last place, and since one was asked for, that one is wanted."""
-        return number - max(self.end, asked) >= SPACING_LINES
-
     def note(self, place: Place) -> None:
         """Keep a place; one that is not behind the last changes nothing."""
         with self._lock:
-            if self._places and place.position <= self._places[-1].position:
+            if self._places and place.number <= self._places[-1].number:
                 return
             self._places.append(place)
             if len(self._places) > MOST_PLACES:
@@ -142,32 +138,19 @@ class History:
             self._reading.clear()
 
     def _read(self, place: Place, following: Place) -> list[Entry]:
-        """Frame again what lies between two places; as many lines as were counted there."""
-        framings: dict[str, Framing] = pickle.loads(place.framings)
+        """What lies between two places; as many lines as were counted there."""
+        pipeline: Pipeline[Stage] = Pipeline(Framing)
+        pipeline.take_up(pickle.loads(place.state))
         reader = CaptureReader(self._path)
         entries: list[Entry] = []
-        ticked = place.moment
+        wanted = place.skipped + following.number - place.number
         try:
             for record in reader.resume(place.position, self._described()):
-                if reader.position >= following.position:
+                entries += pipeline.feed((record,))
+                if len(entries) >= wanted:
                     break
-                moment = record.time or 0
-                if moment - ticked > TICK_NS:
-                    ticked = moment
-                    entries += _ticked(framings, moment - LATE_NS)
-                framing = framings.get(record.lane) or framings.setdefault(record.lane, Framing(record.lane))
-                if isinstance(record, Event):
-                    entries += [*framing.event(record), record]
-                else:
-                    entries += framing.feed(record)
         except Trouble:
             # The file was moved away: what is still known of it is empty.
             return []
-        count = following.number - place.number
-        if len(entries) < count:
-            entries += _ticked(framings, following.moment)
-        return entries[:count]
-
-
-def _ticked(framings: dict[str, Framing], moment: int) -> list[Entry]:
-    return [frame for framing in framings.values() for frame in framing.tick(moment)]
+        # At the end of the file the last lines have no number by its records alone.
+        return [*entries, *pipeline.unsettled()][place.skipped : wanted]

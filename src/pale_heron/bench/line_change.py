@@ -7,9 +7,10 @@ does it answer ─▶ tell it ─▶ open at the new line ─▶ store ─▶ re
 from dataclasses import dataclass, replace
 from typing import Final
 
-from pale_heron.bench.acting import Failed, Undertaking
+from pale_heron.bench.acting import Undertaking, Work
 from pale_heron.bench.commanding import Commander
-from pale_heron.bench.obeying import Work, answered, restart_now, store_now
+from pale_heron.bench.obeying import answered, commander, restart_now, store_now
+from pale_heron.bench.operations import Failed
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.module.commands import SET
 from pale_heron.core.module.notices import NO_ANSWER
@@ -58,7 +59,8 @@ def changing_line(change: LineChange) -> Work:
         before = self.bench.settings_of(self.lane)
         after = change.applied(before)
         self.begin(f"does it answer at {before}?")
-        if not _answers(self, ATTENTIONS):
+        # So far nothing is changed, and whoever gives up is obeyed at once.
+        if not any(commander(self).attention().status != NO_ANSWER for _ in range(ATTENTIONS)):
             raise Failed(f"nothing answers at {before}: r finds the rate; nothing was changed")
         self.done("it does")
         told = change.commands(before)
@@ -79,6 +81,7 @@ def changing_line(change: LineChange) -> Work:
 
 def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) -> None:
     for command, values in told:
+        self.token.check()
         self.begin(f"tell it {command} {', '.join(values.values())}")
         exchange = _unstoppable(self).ask(command, SET, **values)
         assert exchange is not None, "looked for before"
@@ -86,11 +89,13 @@ def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) 
             raise Failed(answered(exchange))
         # Without an answer it may have changed all the same: what follows finds out.
         self.done(answered(exchange))
+    self.token.check()
     _open_at(self, after)
     if not store:
         return
     store_now(self)
     restart_now(self)
+    self.token.check()
     self.begin(f"does it answer at {after} after the restart?")
     if not _answers(self, ATTENTIONS):
         raise Failed(f"nothing answers at {after} after the restart")

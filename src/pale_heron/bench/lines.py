@@ -1,16 +1,19 @@
 """All lines of a bench by number: the latest from memory, older ones read back; and those of them that are wanted."""
 
 import bisect
-from collections.abc import Callable
+from array import array
 
 from pale_heron.bench.history import History, Segment
-from pale_heron.bench.log import Entry, TrafficLog
+from pale_heron.bench.log import TrafficLog
 from pale_heron.bench.search import Search
-from pale_heron.bench.selection import Selection
+from pale_heron.bench.selection import Selection, TooSlow
+from pale_heron.core.order import Entry
 
 BLOCK = 1000
 AHEAD = 400
-"""So many lines that match are looked for at one go, backwards from what is known."""
+"""So many lines that match are looked for at a time, backwards from what is known."""
+
+MOST_LISTED = 100_000
 
 
 class Lines:
@@ -57,6 +60,10 @@ class Lines:
             return self._history.get(number)
         return entry
 
+    def held(self) -> list[Entry]:
+        """What is in memory."""
+        return [entry for number in range(self.log.begin, self.log.end) if (entry := self.log.get(number)) is not None]
+
     def block(self, number: int) -> Segment | None:
         """Lines around a number; may read a file. None where there is none of that number."""
         log = self.log
@@ -85,26 +92,31 @@ class SelectedLines:
     """The lines that a selection lets through, as a list of its own.
 
     A place never changes: 0 is the first line found in memory when the selection was made, older ones found later
-    stand at negative places.
+    stand at negative places. Only the last MOST_LISTED stay listed; those before them are looked for again when
+    somebody goes back there.
     """
 
     def __init__(self, lines: Lines, selection: Selection) -> None:
         self.lines = lines
         self.selection = selection
-        self._newer: list[int] = []
-        self._older: list[int] = []
+        self._base = 0
+        self._newer = array("q")
+        self._latest: list[int] = []
+        self._older = array("q")
         self._seen = self._oldest_seen = max(lines.log.begin, lines.cleared)
         self._search: Search | None = None
         self._given_up = False
+        self.failure = ""
+        """Why it lists nothing more; empty while all is well."""
         self.update()
 
     @property
     def begin(self) -> int:
-        return -len(self._older)
+        return self._base - len(self._older)
 
     @property
     def end(self) -> int:
-        return len(self._newer)
+        return self._base + len(self._newer) + len(self._latest)
 
     @property
     def searching(self) -> Search | None:
@@ -114,17 +126,37 @@ class SelectedLines:
     def update(self) -> None:
         """Take in what came, and what a search has found."""
         log = self.lines.log
-        matches = self.selection.matches
-        for number in range(max(self._seen, log.begin), log.end):
-            entry = log.get(number)
-            if entry is not None and matches(entry):
-                self._newer.append(number)
-        self._seen = log.end
+        settled = log.settled
+        self._newer.extend(self._matching(max(self._seen, log.begin), settled))
+        self._seen = max(self._seen, settled)
+        self._latest = self._matching(self._seen, log.end)
         search = self._search
         if search is not None and search.over:
-            self._older += search.found
+            self._older.extend(search.found)
             self._oldest_seen = search.reached
+            self.failure = self.failure or search.failure
             self._search = None
+        if len(self._newer) > 2 * MOST_LISTED:
+            self._forget(len(self._newer) - MOST_LISTED)
+
+    def _matching(self, begin: int, end: int) -> list[int]:
+        if self.failure:
+            return []
+        get, matches = self.lines.log.get, self.selection.matches
+        try:
+            return [number for number in range(begin, end) if (entry := get(number)) is not None and matches(entry)]
+        except TooSlow as slow:
+            self.failure = str(slow)
+            return []
+
+    def _forget(self, count: int) -> None:
+        """List the oldest ones no more."""
+        if self._search is not None:
+            self._search.stop()
+            self._search = None
+        self._oldest_seen = self._newer[count]
+        del self._newer[:count], self._older[:]
+        self._base += count
 
     def fill(self, lines: int) -> None:
         """Look for older ones where fewer than so many lines are listed, unless somebody gave that up."""
@@ -139,18 +171,23 @@ class SelectedLines:
 
     def look_back(self) -> None:
         """Look for older lines, unless that is under way or all were seen."""
-        if self._search is None and self._oldest_seen > self.lines.begin:
+        if self._search is None and self._oldest_seen > self.lines.begin and not self.failure:
             self._search = Search(self.lines, self._oldest_seen - 1, -1, self.selection.matches, most=AHEAD)
 
     def number(self, place: int) -> int:
-        return self._newer[place] if place >= 0 else self._older[-place - 1]
+        at = place - self._base
+        if at < 0:
+            return self._older[-at - 1]
+        return self._newer[at] if at < len(self._newer) else self._latest[at - len(self._newer)]
 
     def place(self, number: int) -> int:
         """The place of the last line at or before that number; the nearest there is."""
+        if self._latest and number >= self._latest[0]:
+            return self._base + len(self._newer) + bisect.bisect_right(self._latest, number) - 1
         if self._newer and number >= self._newer[0]:
-            return bisect.bisect_right(self._newer, number) - 1
+            return self._base + bisect.bisect_right(self._newer, number) - 1
         older = bisect.bisect_left(self._older, -number, key=lambda each: -each)
-        return max(self.begin, -older - 1)
+        return max(self.begin, self._base - older - 1)
 
     def entry(self, place: int) -> Entry | None:
         """The line at a place; None where it is not at hand."""
@@ -158,4 +195,3 @@ class SelectedLines:
 
 
 Listing = Lines | SelectedLines
-LogOf = Callable[[], TrafficLog]

@@ -1,179 +1,256 @@
-"""The state that screens and summaries are drawn from: lanes and their traffic, fed with what was recorded."""
+"""The state that screens and summaries are drawn from: lanes and their traffic, fed with what was recorded.
+
+One thread owns a model: it alone feeds it and lets its time pass. It publishes what there is to see as values that
+never change; whoever looks takes the newest, and waits for nobody. Lanes that are looked at are published as often as
+that is asked for, the others twice a second; what did not change is the same object as before.
+"""
 
 import pickle
 import threading
 import zlib
-from collections.abc import Iterable
+from collections import deque
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Final, NamedTuple
 
-from pale_heron.bench.history import Place
+from pale_heron.bench.dialect_book import DialectBook
 from pale_heron.bench.log import CAPACITY, TrafficLog
-from pale_heron.bench.speakers import Speakers
-from pale_heron.core.frames import Chunk, Event, Frame
+from pale_heron.bench.pipeline import Pipeline, Record
+from pale_heron.core.frames import SECOND, Event, Frame
+from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     from pale_heron.core.module.tracker import ModuleSnapshot
 
-MOST_MARKS = 10_000
+MOST_MARKS: Final = 10_000
+HEARD_KEPT: Final = 20_000
+UNLOOKED_NS: Final = SECOND // 2
+"""How old the picture of a lane may be at which nobody looks closely."""
+
+
+class Ear:
+    """Hears the frames of one lane as they become whole, from the moment at which it was made."""
+
+    def __init__(self, lane: str) -> None:
+        self.lane = lane
+        self._heard: deque[Frame] = deque(maxlen=HEARD_KEPT)
+
+    def hear(self, frames: Iterable[Frame]) -> None:
+        """Take those of the lane."""
+        self._heard.extend(frame for frame in frames if frame.lane == self.lane)
+
+    def take(self) -> list[Frame]:
+        """What was heard since this was asked last."""
+        heard = self._heard
+        return [heard.popleft() for _ in range(len(heard))]
+
+
+class Mark(NamedTuple):
+    """A place from which all lines could be framed again that are not whole there."""
+
+    position: int
+    lines: int
+    """How many were whole before it."""
+    before: int
+    """Each of them stands before this."""
+    state: bytes
+    """The pipeline as it stood, without the lines that had no number yet."""
 
 
 @dataclass(frozen=True, slots=True)
-class CaptureState:
-    """What becomes of the record. `path` is empty without one; `failure` says why it stopped."""
+class Published:
+    """What there was to see at `now`."""
 
-    path: str
-    size: int
-    failure: str
-
-
-@dataclass(frozen=True, slots=True)
-class BenchSnapshot:
-    """Everything a view may show, as of `now`."""
-
-    bench: str
-    now: int
-    began: int
+    now: int | None
     lanes: tuple[LaneSnapshot, ...]
-    capture: CaptureState
-    replay: "ReplayState | None"
-    host_ahead_s: float
     marks: tuple[tuple[int, str], ...] = ()
     """What was noted, and when."""
-    fault: str = ""
-    """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
-
-    def lane(self, index: int) -> LaneSnapshot | None:
-        """The lane of that place; None where there is none."""
-        return self.lanes[index] if 0 <= index < len(self.lanes) else None
-
-
-@dataclass(frozen=True, slots=True)
-class ReplayState:
-    """How a replay stands: `share` 0 to 1 of the file, `speed` times real time."""
-
-    playing: bool
-    speed: float
-    share: float
-    ended: bool
-    torn: str
-    seeking: bool
-    begin: int
-    """The first moment of the file."""
-    end: int
-    """The last one, as far as the file was looked through."""
-    troubles: tuple[int, ...]
-    """Moments of damage and trouble, one a second at most."""
-    surveyed: bool
-    """Whether the whole file was looked through."""
-
-
-@runtime_checkable
-class Player(Protocol):
-    """What can be done with a replay, beside looking at it."""
-
-    def toggle(self) -> None: ...
-
-    def step(self) -> None: ...
-
-    def faster(self, steps: int) -> None: ...
-
-    def skip(self, seconds: float) -> None: ...
-
-    def seek(self, moment: int) -> None: ...
 
 
 class Model:
-    """Lanes by nickname and the log of their traffic. Methods may be called from several threads."""
+    """Lanes by nickname and the log of their traffic."""
 
-    def __init__(self, lanes: Iterable[Lane] = (), log_lines: int = CAPACITY, start: int = 0) -> None:
+    def __init__(
+        self,
+        *,
+        log_lines: int = CAPACITY,
+        start: int = 0,
+        book: DialectBook | None = None,
+        epochs_kept: int | None = EPOCHS_KEPT,
+    ) -> None:
         """The first line will have the number `start`."""
-        self._lock = threading.RLock()
-        self.news = threading.Condition(self._lock)
-        """Told whenever something was said on the lane of a module."""
-        self._speakers = Speakers()
-        self._lanes = {lane.name: lane for lane in lanes}
+        self._book = book or DialectBook()
+        self._epochs_kept = epochs_kept
+        self._start = start
+        self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
+        self._ears: tuple[Ear, ...] = ()
         self._marks: list[tuple[int, str]] = []
+        self._touched: set[str] = set()
+        self._speakers: set[str] = set()
+        """The lanes of modules."""
+        self._wanted: frozenset[str] | None = None
+        self._pictures: dict[str, tuple[int | None, LaneSnapshot]] = {}
+        self._modules: dict[str, tuple[int, ModuleSnapshot]] = {}
+        self.recognised: dict[str, str] = {}
+        """Lanes whose dialect was recognised and is not spoken yet, with its name."""
+        self.news = threading.Condition()
+        """Told whenever something was said on the lane of a module."""
+        self.published = Published(None, ())
+        """The newest that there is to see."""
         self.log = TrafficLog(log_lines, start)
 
-    def feed(self, record: Chunk | Event) -> list[Frame]:
-        """Take what was recorded; gives the frames that became whole. A lane that is new is added."""
-        with self._lock:
-            lane = self._lanes.get(record.lane)
-            if lane is None and record.lane:
-                lane = self._lanes[record.lane] = Lane(record.lane)
-            if isinstance(record, Event):
-                frames = lane.event(record) if lane is not None else []
-                if record.name == "dialect" and lane is not None:
-                    self._speakers.choose(lane, str(record.details.get("name", "")))
-                if record.name == "mark" and len(self._marks) < MOST_MARKS:
-                    self._marks.append((record.time, safe_label(str(record.details.get("text", "")))))
-                self.log.extend([*frames, record])
-                return frames
-            assert lane is not None, "a chunk names its lane"
-            self._speakers.hear_sent(lane, record)
-            known = lane.module is not None
-            frames = lane.feed(record)
-            self._speakers.recognise(lane, frames)
-            if lane.module is not None and not known:
-                # What it was recognised by is the first thing that it said.
-                lane.module.feed(record)
-            self.log.extend(frames)
-            if lane.module is not None:
-                self.news.notify_all()
-            return frames
+    # For the thread that owns it
+
+    def add(
+        self, name: str, settings: LineSettings | None = None, *, role: str = "", address: str = "", raw: bool = False
+    ) -> None:
+        """Add a lane of which more is known than its nickname."""
+        self._pipeline.lanes[name] = Lane(
+            name,
+            settings,
+            role=role,
+            address=address,
+            raw=raw,
+            epochs_kept=self._epochs_kept,
+            dialects=self._book,
+        )
 
     def know(self, names: Iterable[str]) -> None:
         """Add the lanes that are not known yet, in this order."""
-        with self._lock:
-            for name in names:
-                # Asked with every record: a lane is made only where there is none.
-                if name not in self._lanes:
-                    self._lanes[name] = Lane(name)
+        for name in names:
+            if name not in self._pipeline.lanes:
+                self._pipeline.lane(name)
 
-    def tick(self, now: int) -> None:
-        """Let a pause end what was waiting for more bytes."""
-        with self._lock:
-            for lane in self._lanes.values():
-                self.log.extend(lane.tick(now))
-            self.news.notify_all()
+    def feed(self, *records: Record) -> list[Entry]:
+        """Take what was recorded, many at a time or few; gives the lines that have their number now."""
+        settled = self._pipeline.feed(records)
+        touched = {record.lane for record in records}
+        self._touched |= touched
+        if not touched <= self._speakers:
+            lanes = self._pipeline.lanes
+            self._speakers |= {name for name in touched if name in lanes and lanes[name].streams.spoken_to}
+        return self._log(settled)
 
-    def finish(self) -> None:
+    def tick(self, now: int) -> list[Entry]:
+        """Nothing of before `now` will be fed any more."""
+        return self._log(self._pipeline.advance(now))
+
+    def finish(self) -> list[Entry]:
         """The end of all streams."""
-        with self._lock:
-            for lane in self._lanes.values():
-                self.log.extend(lane.finish())
+        return self._log(self._pipeline.finish())
 
-    def place(self, position: int, moment: int) -> Place:
+    def mark(self, position: int) -> Mark:
         """Where things stand before the record at a position of the capture."""
-        with self._lock:
-            framings = pickle.dumps({name: lane.framing for name, lane in self._lanes.items()})
-            return Place(self.log.end, position, moment, framings)
+        framings = {name: lane.streams.framing for name, lane in self._pipeline.lanes.items()}
+        order = self._pipeline.order
+        state = pickle.dumps(self._pipeline.state(framings, order.bare()))
+        return Mark(position, order.count + self._start, order.ceiling, state)
+
+    @property
+    def numbered_until(self) -> int:
+        """Every line whose place lies before this has its number."""
+        return self._pipeline.order.floor
 
     def saved(self) -> bytes:
-        """The lanes as they stand, without the log; `restored` takes them up again."""
-        with self._lock:
-            return zlib.compress(pickle.dumps(self._lanes), 1)
+        """All of it but the log; `restored` takes it up again."""
+        state = self._book, self._marks, self._pipeline.state(self._pipeline.lanes)
+        return zlib.compress(pickle.dumps(state), 1)
 
     @classmethod
     def restored(cls, saved: bytes, start: int) -> "Model":
-        """A model whose lanes stand as they were saved, by this program, in this run; its next line is `start`."""
-        return cls(pickle.loads(zlib.decompress(saved)).values(), start=start)
+        """A model that stands as it was saved, by this program, in this run; its next line is `start`."""
+        book, marks, state = pickle.loads(zlib.decompress(saved))
+        model = cls(start=start, book=book)
+        model._start = 0
+        model._marks = marks
+        model._pipeline.take_up(state)
+        lanes = model._pipeline.lanes.items()
+        model._speakers = {name for name, lane in lanes if lane.streams.spoken_to}
+        return model
 
-    @property
-    def marks(self) -> tuple[tuple[int, str], ...]:
-        """What was noted since the begin."""
-        return tuple(self._marks)
-
-    def module_of(self, lane: str) -> "ModuleSnapshot | None":
-        """What is known of the module of a lane."""
-        with self._lock:
-            found = self._lanes.get(lane)
-            return found.module.snapshot() if found and found.module else None
+    def publish(self, now: int | None) -> None:
+        """Let others see how things stand at `now`."""
+        self.log.show_latest(self._pipeline.unsettled())
+        wanted, lanes = self._wanted, []
+        for name, lane in list(self._pipeline.lanes.items()):
+            made, picture = self._pictures.get(name, (None, None))
+            old = made is None or now is None or abs(now - made) >= UNLOOKED_NS
+            looked = wanted is None or name in wanted
+            if picture is None or old or (looked and (name in self._touched or now != made)):
+                picture = lane.snapshot(now)
+                self._pictures[name] = now, picture
+                self._touched.discard(name)
+            lanes.append(picture)
+        self.published = Published(now, tuple(lanes), tuple(self._marks))
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""
-        with self._lock:
-            return tuple(lane.snapshot(now) for lane in self._lanes.values())
+        self._pictures.clear()
+        self.publish(now)
+        return self.published.lanes
+
+    # For everybody
+
+    def look(self, lanes: Iterable[str]) -> None:
+        """Which lanes are looked at closely; all of them where none is named."""
+        self._wanted = frozenset(lanes) or None
+
+    def listen(self, lane: str) -> Ear:
+        """Hear what comes on a lane from now on, until `leave`."""
+        ear = Ear(lane)
+        with self.news:
+            self._ears = (*self._ears, ear)
+        return ear
+
+    def leave(self, ear: Ear) -> None:
+        """Hear no more."""
+        with self.news:
+            self._ears = tuple(each for each in self._ears if each is not ear)
+
+    def module_of(self, lane: str) -> "ModuleSnapshot | None":
+        """What is known of the module of a lane."""
+        found = self._modules.get(lane)
+        return found[1] if found else None
+
+    def _new_lane(self, name: str) -> Lane:
+        return Lane(name, epochs_kept=self._epochs_kept, dialects=self._book)
+
+    def _hear(self, frames: Sequence[Frame]) -> None:
+        for ear in self._ears:
+            ear.hear(frames)
+
+    def _note(self, event: Event) -> None:
+        """What concerns the whole bench."""
+        self._book.heed(event)
+        if event.name == "mark" and len(self._marks) < MOST_MARKS:
+            self._marks.append((event.time, safe_label(str(event.details.get("text", "")))))
+
+    def _log(self, settled: list[Entry]) -> list[Entry]:
+        if settled:
+            self.log.extend(settled)
+        if self._speakers:
+            self._publish_modules()
+        return settled
+
+    def _publish_modules(self) -> None:
+        """Whoever waits for an answer sees it at once."""
+        news = False
+        lanes = [(name, self._pipeline.lanes[name]) for name in self._speakers]
+        found = {name: lane.streams.found for name, lane in lanes if lane.streams.found}
+        if found != self.recognised:
+            self.recognised, news = found, True
+        for name, lane in lanes:
+            module = lane.module
+            if module is None:
+                continue
+            seen = self._modules.get(name)
+            if seen is None or name in self._touched or seen[0] != module.ended:
+                self._modules[name] = module.ended, module.snapshot()
+                news = True
+        if news:
+            with self.news:
+                self.news.notify_all()

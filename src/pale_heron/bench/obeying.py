@@ -3,12 +3,13 @@
 Each is a work for an Undertaking (acting.py): steps that end with what was seen.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Final
 
-from pale_heron.bench.acting import Failed, Undertaking
+from pale_heron.bench.acting import Undertaking, Work
 from pale_heron.bench.commanding import Commander
-from pale_heron.bench.speakers import STANDARD
+from pale_heron.bench.dialect_book import STANDARD
+from pale_heron.bench.operations import Failed
 from pale_heron.core.module.commands import QUERY, RUN, SET
 from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import Exchange
@@ -17,7 +18,6 @@ from pale_heron.core.module.notices import NO_ANSWER, OK
 from pale_heron.core.module.settings import Setting
 from pale_heron.core.module.tracker import PENDING, ModuleSnapshot
 
-Work = Callable[[Undertaking], None]
 START_S: Final = 8.0
 LOOK_S: Final = 0.25
 READY_S: Final = 1.2

@@ -11,11 +11,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
-from pale_heron.bench.model import Model
+from pale_heron.bench.dialect_book import DialectBook
+from pale_heron.bench.pipeline import Pipeline
+from pale_heron.bench.sources import batches
 from pale_heron.capture.reader import CaptureReader, Record, open_file
 from pale_heron.capture.writer import REDACTED, CaptureWriter
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.module.masking import without
+from pale_heron.core.streams import LaneStreams
 from pale_heron.core.trouble import Trouble
 
 LONGEST: Final = 256
@@ -63,13 +66,12 @@ def redact(
 ) -> Redacted:
     """Write the copy. `more` are secrets that nobody else knows. Raises Trouble where it cannot be read or written."""
     progress("looking for secrets")
-    model, reader = Model(), CaptureReader(source)
-    for record in _records(reader, source):
-        model.feed(record)
-    secrets: dict[str, set[str]] = {name: set(more) for name in reader.lanes}
-    for name in reader.lanes:
-        module = model.module_of(name)
-        secrets.setdefault(name, set(more)).update(module.secrets if module else ())
+    book, reader = DialectBook(), CaptureReader(source)
+    pipeline = Pipeline(lambda name: LaneStreams(name, book), heed=book.heed)
+    for batch in batches(_records(reader, source)):
+        pipeline.feed(batch)
+    pipeline.finish()
+    secrets = {name: {*more, *pipeline.lane(name).secrets} for name in reader.lanes}
     progress("finding them in the streams")
     finders = {name: _Finder(known) for name, known in secrets.items()}
     for record in _records(CaptureReader(source), source):

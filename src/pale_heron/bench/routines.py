@@ -4,17 +4,17 @@ waiting ─▶ doing ─▶ passed          under way until the last has passed,
               └───▶ failed ─▶ the rest is left out
 """
 
-import re
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Protocol
 
-from pale_heron.bench.acting import ActingBench, Failed, Standing, Undertaking
+from pale_heron.bench.acting import ActingBench, Standing, Undertaking, Work
 from pale_heron.bench.commanding import Commander
 from pale_heron.bench.line_change import LineChange, changing_line
 from pale_heron.bench.obeying import answered, escaping, restart_now, writing
+from pale_heron.bench.operations import Failed, Operation
 from pale_heron.core.module import routine as steps
 from pale_heron.core.module.exchanges import Exchange, Heard, Unasked
 from pale_heron.core.module.fields import MASK
@@ -22,7 +22,8 @@ from pale_heron.core.module.masking import without
 from pale_heron.core.module.notices import NO_ANSWER, OK
 from pale_heron.core.module.routine import ANY, Routine, Step, filled
 from pale_heron.core.module.tracker import ModuleSnapshot
-from pale_heron.core.trouble import Trouble
+from pale_heron.core.patterns import limited
+from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_text
 
 SHIPPED: Final = "pale_heron.routines"
@@ -48,7 +49,7 @@ class Stand:
     seconds: float | None = None
 
 
-class RoutineRun:
+class RoutineRun(Operation):
     """One run. `lanes` are those of the bench, in the order of the routine's own.
 
     `question` is set while a person is asked; `answer` answers it. Raises Trouble where lanes or values are missing.
@@ -71,19 +72,18 @@ class RoutineRun:
         missing = [name for name, each in routine.variables.items() if not (values.get(name) or each.value)]
         if missing:
             raise Trouble(f"No value for {', '.join(missing)}", f"Give one: --set {missing[0]}=VALUE")
+        super().__init__(f"routine {routine.name}", lanes[: len(wanted)])
         self.routine = routine
         self._bench = bench
-        self._lanes = dict(zip(wanted, lanes, strict=False))
+        self._lane_of = dict(zip(wanted, lanes, strict=False))
         self._values = {name: values.get(name) or each.value for name, each in routine.variables.items()}
         secrets = routine.secrets
         self._secret_values = {self._values[name] for name in secrets}
         self._stands = [Stand(step, step.words(self._values, secrets)) for step in routine.steps]
-        self._stop = threading.Event()
         self._go = threading.Semaphore(0)
         self._by_step = by_step
         self._answer: bool | None = None
         self.question = ""
-        self.succeeded: bool | None = None
         self._since: dict[str, int] = {}
 
     @property
@@ -91,21 +91,13 @@ class RoutineRun:
         return tuple(self._stands)
 
     @property
-    def over(self) -> bool:
-        return self.succeeded is not None
-
-    @property
     def held(self) -> bool:
         """Whether it waits for somebody to let it do the next step."""
         return self._by_step and not self.over and not any(each.standing == DOING for each in self._stands)
 
-    def start(self) -> None:
-        """Run in a thread of its own."""
-        threading.Thread(target=self.run, name=f"routine {self.routine.name}", daemon=True).start()
-
     def stop(self) -> None:
         """Give up at the next moment to do so."""
-        self._stop.set()
+        super().stop()
         self._go.release()
 
     def next_step(self) -> None:
@@ -121,38 +113,39 @@ class RoutineRun:
         """Answer the question."""
         self._answer = yes
 
-    def run(self) -> None:
-        """Do all steps; when it returns the run is over."""
-        passed = True
+    def work(self) -> None:
+        """Do all steps; stops where one fails."""
         for place, stand in enumerate(self._stands):
             if self._by_step:
                 self._go.acquire()
-            if not passed or self._stop.is_set():
-                self._stands[place] = Stand(stand.step, stand.words, LEFT_OUT)
-                passed = False
-                continue
+            self.token.check()
             self._stands[place] = Stand(stand.step, stand.words, DOING)
             begin = time.monotonic()
             try:
                 seen, standing = self._do(stand.step), PASSED
-            except (Failed, Trouble, ValueError) as failure:
-                seen, standing, passed = str(failure), FAILED, False
-                # The rest is left out at once, nobody need let it go on.
-                self._by_step = False
-            self._stands[place] = Stand(
-                stand.step, stand.words, standing, without(seen, self._secret_values), time.monotonic() - begin
-            )
+            except Exception as failure:
+                # Of whatever kind: the step says it, and the run ends with it.
+                known = isinstance(failure, Failed | Trouble | ValueError)
+                seen, standing = str(failure) if known else fault_words(failure), FAILED
+                raise
+            finally:
+                took = time.monotonic() - begin
+                self._stands[place] = Stand(stand.step, stand.words, standing, without(seen, self._secret_values), took)
+
+    def tell(self, failure: str) -> None:
+        """What was not done is left out; all of it goes into the record."""
+        self._stands = [
+            Stand(each.step, each.words, LEFT_OUT) if each.standing == WAITING else each for each in self._stands
+        ]
         told = [f"{each.words}: {each.standing}{': ' + each.seen if each.seen else ''}" for each in self._stands]
-        what = {"what": f"routine {self.routine.name}", "done": passed, "steps": told}
-        self._bench.note(next(iter(self._lanes.values())), "told", what)
-        self.succeeded = passed
+        self._bench.note(self.lanes[0], "told", {"what": self.title, "done": not failure, "steps": told})
 
     def _do(self, step: Step) -> str:
         """Do one step; gives what was seen. Raises Failed where it is not as it should be."""
-        return self._doers[step.do](self, step, self._lanes[step.lane])
+        return self._doers[step.do](self, step, self._lane_of[step.lane])
 
     def _commander(self, lane: str) -> Commander:
-        return Commander(self._bench, lane, self._stop.is_set)
+        return Commander(self._bench, lane, lambda: self.token.stopped)
 
     def _module(self, lane: str) -> ModuleSnapshot:
         module = self._bench.module_of(lane)
@@ -199,14 +192,13 @@ class RoutineRun:
         module = self._module(lane)
         since = self._since.get(lane, module.count)
         end = time.monotonic() + step.within_s
-        wanted = re.compile(filled(step.text, self._values)) if step.text else None
+        wanted = limited(filled(step.text, self._values)) if step.text else None
         while time.monotonic() < end:
             for heard in _heard_since(self._module(lane), since):
                 line = safe_text(heard.data)
                 if (step.notice and heard.name == step.notice) or (wanted and wanted.search(line)):
                     return line
-            if self._stop.is_set():
-                raise Failed("given up")
+            self.token.check()
             self._bench.wait_for_news(LOOK_S)
         raise Failed(f"nothing of that kind came within {step.within_s:g} s")
 
@@ -218,9 +210,10 @@ class RoutineRun:
         self._undertake(lane, writing({step.setting: value}))
         return f"{step.setting} is {MASK if setting.secret else value}"
 
-    def _undertake(self, lane: str, work: Callable[[Undertaking], None]) -> str:
-        undertaking = Undertaking(self.routine.name, self._bench, lane, Standing())
-        work(undertaking)
+    def _undertake(self, lane: str, work: Work) -> str:
+        """Do it as a part of this run, which has the lane and stops it with its own token."""
+        undertaking = Undertaking(self.routine.name, self._bench, lane, Standing(), work, self.token)
+        undertaking.work()
         return undertaking.steps[-1].seen if undertaking.steps else ""
 
     def _restart(self, _step: Step, lane: str) -> str:
@@ -258,8 +251,7 @@ class RoutineRun:
         return self._undertake(lane, escaping())
 
     def _rest(self, seconds: float) -> None:
-        if self._stop.wait(seconds):
-            raise Failed("given up")
+        self.token.rest(seconds)
 
     _doers: Final[Mapping[str, Callable[["RoutineRun", Step, str], str]]] = {
         steps.SEND: _send,

@@ -14,13 +14,14 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import NamedTuple
 
-from pale_heron.bench.history import SPACING_BYTES, SPACING_LINES, History, Place
-from pale_heron.bench.log import Entry
+from pale_heron.bench.history import History, Place
 from pale_heron.bench.model import Model
+from pale_heron.bench.placing import Placer
 from pale_heron.bench.selection import is_mark, is_trouble
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import SECOND, Event
-from pale_heron.core.trouble import Trouble
+from pale_heron.core.order import Entry
+from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_label
 
 KEEP_NS = 300 * SECOND
@@ -60,22 +61,37 @@ class Until(NamedTuple):
     described: tuple[int, ...]
 
 
-Found = Kept | Place | Noted | Until
+class End(NamedTuple):
+    """The file was gone through; or it was not, and why."""
+
+    failure: str
+
+
+Found = Kept | Place | Noted | Until | End
 
 
 def survey(path: Path) -> Iterator[Found]:
     """Feed the whole file, and tell what is found on the way."""
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
-    place_due, place_number, noted_second, moment = 0, 0, 0, 0
+    placer, noted_second, moment = Placer(model), -1, 0
+
+    def noted(entry: Entry) -> Iterator[Noted]:
+        nonlocal noted_second
+        if is_mark(entry) and isinstance(entry, Event):
+            yield Noted(entry.time, safe_label(str(entry.details.get("text", ""))))
+        elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
+            noted_second = (entry.time or 0) // SECOND
+            yield Noted(entry.time or 0, None)
+
     for record in reader.records():
         moment = max(moment, record.time or 0)
         model.know(reader.lanes)
-        if reader.position >= place_due or model.log.end - place_number >= SPACING_LINES:
-            place_due, place_number = reader.position + SPACING_BYTES, model.log.end
+        place = placer.before(reader.position, moment)
+        if place is not None:
             yield Until(moment, tuple(reader.described))
-            yield model.place(reader.position, moment)
+            yield place
         if moment - last >= spacing and last:
-            state = Kept(moment, reader.position, model.log.end, model.saved())
+            state = Kept(moment, reader.position, model.log.settled, model.saved())
             yield state
             kept += len(state.lanes)
             if kept >= KEPT_BYTES:
@@ -83,16 +99,12 @@ def survey(path: Path) -> Iterator[Found]:
                 spacing, kept = 2 * spacing, 0
         if not last or moment - last >= spacing:
             last = moment
-        entries: list[Entry] = [*model.feed(record), *([record] if isinstance(record, Event) else [])]
-        for entry in entries:
-            if is_mark(entry) and isinstance(entry, Event):
-                yield Noted(entry.time, safe_label(str(entry.details.get("text", ""))))
-            elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
-                noted_second = (entry.time or 0) // SECOND
-                yield Noted(entry.time or 0, None)
-    model.finish()
+        for entry in model.feed(record):
+            yield from noted(entry)
+    for entry in model.finish():
+        yield from noted(entry)
     yield Until(moment, tuple(reader.described))
-    yield model.place(reader.position, moment)
+    yield placer.end(reader.position, moment)
 
 
 class Scout:
@@ -104,6 +116,9 @@ class Scout:
         self._marks: list[tuple[int, str]] = []
         self._troubles: list[int] = []
         self.until = Until(0, ())
+        self.failure = ""
+        """Why it did not go through the whole file; empty while all is well."""
+        self._through = False
         self.history = History(path, lambda: self.until.described)
         self._process: multiprocessing.process.BaseProcess | None = None
         self._stop = threading.Event()
@@ -123,7 +138,7 @@ class Scout:
     @property
     def done(self) -> bool:
         """Whether it has gone through the whole file."""
-        return not self._thread.is_alive()
+        return self._through
 
     @property
     def marks(self) -> tuple[tuple[int, str], ...]:
@@ -139,12 +154,19 @@ class Scout:
         return self._kept[place - 1] if place else None
 
     def _run(self) -> None:
-        large = self._path.stat().st_size > LARGE_BYTES
-        with contextlib.suppress(EOFError, OSError, Trouble):
-            for found in self._from_process() if large else survey(self._path):
+        try:
+            large = self._path.stat().st_size > LARGE_BYTES
+            for found in self._from_process() if large else _surveyed(self._path):
                 if self._stop.is_set():
                     return
                 self._take(found)
+        except (OSError, Trouble) as trouble:
+            self._take(End(f"The capture cannot be looked through any more: {trouble}"))
+        except Exception as fault:
+            self._take(End(fault_words(fault)))
+        if not self._through and not self.failure and not self._stop.is_set():
+            # A process that was killed says nothing.
+            self._take(End("What looks through the capture has ended before its end; jumps take longer"))
 
     def _from_process(self) -> Iterator[Found]:
         context = multiprocessing.get_context("spawn")
@@ -165,6 +187,8 @@ class Scout:
             self.history.note(found)
         elif isinstance(found, Until):
             self.until = found
+        elif isinstance(found, End):
+            self.failure, self._through = found.failure, not found.failure
         elif found.text is not None:
             self._marks.append((found.moment, found.text))
         elif len(self._troubles) < MOST_NOTED:
@@ -175,6 +199,18 @@ def _run_ahead(path: Path, out: Connection) -> None:
     """What the process does."""
     os.nice(5)
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
-        for found in survey(path):
+        for found in _surveyed(path):
             out.send(found)
     out.close()
+
+
+def _surveyed(path: Path) -> Iterator[Found]:
+    """The survey and how it ended."""
+    try:
+        yield from survey(path)
+    except Trouble as trouble:
+        yield End(str(trouble))
+    except Exception as fault:
+        yield End(fault_words(fault))
+    else:
+        yield End("")

@@ -2,18 +2,29 @@
 
 import threading
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from pale_heron.bench.log import Entry
+from pale_heron.bench.history import Segment
+from pale_heron.bench.selection import TooSlow
+from pale_heron.core.order import Entry
 
-if TYPE_CHECKING:
-    from pale_heron.bench.lines import Lines
+
+class Searched(Protocol):
+    """Lines by number; `block` gives those around one, from memory or read back."""
+
+    @property
+    def begin(self) -> int: ...
+
+    @property
+    def end(self) -> int: ...
+
+    def block(self, number: int) -> Segment | None: ...
 
 
 class Search:
     """Begins at once at `start`, goes by `step` (1 or -1), and ends after `most` matches or with the lines."""
 
-    def __init__(self, lines: "Lines", start: int, step: int, matches: Callable[[Entry], bool], most: int = 1) -> None:
+    def __init__(self, lines: Searched, start: int, step: int, matches: Callable[[Entry], bool], most: int = 1) -> None:
         self._lines = lines
         self._start = start
         self._step = step
@@ -24,6 +35,8 @@ class Search:
         """The numbers, in the order in which they were found."""
         self.reached = start
         """The last number that was looked at."""
+        self.failure = ""
+        """Why it ended early; empty where it did not."""
         self._stop = threading.Event()
         self._over = threading.Event()
         threading.Thread(target=self._run, name="search", daemon=True).start()
@@ -56,6 +69,8 @@ class Search:
                 if block is None:
                     break
                 number = self._through(block.first, block.entries, number)
+        except TooSlow as slow:
+            self.failure = str(slow)
         finally:
             self._over.set()
 

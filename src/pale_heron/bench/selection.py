@@ -4,10 +4,12 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from pale_heron.bench.log import Entry
 from pale_heron.core.frames import Direction, Event, Frame
+from pale_heron.core.order import Entry
 
-TROUBLE_EVENTS = frozenset({"lost", "refused", "dropped", "skipped", "clock-step", "settings-refused", "not-sent"})
+TROUBLE_EVENTS = frozenset(
+    {"lost", "refused", "dropped", "skipped", "clock-step", "settings-refused", "not-sent", "not-recorded"}
+)
 EVENT_TYPE = "event"
 
 
@@ -26,19 +28,37 @@ def type_of(entry: Entry) -> str:
 
 
 def text_matcher(text: str) -> Callable[[Entry], bool]:
-    """Whether a line holds `text`, whatever their case; `/…/` is a regular expression, ValueError if broken."""
-    if len(text) > 2 and text[0] == text[-1] == "/":
-        try:
-            pattern = re.compile(text[1:-1].encode("utf-8"), re.IGNORECASE)
-        except re.error as problem:
-            raise ValueError(f"the regular expression {text} is broken: {problem}") from None
-    else:
-        pattern = re.compile(re.escape(text.encode("utf-8")), re.IGNORECASE)
+    """Whether a line holds `text`, whatever their case; `/…/` is a regular expression, ValueError if broken.
+
+    What it gives raises TooSlow where an expression takes too long.
+    """
+    if not is_expression(text):
+        literal = re.compile(re.escape(text.encode("utf-8")), re.IGNORECASE)
+        return lambda entry: literal.search(_bytes_of(entry)) is not None
+    # Slow to load, and rarely asked for.
+    from pale_heron.core.patterns import Broken, Pattern
+
+    try:
+        pattern = Pattern(text[1:-1].encode("utf-8"), ignore_case=True)
+    except Broken as problem:
+        raise ValueError(f"the regular expression {text} is broken: {problem}") from None
 
     def matches(entry: Entry) -> bool:
-        return pattern.search(_bytes_of(entry)) is not None
+        found = pattern.search(_bytes_of(entry)) is not None
+        if pattern.slow:
+            raise TooSlow(f"the regular expression {text} takes too long: write it more simply")
+        return found
 
     return matches
+
+
+def is_expression(text: str) -> bool:
+    """Whether a text stands between two slashes."""
+    return len(text) > 2 and text[0] == text[-1] == "/"
+
+
+class TooSlow(Exception):
+    """A regular expression takes too long; says so in words."""
 
 
 def _bytes_of(entry: Entry) -> bytes:

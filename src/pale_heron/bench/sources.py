@@ -1,19 +1,39 @@
-"""A file of either kind, a capture or raw bytes, as frames or as lanes that have seen all of it."""
+"""A file of either kind, a capture or raw bytes, as records, as lines, or as lanes that have seen all of it."""
 
 import io
 from collections.abc import Callable, Iterator
+from itertools import islice
 from pathlib import Path
 from typing import BinaryIO, cast
 
-from pale_heron.bench.secrets import Secrets
+from pale_heron.bench.dialect_book import DialectBook
+from pale_heron.bench.model import Model
+from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
-from pale_heron.capture.reader import CaptureReader, Record, open_file, raw_chunks
-from pale_heron.core.frames import Chunk, Direction, Event, Frame
-from pale_heron.core.lane import Lane, LaneSnapshot
+from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
+from pale_heron.core.clock.own_time import OwnTime
+from pale_heron.core.frames import IN, Event, Frame
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
-from pale_heron.core.wire.visible import safe_label
+from pale_heron.core.wire.visible import safe_label, starred
 
-PROGRESS_RECORDS = 20_000
+AT_A_TIME = 1000
+"""So many records go through the pipeline together."""
+
+PROGRESS_BATCHES = 20
+NO_LINES = 1
+"""What a model keeps of its traffic where nobody looks at it."""
+
+
+def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
+    """The frames of a raw file, each with the time that its sentences say; None before the first that says one."""
+    framer = Framer(name, IN)
+    for chunk in raw_chunks(file, name):
+        for frame in framer.feed(chunk):
+            yield frame._replace(time=own.read(frame))
+    for frame in framer.finish():
+        yield frame._replace(time=own.read(frame))
 
 
 class Source:
@@ -27,80 +47,91 @@ class Source:
         if self.is_capture and not self._file.seekable():
             self._file = _peekable(io.BytesIO(self._file.read()))
         self._reader = CaptureReader(path or Path(self.name))
-        self.span: tuple[int, int] | None = None
+        self._own = OwnTime()
+        self._span: tuple[int, int] | None = None
         self._size = path.stat().st_size if path else 0
-        self._marks: list[tuple[int, str]] = []
+        self.marks: tuple[tuple[int, str], ...] = ()
+        """What was noted, in the order of the file, once it was gone through."""
 
     @property
     def torn(self) -> str:
         return self._reader.torn
 
-    def close(self) -> None:
-        self._file.close()
-
-    def records(self) -> Iterator[Record]:
-        """Chunks and events; a raw file is one lane named after it, without times."""
+    @property
+    def duration_s(self) -> float | None:
+        """Seconds from the first record to the last as far as it was gone through; by its own times for a raw file."""
         if not self.is_capture:
-            yield from raw_chunks(self._file, self.name)
-            return
-        for record in self._reader.records_of(self._file):
-            time = record.time or 0
-            self.span = (self.span[0], max(time, self.span[1])) if self.span else (time, time)
-            yield record
-
-    def frames(self, *, masked: bool = False) -> Iterator[Frame]:
-        """Every frame of every lane and direction, as it becomes whole.
-
-        `masked` has stars for the secrets of modules, as far as a capture tells how they speak.
-        """
-        framers: dict[tuple[str, Direction], Framer] = {}
-        secrets = Secrets() if masked and self.is_capture else None
-        for record in self.records():
-            if secrets is not None:
-                secrets.hear(record)
-            if isinstance(record, Chunk):
-                key = record.lane, record.direction
-                framer = framers.get(key) or framers.setdefault(key, Framer(*key))
-                frames = framer.feed(record)
-                yield from frames if secrets is None else secrets.masked(record, frames)
-        for framer in framers.values():
-            left = framer.finish()
-            yield from left if secrets is None else (secrets.starred(frame) for frame in left)
+            return self._own.span_s
+        return (self._span[1] - self._span[0]) / 1e9 if self._span else None
 
     @property
     def share(self) -> float:
         """How much of the file was gone through, 0 to 1; 0 where that cannot be told."""
         return self._file.tell() / self._size if self._size else 0.0
 
-    @property
-    def marks(self) -> tuple[tuple[int, str], ...]:
-        """What was noted, in the order of the file, as far as that was gone through."""
-        return tuple(self._marks)
+    def close(self) -> None:
+        self._file.close()
 
-    def lanes(self, progress: Callable[[float], None] = lambda _: None) -> list[LaneSnapshot]:
-        """All lanes at the end of the file; `progress` is told the share gone through now and then."""
-        lanes: dict[str, Lane] = {}
+    def records(self) -> Iterator[Record]:
+        """Chunks and events; a raw file is one lane named after it, and has frames."""
         if not self.is_capture:
-            lanes[self.name] = Lane(self.name, own_time=True, epochs_kept=None)
-        for count, record in enumerate(self.records()):
-            if count % PROGRESS_RECORDS == 0:
+            yield from raw_frames(self._file, self.name, self._own)
+            return
+        for record in self._reader.records_of(self._file):
+            time = record.time or 0
+            self._span = (self._span[0], max(time, self._span[1])) if self._span else (time, time)
+            yield record
+
+    def lines(self, *, masked: bool = False) -> Iterator[Frame | Event]:
+        """Every frame and event in its order: what Traffic shows.
+
+        `masked` has stars for the secrets of modules, as far as a capture tells how they speak.
+        """
+        if not self.is_capture:
+            yield from cast("Iterator[Frame]", self.records())
+            return
+        book = DialectBook()
+        pipeline = Pipeline(lambda name: LaneStreams(name, book if masked else None), heed=book.heed)
+        for batch in batches(self.records()):
+            for entry in pipeline.feed(batch):
+                yield _starred(entry, pipeline)
+        for entry in pipeline.finish():
+            yield _starred(entry, pipeline)
+
+    def frames(self, *, masked: bool = False) -> Iterator[Frame]:
+        """The lines without the events."""
+        return (entry for entry in self.lines(masked=masked) if isinstance(entry, Frame))
+
+    def lanes(self, progress: Callable[[float], None] = lambda _: None) -> tuple[LaneSnapshot, ...]:
+        """All lanes at the end of the file; `progress` is told the share gone through now and then."""
+        model = Model(log_lines=NO_LINES, epochs_kept=None)
+        if not self.is_capture:
+            model.add(self.name, raw=True)
+        for count, batch in enumerate(batches(self.records())):
+            if count % PROGRESS_BATCHES == 0:
                 progress(self.share)
-            lane = lanes.get(record.lane)
-            if isinstance(record, Event) and record.name == "mark":
-                self._marks.append((record.time, safe_label(str(record.details.get("text", "")))))
-            if lane is None and record.lane:
-                lane = lanes[record.lane] = Lane(record.lane, epochs_kept=None)
-            if isinstance(record, Chunk):
-                assert lane is not None, "a chunk names its lane"
-                lane.feed(record)
-            elif lane is not None:
-                lane.event(record)
-        for name in self._reader.lanes:
-            lanes.setdefault(name, Lane(name))
-        for lane in lanes.values():
-            lane.finish()
-        end = self.span[1] if self.span else None
-        return [lane.snapshot(end) for lane in lanes.values()]
+            model.know(self._reader.lanes)
+            model.feed(*batch)
+        model.know(self._reader.lanes)
+        model.finish()
+        end = self._span[1] if self._span else self._own.time
+        lanes = model.snapshots(end)
+        self.marks = model.published.marks
+        return lanes
+
+
+def batches(records: Iterator[Record], size: int = AT_A_TIME) -> Iterator[list[Record]]:
+    """Records, many at a time."""
+    while batch := list(islice(records, size)):
+        yield batch
+
+
+def _starred(entry: Frame | Event, pipeline: Pipeline[LaneStreams]) -> Frame | Event:
+    """A frame with stars for what must not be shown on its lane."""
+    if isinstance(entry, Event):
+        return entry
+    secrets = pipeline.lane(entry.lane).secrets
+    return entry._replace(data=starred(entry.data, secrets)) if secrets else entry
 
 
 def _peekable(file: BinaryIO) -> io.BufferedReader:

@@ -1,11 +1,10 @@
 """What a file holds, as the object that `summary --json` prints."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import combinations
 from typing import Any, Final
 
 from pale_heron.bench.sources import Source
-from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import Comparison, Spread, compare
 from pale_heron.core.gnss.facts import Fact
 from pale_heron.core.gnss.fix import FixSnapshot
@@ -24,20 +23,16 @@ def summary(
 ) -> dict[str, Any]:
     """The whole object; times are ISO 8601 UTC. With a reference the scatter is about it, else about the mean."""
     lanes = source.lanes(progress)
-    if source.is_capture:
-        duration = (source.span[1] - source.span[0]) / SECOND if source.span else None
-    else:
-        duration = next((lane.own_span_s for lane in lanes), None)
     return {
         "file": source.name,
-        "duration_s": duration,
+        "duration_s": source.duration_s,
         "torn": source.torn or None,
-        "lanes": [_lane(lane, reference) for lane in lanes],
+        "lanes": [lane_object(lane, reference) for lane in lanes],
         "comparisons": _comparisons(lanes),
     }
 
 
-def _lane(lane: LaneSnapshot, reference: Point | None) -> dict[str, Any]:
+def lane_object(lane: LaneSnapshot, reference: Point | None) -> dict[str, Any]:
     line = lane.line
     return {
         "lane": lane.name,
@@ -134,7 +129,7 @@ def _scatter(found: Scatter | None) -> dict[str, Any] | None:
     }
 
 
-def _comparisons(lanes: list[LaneSnapshot]) -> list[dict[str, Any]]:
+def _comparisons(lanes: Sequence[LaneSnapshot]) -> list[dict[str, Any]]:
     """Every two lanes that tell positions of the same moments."""
     with_fix = [lane for lane in lanes if lane.fix.epochs_with_fix]
     found = []

@@ -27,6 +27,8 @@ EPB_FLAGS: Final = 2
 INBOUND: Final = 1
 OUTBOUND: Final = 2
 NANOSECONDS: Final = 9
+CONTINUED: Final = b"continued"
+"""The comment of a sent packet behind which more of the same sending follows."""
 
 LARGEST_BLOCK: Final = 1 << 24
 MAGIC: Final = SECTION.to_bytes(4, "little")

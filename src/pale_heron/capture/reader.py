@@ -111,9 +111,12 @@ class CaptureReader:
         multiply, divide = interface.to_ns
         time = packet.time * multiply // divide
         if interface.link_type == pcapng.LINE_DATA:
-            flags = dict(packet.options).get(pcapng.EPB_FLAGS, b"")
+            options = dict(packet.options)
+            flags = options.get(pcapng.EPB_FLAGS, b"")
+            continued = options.get(pcapng.OPT_COMMENT) == pcapng.CONTINUED
             sent = int.from_bytes(flags, "little" if order == "<" else "big") & 3 == pcapng.OUTBOUND
-            return Chunk(interface.info.name, Direction.OUT if sent else Direction.IN, time, packet.data)
+            direction = Direction.OUT if sent else Direction.IN
+            return Chunk(interface.info.name, direction, time, packet.data, continued and sent)
         if interface.link_type == pcapng.EVENTS:
             return _event(packet.data, time)
         return None

@@ -1,14 +1,20 @@
 """Writes a capture as it happens: every block goes to the system at once, so that a killed program loses none of them.
 
 Nothing is ever rewritten but one thing: when a block cannot be written whole (a full disk), the file is cut back to the
-last whole one. From then on the writer takes nothing more and says why; the program goes on without a record.
+last whole one. A writer that began never raises: that it cannot write is a state that it tells, with what was lost
+meanwhile; it tries again now and then, and goes on where there is room again.
+
+    writing ── cannot be written ──▶ failing ── RETRY_S later, written ──▶ writing, with an event that tells the gap
+                                       └── not written: what came is counted ──▶ failing
 """
 
+import contextlib
 import json
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from time import monotonic
+from typing import Any, Final
 
 from pale_heron import __version__
 from pale_heron.capture import pcapng
@@ -18,10 +24,17 @@ from pale_heron.core.trouble import Trouble
 
 NOT_MASKED = "Every byte as it went over the line: passwords and identities in it are not masked."
 REDACTED = "A copy made for sharing: stars stand for what the dialects call secret."
+EVENTS: Final = "events"
+GAP: Final = "not-recorded"
+"""The event that tells how much could not be written before it."""
+
+RETRY_S: Final = 1.0
+DESCRIBED_FIRST: Final = 2
+"""Before the lanes stand the section and the events; the interface of these has the number 0."""
 
 
 class CaptureWriter:
-    """One file, from its section header to its last event. Not for several threads at once."""
+    """One file, from its section header to its last event. One thread owns it; all may read `size` and `failure`."""
 
     def __init__(self, path: Path, comment: str = NOT_MASKED) -> None:
         """Begin the file; raises Trouble where it cannot be written, and never overwrites one.
@@ -31,22 +44,31 @@ class CaptureWriter:
         self.path = path
         self.size = 0
         self.failure = ""
+        """Why nothing can be written now; empty while all is well."""
+        self.lost = 0
+        """Bytes of lanes that could not be written since the file was begun."""
         self.described: list[int] = []
-        """Where the describing blocks begin, as a reader needs them to begin in the midst."""
+        """Where the describing blocks begin, as a reader needs them to begin in the middle."""
         self._interfaces: dict[str, int] = {}
+        self._undescribed: list[tuple[str, bytes]] = []
+        self._retry_at = 0.0
+        self._gap: dict[str, Any] | None = None
+        self._gap_told: Event | None = None
         if path.exists():
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
+            header = pcapng.section(f"pale-heron {__version__}", comment)
+            events = pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON")
+            self._put(header, describes=True)
+            self._put(events, describes=True)
         except OSError as problem:
             raise Trouble(
                 f"The capture {path} cannot be written: {problem.strerror}",
                 "Choose another place with -o, set PALE_HERON_CAPTURES, or go without a record: --no-capture",
             ) from None
-        self.described.append(self.size)
-        self._write(pcapng.section(f"pale-heron {__version__}", comment))
-        self._events = self._add(pcapng.interface(pcapng.EVENTS, "events", "what is not line data, as JSON"), "")
+        self._interfaces[EVENTS] = 0
 
     def add_lane(self, name: str, address: str, settings: LineSettings | None) -> None:
         """Describe a lane, before its first chunk."""
@@ -55,24 +77,37 @@ class CaptureWriter:
 
     def describe_lane(self, name: str, described: str, speed: int | None) -> None:
         """Describe a lane in words, before its first chunk."""
-        self._add(pcapng.interface(pcapng.LINE_DATA, name, described, speed), name)
+        self._undescribed.append((name, pcapng.interface(pcapng.LINE_DATA, name, described, speed)))
+        if not self.failure:
+            try:
+                self._describe()
+            except OSError as problem:
+                self._fail(problem)
 
     def chunk(self, chunk: Chunk) -> None:
         """Record bytes of a lane that was added. A chunk without time is a ValueError: a record needs it."""
         if chunk.time is None:
             raise ValueError("a chunk without time cannot be recorded")
-        options = (pcapng.flags(chunk.direction is Direction.OUT),)
-        self._write(pcapng.packet(self._interfaces[chunk.lane], chunk.time, chunk.data, options))
+        options = [pcapng.flags(chunk.direction is Direction.OUT)]
+        if chunk.continued:
+            options.append((pcapng.OPT_COMMENT, pcapng.CONTINUED))
+        time = chunk.time
+        if not self._write(lambda: pcapng.packet(self._interfaces[chunk.lane], time, chunk.data, options), time):
+            self._lose(len(chunk.data))
 
     def event(self, event: Event, comment: str = "") -> None:
         """Record what happened; `comment` is shown by general packet tools (the text of a mark)."""
-        data = json.dumps(event_object(event), ensure_ascii=False).encode()
-        options = [(pcapng.OPT_COMMENT, comment.encode())] if comment else []
-        self._write(pcapng.packet(self._events, event.time, data, options))
+        options = [(pcapng.OPT_COMMENT, _utf8(comment))] if comment else []
+        if not self._write(lambda: _event_block(event, options), event.time):
+            self._lose(0)
+
+    def second_file(self) -> int:
+        """The file under another number, for a thread that brings it to the disk. OSError where there is none."""
+        return os.dup(self._file)
 
     def sync(self) -> None:
         """Ask the system to bring everything to the disk, for the case of a power cut."""
-        if not self.failure:
+        if self._file >= 0 and not self.failure:
             try:
                 os.fsync(self._file)
             except OSError as problem:
@@ -80,33 +115,76 @@ class CaptureWriter:
 
     def close(self) -> None:
         """Bring everything to the disk and end the file; a second call does nothing."""
-        if self._file >= 0:
-            self.sync()
-            os.close(self._file)
-            self._file = -1
-
-    def _add(self, block: bytes, name: str) -> int:
-        number = len(self._interfaces)
-        self._interfaces[name] = number
-        self.described.append(self.size)
-        self._write(block)
-        return number
-
-    def _write(self, block: bytes) -> None:
-        if self.failure:
+        if self._file < 0:
             return
+        self.sync()
+        if self.failure:
+            self._cut_back()
+        with contextlib.suppress(OSError):
+            os.close(self._file)
+        self._file = -1
+
+    def taken_gap(self) -> Event | None:
+        """The event of a gap that was written since this was asked last: who shows the record shows it too."""
+        told, self._gap_told = self._gap_told, None
+        return told
+
+    def _write(self, make: Callable[[], bytes], time: int) -> bool:
+        """Write what `make` gives once all lanes are described; False where nothing can be written for now."""
+        if self._file < 0 or (self.failure and monotonic() < self._retry_at):
+            return False
         try:
-            written = os.write(self._file, block)
-            while written < len(block):
-                written += os.write(self._file, block[written:])
+            self._describe()
+            if self._gap is not None:
+                gap = Event(time, "", GAP, self._gap)
+                self._put(_event_block(gap, []))
+                self._gap, self._gap_told = None, gap
+            self._put(make())
         except OSError as problem:
             self._fail(problem)
-            return
+            return False
+        self.failure = ""
+        return True
+
+    def _describe(self) -> None:
+        while self._undescribed:
+            name, block = self._undescribed[0]
+            self._put(block, describes=True)
+            self._interfaces[name] = len(self.described) - DESCRIBED_FIRST
+            del self._undescribed[0]
+
+    def _put(self, block: bytes, *, describes: bool = False) -> None:
+        """Write one whole block behind the last whole one."""
+        done = 0
+        while done < len(block):
+            done += os.pwrite(self._file, block[done:], self.size + done)
+        if describes:
+            self.described.append(self.size)
         self.size += len(block)
+
+    def _lose(self, count: int) -> None:
+        self.lost += count
+        gap = self._gap or {"bytes": 0, "records": 0, "reason": self.failure.partition(";")[0]}
+        self._gap = gap | {"bytes": gap["bytes"] + count, "records": gap["records"] + 1}
 
     def _fail(self, problem: OSError) -> None:
         self.failure = f"{problem.strerror}; {self.size} bytes are kept in {self.path}"
-        os.ftruncate(self._file, self.size)
+        self._retry_at = monotonic() + RETRY_S
+        self._cut_back()
+
+    def _cut_back(self) -> None:
+        """Let the file end with its last whole block. Where even that fails, a reader finds its end by itself."""
+        with contextlib.suppress(OSError):
+            os.ftruncate(self._file, self.size)
+
+
+def _utf8(text: str) -> bytes:
+    return text.encode("utf-8", "backslashreplace")
+
+
+def _event_block(event: Event, options: list[tuple[int, bytes]]) -> bytes:
+    data = _utf8(json.dumps(event_object(event), ensure_ascii=False, default=str))
+    return pcapng.packet(0, event.time, data, options)
 
 
 def event_object(event: Event) -> Mapping[str, Any]:

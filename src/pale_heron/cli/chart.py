@@ -1,5 +1,6 @@
 """`pale-heron chart`: a drawing of a capture, made for print."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -65,7 +66,7 @@ def point_typed(text: str) -> Point | None:
         raise Trouble(f"--reference {text!r}: {problem}", "Write it in one of the usual notations") from None
 
 
-def chosen_lane(lanes: list[LaneSnapshot], name: str) -> LaneSnapshot | None:
+def chosen_lane(lanes: Sequence[LaneSnapshot], name: str) -> LaneSnapshot | None:
     """The lane of that name, or the first that tells of a fix. Raises Trouble where there is none of that name."""
     if not name:
         return next((each for each in lanes if each.fix.facts or each.fix.sky.satellites), None)

@@ -5,6 +5,7 @@ from typing import Annotated, Final, NamedTuple
 
 import typer
 
+from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings, nearest_words
 from pale_heron.core.trouble import Trouble
@@ -49,6 +50,7 @@ def demo(
 
     Example: pale-heron demo --scene two-receivers
     """
+    end_on_signals()
     if scene == TROUBLES:
         _troubles(seed, not no_capture)
     elif scene == MODULES:

@@ -6,8 +6,8 @@ from typing import Annotated
 
 import typer
 
+from pale_heron.bench.dialect_book import STANDARD
 from pale_heron.bench.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
-from pale_heron.bench.speakers import STANDARD
 from pale_heron.core.module.actions import Action
 from pale_heron.core.module.commands import RUN, Command
 from pale_heron.core.module.dialect import Dialect

@@ -32,19 +32,17 @@ def record(
     specs = lanes_of(lanes or [], bench)
     if not specs:
         raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
-    session = Session(out.stem, specs, out)
     ended = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: ended.set())
+    session = Session(out.stem, specs, out)
     begin = time.monotonic()
     session.start()
     while not ended.is_set() and (limit is None or time.monotonic() - begin < limit):
         left = TELL_S if limit is None else min(TELL_S, limit - (time.monotonic() - begin))
         ended.wait(max(0.0, left))
         typer.echo(f"\r{_state(session)}", err=True, nl=False)
-        if session.snapshot().capture.failure:
-            break
-    before = session.snapshot()
+    before = session.fresh_snapshot()
     hanging = session.stop()
     typer.echo(f"\r{_state(session)}", err=True)
     for name in hanging:
@@ -54,16 +52,19 @@ def record(
         for finding in lane.findings:
             evidence = f" {finding.evidence}." if finding.evidence else ""
             typer.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
-    if last.capture.failure:
-        typer.echo(f"pale-heron: the record stopped: {last.capture.failure}. Free some space.", err=True)
+    if last.capture.failure or last.capture.lost:
+        why = f": {last.capture.failure}" if last.capture.failure else ""
+        typer.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
         raise typer.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
         raise typer.Exit(Exit.NO)
 
 
 def _state(session: Session) -> str:
-    snapshot = session.snapshot()
+    snapshot = session.fresh_snapshot()
     told = "   ".join(
         f"{lane.name} {lane.line.bytes_in} B, {lane.line.valid_sentences} valid" for lane in snapshot.lanes
     )
-    return f"{(snapshot.now - snapshot.began) / 1e9:6.1f} s   {told}   capture {snapshot.capture.size} B"
+    capture = snapshot.capture
+    failing = f"   NOT RECORDING: {capture.failure}" if capture.failure else ""
+    return f"{(snapshot.now - snapshot.began) / 1e9:6.1f} s   {told}   capture {capture.size} B{failing}"

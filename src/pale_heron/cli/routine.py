@@ -47,7 +47,7 @@ def routine(
     speaks = dialect or wanted.dialect
     with opened([replace(spec, dialect=speaks) for spec in specs], speaks, capture) as session:
         run = RoutineRun(wanted, session, [spec.name for spec in specs], known)
-        run.start()
+        session.operations.begin(run)
         _follow(run, yes=yes, as_json=as_json)
     if not run.succeeded:
         raise typer.Exit(Exit.NO)

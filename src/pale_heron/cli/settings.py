@@ -8,10 +8,10 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.acting import DOING, FAILED, Standing, Undertaking
+from pale_heron.bench.acting import DOING, FAILED, Standing, Undertaking, Work
 from pale_heron.bench.bench_file import lanes_of
 from pale_heron.bench.intended import checked, compared, row_object, rows_of, rule_object
-from pale_heron.bench.obeying import Work, reading, writing
+from pale_heron.bench.obeying import reading, writing
 from pale_heron.bench.session import Session
 from pale_heron.cli.bench_run import opened, speaking
 from pale_heron.core.module.settings import RULES, Compared
@@ -77,8 +77,8 @@ def _intended(specs: list[LaneSpec], values: list[str]) -> dict[str, dict[str, s
 
 def _undertake(session: Session, lane: str, work: Work, *, quiet: bool) -> list[str]:
     """Do it, telling each step as it ends; gives what failed."""
-    undertaking = Undertaking("settings", session, lane, Standing())
-    undertaking.start(work)
+    undertaking = Undertaking("settings", session, lane, Standing(), work)
+    session.operations.begin(undertaking)
     told = 0
     while True:
         over = undertaking.over

@@ -3,7 +3,6 @@
 import contextlib
 import os
 import select
-import signal
 import sys
 import time
 from collections.abc import Callable
@@ -13,6 +12,7 @@ from typing import Annotated
 
 import typer
 
+from pale_heron.cli.ending import end_on_signals
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
@@ -66,7 +66,7 @@ def sim(
     played = replace(played, start=start or played.start, quick=quick or played.quick)
     terminal = Terminal(rate, link or _free_link(device))
     terminal.label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
-    _end_on_signals()
+    end_on_signals()
     print(link or terminal.path, flush=True)
     try:
         begin = wait_for_second() if host_time else BEGIN_UTC
@@ -93,7 +93,7 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
             raise Trouble(f"There is no trouble {name!r}{nearest_words(name, TROUBLES)}", f"There are: {known}")
     if link is not None and len(wanted) > 1:
         raise Trouble("One --link for several devices", "Leave --link out, or name one trouble")
-    _end_on_signals()
+    end_on_signals()
     stages = [Stage(name, TROUBLES[name], seed, link or _free_link(name)) for name in wanted]
     for stage in stages:
         print(stage.path, flush=True)
@@ -109,7 +109,7 @@ def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: floa
 
     if rate not in KNOWN:
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
-    _end_on_signals()
+    end_on_signals()
     posts: list[Post] = []
     for module in placed(kind, seed, int(time.time())):
         # One module has the link itself; the second Bittern, and those of the marsh, have it with their names behind.
@@ -120,15 +120,6 @@ def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: floa
         print(path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(posts, ended, after)
-
-
-def _end_on_signals() -> None:
-    signal.signal(signal.SIGTERM, _end)
-    signal.signal(signal.SIGHUP, _end)
-
-
-def _end(*_: object) -> None:
-    raise KeyboardInterrupt
 
 
 def _input_ended() -> bool:

@@ -1,5 +1,6 @@
 """`pale-heron watch`: lanes on the full screen."""
 
+import contextlib
 import time
 from pathlib import Path
 from typing import Annotated
@@ -9,6 +10,7 @@ import typer
 from pale_heron.bench.bench_file import lanes_of
 from pale_heron.bench.session import Session
 from pale_heron.capture.places import new_capture_path
+from pale_heron.cli.ending import end_on_signals
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
@@ -43,12 +45,14 @@ def show(
     """Open the lanes, show them until the user has had enough, and say where the record lies."""
     from pale_heron.tui.app import PaleHeron
 
+    end_on_signals()
     path = new_capture_path(bench, time.time_ns()) if record else None
     session = Session(bench, specs, path)
     app = PaleHeron(session, view=view, bench_file=bench_file)
     try:
-        session.start()
-        app.run()
+        with contextlib.suppress(KeyboardInterrupt):
+            session.start()
+            app.run()
     finally:
         hanging = session.stop()
     for name in hanging:
@@ -56,9 +60,10 @@ def show(
     if path:
         state = session.snapshot().capture
         if state.failure:
-            typer.echo(f"The record stopped: {state.failure}.", err=True)
+            typer.echo(f"Not all was recorded: {state.failure}.", err=True)
         else:
-            typer.echo(f"Recorded {state.size} bytes in {path}")
+            lost = f"; {state.lost} bytes could not be recorded" if state.lost else ""
+            typer.echo(f"Recorded {state.size} bytes in {path}{lost}")
     fault = session.snapshot().fault
     if fault:
         typer.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)

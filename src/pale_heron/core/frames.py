@@ -44,12 +44,16 @@ OK, BAD_CHECKSUM, NO_CHECKSUM, PARTIAL = Status.OK, Status.BAD_CHECKSUM, Status.
 
 
 class Chunk(NamedTuple):
-    """Bytes of one lane and direction as they were handed over; `time` is that of the first byte."""
+    """Bytes of one lane and direction as they were handed over; `time` is that of the first byte.
+
+    What is sent is whole at the end of its chunk, whatever line end it has or lacks, unless the chunk is `continued`.
+    """
 
     lane: str
     direction: Direction
     time: int | None
     data: bytes
+    continued: bool = False
 
 
 class Event(NamedTuple):

@@ -1,11 +1,11 @@
 """Both streams of a lane cut into frames, as its settings say and its events end them."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pale_heron.core.frames import Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.wire.framer import Framer
+from pale_heron.core.wire.framer import Framer, Held
 
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
 ENDING_EVENTS = ("lost", "closed")
@@ -18,6 +18,14 @@ class Framing:
         self._framers = {direction: Framer(lane, direction) for direction in Direction}
         self._settings: LineSettings | None = None
 
+    @property
+    def held(self) -> Held | None:
+        """What waits in either direction: since when, and the first moment at which a pause ends any of it."""
+        received, sent = (framer.held for framer in self._framers.values())
+        if received is None or sent is None:
+            return received or sent
+        return Held(min(received.since, sent.since), min(received.until, sent.until))
+
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
         return self._framers[chunk.direction].feed(chunk)
@@ -29,6 +37,9 @@ class Framing:
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
         return [frame for framer in self._framers.values() for frame in framer.finish()]
+
+    def take(self, frames: Iterable[Frame]) -> None:
+        """Frames that were cut before: there is nothing to cut."""
 
     def event(self, event: Event) -> list[Frame]:
         """Take what happened: new settings hold from here on; an end leaves what was waiting for more bytes."""
@@ -43,6 +54,8 @@ class Framing:
         before, self._settings = self._settings, settings
         other = before is not None and (before.rate, before.framing) != (settings.rate, settings.framing)
         left = self.finish() if other else []
-        for framer in self._framers.values():
-            framer.set(settings.gap_ms * 1_000_000, settings.ending_in, settings.byte_ns)
+        for direction, framer in self._framers.items():
+            # How lines end that are received says nothing of those that are sent.
+            ending = settings.ending_in if direction is Direction.IN else "auto"
+            framer.set(settings.gap_ms * 1_000_000, ending, settings.byte_ns)
         return left

@@ -1,12 +1,11 @@
 """One lane: its framers and trackers put together. Live, on replay and for a raw file the same code runs."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
-from pale_heron.core.framing import SETTING_EVENTS, Framing
+from pale_heron.core.framing import SETTING_EVENTS
 from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixSnapshot, FixTracker
 from pale_heron.core.gnss.history import ACTION, BANNER, MODES
 from pale_heron.core.gnss.sanity import Remark
@@ -19,12 +18,14 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.steps import Opening, Stand, Step, steps
 from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
-from pale_heron.core.nmea.sentences import LAYOUTS, TALKERS
+from pale_heron.core.nmea.sentences import LAYOUTS
+from pale_heron.core.nmea.systems import TALKERS
+from pale_heron.core.streams import Dialects, LaneStreams
+from pale_heron.core.wire.framer import Held
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
-    # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
-    from pale_heron.core.module.dialect import Dialect
+    # Loaded with the first module that a lane speaks to.
     from pale_heron.core.module.tracker import ModuleSnapshot, ModuleTracker
 
 SILENT_TYPES = frozenset(
@@ -62,15 +63,13 @@ class LaneSnapshot:
     module: "ModuleSnapshot | None"
     """What is known of its module; None where it speaks no dialect of commands."""
     findings: tuple[Finding, ...]
-    own_span_s: float | None
-    """Seconds by the stream's own clock, for a raw file."""
 
 
 class Lane:
     """Feed it chunks and events of one lane, in the order of their times.
 
-    With `own_time` the chunks carry no times and the trackers go by what the sentences say (a raw file). A lane can be
-    pickled: its state depends on nothing but what it was fed.
+    A raw file has no chunks: its frames carry the times that its sentences say, and it is open all the time. A lane
+    can be pickled: its state depends on nothing but what it was fed.
     """
 
     def __init__(
@@ -80,25 +79,23 @@ class Lane:
         *,
         role: str = "",
         address: str = "",
-        own_time: bool = False,
+        raw: bool = False,
         epochs_kept: int | None = EPOCHS_KEPT,
+        dialects: Dialects | None = None,
     ) -> None:
         self.name = name
         self._settings = settings
         self._role = role
         self._address = address
-        self.framing = Framing(name)
+        self.streams = LaneStreams(name, dialects)
         self._line = LineTracker()
         self._talk = Talk()
         self._errors: DriverErrors | None = None
         self._tried: tuple[Judged, ...] = ()
         self._complaint = self._refusal = ""
         self._fix = FixTracker(epochs_kept)
-        self._own_time = OwnTime() if own_time else None
         self._checksums_seen = False
-        self._module: ModuleTracker | None = None
-        self.dialect_chosen = False
-        self._opening = Opening.OPEN if own_time else Opening.OPENING
+        self._opening = Opening.OPEN if raw else Opening.OPENING
         self._why_not_open = self._way_out = ""
         self._opened: int | None = None
         self._returns = 0
@@ -109,41 +106,35 @@ class Lane:
         if not self._line_has_bytes(chunk):
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
-        if self._module is not None:
-            byte_ns = self._settings.byte_ns if self._settings else 0
-            for position in self._module.feed(chunk, byte_ns):
-                self._fix.feed(position)
-        return self._take(self.framing.feed(chunk))
+        frames = self.streams.feed(chunk, self._settings.byte_ns if self._settings else 0)
+        self._take_positions()
+        return self._take(frames)
 
-    def speak(self, dialect: "Dialect", *, chosen: bool = False) -> None:
-        """From now on the lane's module speaks this dialect, until a person chooses another.
-
-        One that is chosen stays; one that was only recognised gives way to what is recognised later.
-        """
-        if not dialect.commands_modules or (self.dialect_chosen and not chosen):
-            return
-        self.dialect_chosen = self.dialect_chosen or chosen
-        if self._module is None:
-            from pale_heron.core.module.tracker import ModuleTracker
-
-            self._module = ModuleTracker(self.name, dialect)
-        else:
-            self._module.speak(dialect)
+    def take(self, frames: Iterable[Frame]) -> None:
+        """Frames that were cut before, of a raw file: nothing else is known of it."""
+        for frame in frames:
+            if not self._line.has_bytes:
+                self._fix.first_byte(frame.time)
+            self._line.feed_chunk(frame)
+            self._take([frame])
 
     @property
     def module(self) -> "ModuleTracker | None":
         """What is known of its module; None while nobody speaks to one."""
-        return self._module
+        return self.streams.module
+
+    @property
+    def held(self) -> Held | None:
+        """What waits for the end of its frame."""
+        return self.streams.held
 
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
-        if self._module is not None:
-            self._module.tick(now)
-        return self._take(self.framing.tick(now))
+        return self._take(self.streams.tick(now))
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
-        left = self._take(self.framing.finish())
+        left = self._take(self.streams.finish())
         self._fix.finish()
         return left
 
@@ -153,7 +144,8 @@ class Lane:
         A stream that ends leaves what was waiting for more bytes: those frames come back.
         """
         details = event.details
-        left = self._take(self.framing.event(event))
+        left = self._take(self.streams.event(event))
+        self._take_positions()
         if event.name in ("opened", "returned"):
             self._opening = Opening.OPEN
             self._why_not_open = ""
@@ -197,7 +189,8 @@ class Lane:
         line = self._line.snapshot(now)
         talk = self._talk.snapshot(now)
         fix = self._fix.snapshot(now)
-        module = self._module.standing if self._module else None
+        module = self.module
+        answering = module.standing if module else None
         evidence = Evidence(
             opening=self._opening,
             refusal=self._refusal if self._refusal in REFUSALS else "",
@@ -213,7 +206,7 @@ class Lane:
             satellites_seen=len(fix.sky.satellites),
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
-            asked_only=module is Stand.REACHED,
+            asked_only=answering is Stand.REACHED,
         )
         return LaneSnapshot(
             name=self.name,
@@ -232,10 +225,9 @@ class Lane:
             line=line,
             talk=talk,
             fix=fix,
-            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now, module),
-            module=self._module.snapshot() if self._module else None,
+            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now, answering),
+            module=module.snapshot() if module else None,
             findings=_joined(findings(evidence), fix.remarks),
-            own_span_s=self._own_time.span_s if self._own_time else None,
         )
 
     def _line_has_bytes(self, chunk: Chunk) -> bool:
@@ -243,7 +235,7 @@ class Lane:
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
         line, fix, talk = self._line.feed, self._fix.feed, self._talk.feed
-        for frame in frames if self._own_time is None else self._retimed(frames):
+        for frame in frames:
             line(frame)
             if frame.direction is OUT or frame.kind is TEXT:
                 talk(frame)
@@ -270,13 +262,10 @@ class Lane:
         if mode:
             self._fix.start(mode, BANNER, frame.time)
 
-    def _retimed(self, frames: list[Frame]) -> Iterator[Frame]:
-        """The frames with the times that the stream itself tells."""
-        assert self._own_time is not None, "asked only of a raw file"
-        for frame in frames:
-            time = self._own_time.read(frame)
-            self._line.turn(time)
-            yield frame._replace(time=time)
+    def _take_positions(self) -> None:
+        """Where the module says that it is."""
+        for position in self.streams.positions():
+            self._fix.feed_position(position)
 
 
 def _joined(found: tuple[Finding, ...], remarks: tuple[Remark, ...]) -> tuple[Finding, ...]:

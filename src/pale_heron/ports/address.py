@@ -10,6 +10,8 @@ from pale_heron.core.trouble import Trouble
 EXAMPLES = "curlew=/dev/ttyUSB0@9600,8N1,none  or  hide=socket://127.0.0.1:7000"
 SCHEMES = ("socket", "rfc2217")
 RESERVED = "events"
+MOST_LANES = 64
+"""More are not opened at once: each has a thread of its own, and a place on the screen."""
 
 _NICKNAME = re.compile(r"[\w .+-]{1,24}").fullmatch
 _SCHEME = re.compile(r"([a-z0-9]+)://(.*)").fullmatch
@@ -34,6 +36,15 @@ class LaneSpec:
     @property
     def networked(self) -> bool:
         return "://" in self.address
+
+
+def check_count(count: int) -> None:
+    """Raises Trouble where so many lanes are too many."""
+    if count > MOST_LANES:
+        raise Trouble(
+            f"{count} lanes are named; {MOST_LANES} are the most that are opened at once",
+            "Leave some out, or use several programs",
+        )
 
 
 def parse_lane(text: str) -> LaneSpec:

@@ -31,6 +31,11 @@ class Gatherer:
         self._end = 0
 
     @property
+    def begin(self) -> int | None:
+        """The time of the first byte that is held; None where nothing is held."""
+        return self._begin if self._held else None
+
+    @property
     def deadline(self) -> int | None:
         """When what is held must go on; None where nothing is held."""
         return min(self._begin + HOLD_NS, self._end + QUIET_NS) if self._held else None

@@ -1,28 +1,51 @@
 """Who else holds a device, and who may open it."""
 
+import contextlib
 import grp
 import os
 import pwd
 import stat
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
+from typing import Final, NamedTuple
 
 CONSOLES = ("agetty", "getty", "mgetty", "mingetty", "login", "sulogin")
 """Programs that ask for a name and a password on a line."""
 
-
-def holders(device: str) -> list[tuple[int, str]]:
-    """Process id and name of the programs that hold a device open, as far as this user may see; ourselves left out."""
-    wanted = _device_number(device)
-    return [(pid, name) for pid, name in _processes() if pid != os.getpid() and _holds(pid, wanted)] if wanted else []
+SHORT_NAME: Final = 15
 
 
-def held_by_us(device: str) -> bool:
-    """Whether this very program has it open."""
-    wanted = _device_number(device)
-    return bool(wanted) and _holds(os.getpid(), wanted)
+class Holder(NamedTuple):
+    """A program that holds a device open."""
+
+    pid: int
+    name: str
 
 
-def console_on(device: str, held: list[tuple[int, str]]) -> str:
+class Held:
+    """Who holds which devices open, as far as this user may see: one walk through all processes, for all devices."""
+
+    def __init__(self, devices: Iterable[str]) -> None:
+        self._numbers = {device: number for device in devices if (number := _device_number(device))}
+        self._pids: dict[int, set[int]] = {number: set() for number in self._numbers.values()}
+        for pid in _processes() if self._pids else ():
+            for number in _open_devices(pid):
+                if number in self._pids:
+                    self._pids[number].add(pid)
+
+    def by_others(self, device: str) -> list[Holder]:
+        """The programs that hold a device, ourselves left out."""
+        return [Holder(pid, _name_of(pid)) for pid in sorted(self._of(device) - {os.getpid()})]
+
+    def by_us(self, device: str) -> bool:
+        """Whether this very program has it open."""
+        return os.getpid() in self._of(device)
+
+    def _of(self, device: str) -> set[int]:
+        return self._pids.get(self._numbers.get(device, 0), set())
+
+
+def console_on(device: str, held: Sequence[tuple[int, str]]) -> str:
     """What console there is on a device, in words: a log-in program, or the kernel's own; empty where there is none."""
     for pid, name in held:
         if name in CONSOLES:
@@ -42,27 +65,34 @@ def _device_number(device: str) -> int:
         return 0
 
 
-def _processes() -> list[tuple[int, str]]:
-    # Asked for only when a port refuses, and slow to load.
-    import psutil
+def _processes() -> list[int]:
+    """The ids of all processes; none where the system has no /proc."""
+    with contextlib.suppress(OSError):
+        return [int(each.name) for each in Path("/proc").iterdir() if each.name.isdecimal()]
+    return []
 
-    return [(process.pid, process.info["name"] or "?") for process in psutil.process_iter(["name"])]
+
+def _open_devices(pid: int) -> Iterator[int]:
+    """The numbers of the character devices that a process has open."""
+    with contextlib.suppress(OSError), os.scandir(f"/proc/{pid}/fd") as files:
+        for file in files:
+            with contextlib.suppress(OSError):
+                status = file.stat()
+                if stat.S_ISCHR(status.st_mode):
+                    yield status.st_rdev
 
 
-def _holds(pid: int, wanted: int) -> bool:
+def _name_of(pid: int) -> str:
+    """What a process is called. The system keeps 15 letters of it; what it was started as may tell the rest."""
     try:
-        places = list(Path(f"/proc/{pid}/fd").iterdir())
+        name = Path(f"/proc/{pid}/comm").read_text(errors="replace").rstrip("\n")
+        if len(name) < SHORT_NAME:
+            return name
+        started = Path(f"/proc/{pid}/cmdline").read_bytes().partition(b"\0")[0].decode("utf-8", "replace")
     except OSError:
-        return False
-    return any(_number(place) == wanted for place in places)
-
-
-def _number(place: Path) -> int:
-    try:
-        status = place.stat()
-    except OSError:
-        return 0
-    return status.st_rdev if stat.S_ISCHR(status.st_mode) else 0
+        return "?"
+    whole = started.rpartition("/")[2]
+    return whole if whole.startswith(name) else name
 
 
 def missing_right(device: str) -> str:

@@ -6,6 +6,7 @@ a loss is never silent.
 
 import threading
 from collections import deque
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from pale_heron.core.frames import Chunk, Event
@@ -20,7 +21,13 @@ class Recorded(NamedTuple):
     moment: int
 
 
-Handed = Chunk | Event | Recorded
+class Passed(NamedTuple):
+    """Nothing of before this `moment` will come any more, but for what is on its way."""
+
+    moment: int
+
+
+Handed = Chunk | Event | Recorded | Passed
 
 
 class Inbox:
@@ -37,13 +44,23 @@ class Inbox:
     def put(self, record: Handed) -> None:
         """Hand over; never blocks."""
         with self._changed:
-            if isinstance(record, Chunk):
-                if self._bytes + len(record.data) > self._most_bytes:
-                    self._dropped[record.lane] = self._dropped.get(record.lane, 0) + len(record.data)
-                    return
-                self._bytes += len(record.data)
-            self._waiting.append(record)
+            self._append(record)
             self._changed.notify()
+
+    def put_all(self, records: Iterable[Handed]) -> None:
+        """Hand over many; whoever takes is woken once."""
+        with self._changed:
+            for record in records:
+                self._append(record)
+            self._changed.notify()
+
+    def _append(self, record: Handed) -> None:
+        if isinstance(record, Chunk):
+            if self._bytes + len(record.data) > self._most_bytes:
+                self._dropped[record.lane] = self._dropped.get(record.lane, 0) + len(record.data)
+                return
+            self._bytes += len(record.data)
+        self._waiting.append(record)
 
     def take(self, wait_s: float, now: int) -> list[Handed]:
         """Everything that waits, after waiting at most `wait_s` for the first; losses last, stamped `now`."""

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from pale_heron.core.trouble import Trouble
+from pale_heron.ports.whole import written_whole
 
 Row = Callable[[str, str], Any]
 
@@ -32,10 +33,8 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
             return found
 
         yield row
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_name(path.name + ".new")
-        fresh.write_text(tomlkit.dumps(document))
-        fresh.replace(path)
+        with written_whole(path) as fresh:
+            fresh.write_text(tomlkit.dumps(document))
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
     except (TOMLKitError, AttributeError) as problem:

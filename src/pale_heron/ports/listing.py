@@ -1,14 +1,16 @@
 """What ports there are, as the system tells, and the simulated devices that run on this machine."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from serial.tools import list_ports
+from serial.tools.list_ports_common import ListPortInfo
 
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.adapters import Known, adapter_key, known_adapters
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import console_on, held_by_us, holders, missing_right
+from pale_heron.ports.holders import Held, console_on, missing_right
 from pale_heron.ports.opening import VIRTUAL, console_way_out
 from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
 
@@ -54,8 +56,9 @@ class Port:
 
 def ports() -> list[Port]:
     """All ports, real ones first, by device name."""
-    known = known_adapters()
-    return [*_real(known), *_simulated(known)]
+    known, infos, links = known_adapters(), sorted(list_ports.comports(), key=lambda info: info.device), _links()
+    held = Held([*(info.device for info in infos), *(str(link) for link in links)])
+    return [*_real(infos, known, held), *_simulated(links, known, held)]
 
 
 def device_of(key: str) -> str | None:
@@ -81,14 +84,14 @@ def _usb(vendor: int | None, product: int | None) -> str:
     return f"{vendor:04x}:{product:04x}" if vendor is not None and product is not None else ""
 
 
-def _real(known: dict[str, Known]) -> list[Port]:
+def _real(infos: Sequence[ListPortInfo], known: dict[str, Known], held: Held) -> list[Port]:
     found = []
-    for info in sorted(list_ports.comports(), key=lambda info: info.device):
+    for info in infos:
         usb = _usb(info.vid, info.pid)
         serial_number, location = safe_label(_known(info.serial_number)), safe_label(_known(info.location))
         key = adapter_key(usb, serial_number, location)
         said = known.get(key, Known())
-        state, way_out = _state(info.device)
+        state, way_out = _state(info.device, held)
         found.append(
             Port(
                 device=safe_label(info.device),
@@ -113,20 +116,20 @@ def _known(text: str | None) -> str:
     return "" if text in (None, "n/a") else str(text)
 
 
-def _state(device: str, player: str = "") -> tuple[str, str]:
+def _state(device: str, walked: Held, player: str = "") -> tuple[str, str]:
     """How a port stands, and the way out where it is not free. `player` is the process that plays a simulated one."""
     right = missing_right(device)
     if right:
         return "no permission", right
-    held = [(pid, name) for pid, name in holders(device) if str(pid) != player]
+    held = [each for each in walked.by_others(device) if str(each.pid) != player]
     console = console_on(device, held)
     if console and held:
         return f"held by {console}", f"End it: {console_way_out(device)}"
     if held:
         return ", ".join(f"held by {name} (process {pid})" for pid, name in held), "End that program first"
     if console:
-        return console, "Take it out of the kernel's command line (console=), then start anew"
-    if held_by_us(device):
+        return console, "Take it out of the kernel's command line (console=), then restart"
+    if walked.by_us(device):
         return "open here", "It is a lane of this bench"
     return FREE, ""
 
@@ -143,14 +146,14 @@ def _played(link: Path) -> bool:
     return not process or Path(f"/proc/{process}").exists()
 
 
-def _simulated(known: dict[str, Known]) -> list[Port]:
+def _simulated(links: Sequence[Path], known: dict[str, Known], held: Held) -> list[Port]:
     found = []
-    for link in _links():
+    for link in links:
         told = read_label(link)
         serial_number = safe_label(told.get("serial_number", ""))
         key = adapter_key("", serial_number, "")
         said = known.get(key, Known())
-        state, way_out = _state(str(link), told.get("process", ""))
+        state, way_out = _state(str(link), held, told.get("process", ""))
         found.append(
             Port(
                 device=str(link),

@@ -8,6 +8,7 @@ import os
 import select
 import struct
 import termios
+import threading
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -18,7 +19,7 @@ from pale_heron.core.line.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import console_on, held_by_us, holders, missing_right
+from pale_heron.ports.holders import Held, console_on, missing_right
 from pale_heron.ports.simulated import simulated_folder
 
 READ_BYTES = 65_536
@@ -31,16 +32,23 @@ _TIOCGICOUNT = 0x545D
 _COUNTERS = struct.Struct("20i")
 
 
+def _nothing() -> None:
+    """In the place of emptying an input that holds no leftovers."""
+
+
 class Gone(Exception):
     """The other side of an open stream is no longer there."""
 
 
 class Stream:
-    """An open stream of bytes; one thread reads it."""
+    """An open stream of bytes; one thread reads, sets and closes it, another may write."""
 
     def __init__(self, spec: LaneSpec) -> None:
         """Open it, or raise Trouble with the reason and the way out."""
         settings = spec.settings
+        self._guard = threading.Lock()
+        """Held while it is written to and closed: the system may give the number of a closed file to another one."""
+        self._closed = False
         self.settings = _as_opened(spec)
         self._networked = spec.networked
         try:
@@ -54,6 +62,9 @@ class Stream:
             self._port.dtr, self._port.rts = settings.dtr, settings.rts
             if not spec.networked:
                 self._port.exclusive = True
+            if spec.address.startswith("socket://"):
+                # pyserial empties the input at opening: what a server says at once is traffic like the rest.
+                self._port.reset_input_buffer = _nothing  # type: ignore[method-assign]
             self._port.open()
         except PROBLEMS as problem:
             raise why_not(spec, problem) from None
@@ -80,27 +91,41 @@ class Stream:
             raise Gone("the other side closed it" if self._networked else "the device hung up")
         return data
 
-    def write(self, data: bytes) -> int:
-        """Hand over what there is room for, after waiting a little for room; how many bytes that were, perhaps none.
+    @property
+    def writes_at_once(self) -> bool:
+        """Whether writing never waits."""
+        return self._file is not None
 
-        Raises Gone where the other side is no longer there.
+    def write(self, data: bytes) -> int:
+        """Hand over what there is room for; how many bytes that were, perhaps none.
+
+        Raises Gone where the other side is no longer there, or the stream is closed.
         """
         try:
             if self._file is None:
                 return self._port.write(data) or 0
-            if not select.select([], [self._file], [], WRITE_WAIT_S)[1]:
-                return 0
-            return os.write(self._file, data)
+            with self._guard:
+                if self._closed:
+                    raise Gone("the lane is not open")
+                return os.write(self._file, data)
         except (serial.SerialTimeoutException, BlockingIOError):
             return 0
         except PROBLEMS as problem:
             raise Gone(_reason(problem)) from None
 
-    def change(self, spec: LaneSpec) -> None:
-        """Set the open line anew. Raises Trouble where the driver does not take it; the line is then as before."""
+    def wait_for_room(self) -> None:
+        """Wait a little until more can be written."""
+        file = self._file
+        if file is None:
+            return
+        with contextlib.suppress(*PROBLEMS):
+            select.select([], [file], [], WRITE_WAIT_S)
+
+    def change(self, spec: LaneSpec) -> LineSettings:
+        """Set the open line and give its settings. Trouble where the driver refuses them: it is then as before."""
         before, self.settings = self.settings, _as_opened(spec)
         if self._networked and spec.address.startswith("socket://"):
-            return
+            return self.settings
         try:
             self._set(spec.settings)
         except PROBLEMS as problem:
@@ -108,6 +133,7 @@ class Stream:
             with contextlib.suppress(*PROBLEMS):
                 self._set(before)
             raise Trouble(f"{spec.address} does not take {spec.settings}: {_reason(problem)}", "Try another") from None
+        return self.settings
 
     def _set(self, settings: LineSettings) -> None:
         self._port.apply_settings(_as_driver_takes(settings))
@@ -140,10 +166,10 @@ class Stream:
 
     def close(self) -> None:
         """Let it go; a device that is gone makes no trouble here."""
-        try:
-            self._port.close()
-        except (serial.SerialException, OSError):
-            return
+        with self._guard:
+            self._closed = True
+            with contextlib.suppress(serial.SerialException, OSError):
+                self._port.close()
 
 
 def _as_opened(spec: LaneSpec) -> LineSettings:
@@ -188,7 +214,8 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
         )
     if not Path(address).exists():
         return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
-    held = holders(address)
+    walked = Held([address])
+    held = walked.by_others(address)
     console = console_on(address, held)
     if console and held:
         return Trouble(f"{address} is held by {console}", f"End it: {console_way_out(address)}", "held")
@@ -198,7 +225,7 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
     right = missing_right(address)
     if right:
         return Trouble(f"This user may not open {address}", right, "no-permission")
-    if held_by_us(address):
+    if walked.by_us(address):
         return Trouble(f"{address} is open in this program already", "One lane is enough for one port", "busy")
     reason = _reason(problem)
     return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")

@@ -1,9 +1,14 @@
-"""One thread a lane: opens it, reads it, sets it anew, notices that it is gone, and opens it again when it is back."""
+"""One thread a lane: opens it, reads it, sets it, notices that it is gone, and opens it again when it is back.
+
+That thread alone changes the lane's state. All others queue orders, which it carries out in turn whatever it is doing:
+what is changed while it opens is set as soon as the line is there. `passed` tells how far in time it has come: nothing
+of before will be handed over any more.
+"""
 
 import contextlib
+import queue
 import threading
-from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -29,7 +34,9 @@ LOOK_NS = SECOND
 """How often the driver is asked for its errors."""
 
 BREAK_S = 0.25
-Order = Callable[[Stream], None]
+NOT_OPEN = "the lane is not open"
+Order = Callable[[Stream | None], None]
+"""Carried out by the lane's thread, which gives the open stream, or None while there is none."""
 
 
 class Reader:
@@ -42,19 +49,22 @@ class Reader:
         self._adapter = spec.adapter
         self._adapter_asked = bool(spec.adapter)
         self._stream: Stream | None = None
-        self._orders: deque[Order] = deque()
+        self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
         self._errors: DriverErrors | None = None
         self._errors_asked = 0
-        self.tap: Callable[[Chunk], None] | None = None
-        """Whoever wants to see received chunks as they come, from this lane's thread."""
+        self._guard = threading.Lock()
+        """Held while bytes are sent and handed over: what answers them is handed over behind them."""
+        self._sent = Gatherer()
+        self._taps: tuple[Callable[[Chunk], None], ...] = ()
+        self.passed: int | None = None
+        """Up to this time everything that came was handed over; None while the lane is not open."""
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name=f"lane {spec.name}", daemon=True)
         self._sender = Sender(
             spec.name,
-            stream=lambda: self._stream,
+            write=self._write,
+            flush=self._flush,
             settings=lambda: self._spec.settings,
-            sent=lambda pieces: self._hand_over(pieces, Direction.OUT),
-            now=clock.now,
             failed=lambda why: self._tell("not-sent", reason=why),
         )
 
@@ -67,14 +77,6 @@ class Reader:
         """The lane as it is set now."""
         return self._spec
 
-    def know_dialect(self, name: str) -> None:
-        """Remember which dialect its device speaks; nothing changes on the line."""
-        self._spec = replace(self._spec, dialect=name)
-
-    def intend(self, settings: Mapping[str, str]) -> None:
-        """Remember how the settings of its module are meant to be."""
-        self._spec = replace(self._spec, intended=dict(settings))
-
     def start(self) -> None:
         self._thread.start()
 
@@ -85,42 +87,54 @@ class Reader:
 
     def join(self, wait_s: float) -> bool:
         """Wait for its end; False where it hangs (a driver that does not let go)."""
-        self._thread.join(wait_s)
+        if self._thread.ident is not None:
+            self._thread.join(wait_s)
         return not self._thread.is_alive()
+
+    def tap(self, listener: Callable[[Chunk], None]) -> Callable[[], None]:
+        """Let somebody see received chunks as they come, from this lane's thread; gives what ends that."""
+        with self._guard:
+            self._taps = (*self._taps, listener)
+
+        def end() -> None:
+            with self._guard:
+                self._taps = tuple(each for each in self._taps if each is not listener)
+
+        return end
 
     def send(self, sending: Sending) -> None:
         """Send in turn. Raises Trouble for a lane that only listens, and for one that is not open."""
-        if self._spec.settings.listen_only:
-            raise Trouble(f"{self.name} only listens: nothing is sent", "Switch listen only off in the settings first")
+        self._check_sending()
         if self._stream is None:
             raise Trouble(f"{self.name} is not open", "Line says why; send it again when the lane is back")
         self._sender.put(sending)
 
     def change(self, settings: LineSettings) -> None:
-        """Set the lane anew, at once where it is open; the event `settings` or `settings-refused` tells the end."""
+        """Set the lane; the event `settings` or `settings-refused` tells the end, soon where a driver is quick."""
 
-        def set_anew(stream: Stream) -> None:
+        def set_line(stream: Stream | None) -> None:
             wanted = replace(self._spec, settings=settings)
             try:
-                stream.change(wanted)
+                described = stream.change(wanted) if stream is not None else settings
             except Trouble as trouble:
                 self._tell("settings-refused", reason=str(trouble))
                 return
             self._spec = wanted
-            self._tell("settings", **self._described(stream.settings))
+            self._tell("settings", **self._described(described))
 
-        if self._stream is None:
-            self._spec = replace(self._spec, settings=settings)
-            self._tell("settings", **self._described(settings))
-        else:
-            self._orders.append(set_anew)
+        self._orders.put(set_line)
 
     def send_break(self) -> None:
-        """Hold the line low for a while. Raises Trouble for a lane that only listens."""
-        if self._spec.settings.listen_only:
-            raise Trouble(f"{self.name} only listens: nothing is sent", "Switch listen only off in the settings first")
+        """Hold the line low for a while. Raises Trouble for a lane that only listens, and for one that is not open."""
+        self._check_sending()
+        if self._stream is None:
+            raise Trouble(f"{self.name} is not open", "Line says why; try again when the lane is back")
 
-        def hold_low(stream: Stream) -> None:
+        def hold_low(stream: Stream | None) -> None:
+            if stream is None or self._spec.settings.listen_only:
+                # It was asked for on a line that is no more, or not to be touched any more.
+                self._tell("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
+                return
             try:
                 stream.send_break(BREAK_S)
             except Trouble as trouble:
@@ -128,7 +142,11 @@ class Reader:
                 return
             self._tell("break", seconds=BREAK_S)
 
-        self._orders.append(hold_low)
+        self._orders.put(hold_low)
+
+    def _check_sending(self) -> None:
+        if self._spec.settings.listen_only:
+            raise Trouble(f"{self.name} only listens: nothing is sent", "Switch listen only off in the settings first")
 
     def _run(self) -> None:
         while not self._stop.is_set():
@@ -142,6 +160,7 @@ class Reader:
     def _live(self) -> None:
         opened_before, refusal = False, ""
         while not self._stop.is_set():
+            self._obey(None)
             try:
                 self._find_again()
                 stream = Stream(self._spec)
@@ -152,10 +171,20 @@ class Reader:
                 self._stop.wait(RETRY_S)
                 continue
             self._note_adapter()
+            self.passed = self._clock.now()
             self._tell("returned" if opened_before else "opened", **self._described(stream.settings))
             opened_before = True
             self._stream = stream
             self._read(stream)
+
+    def _obey(self, stream: Stream | None) -> bool:
+        """Carry out what was ordered; whether there was anything."""
+        obeyed = False
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self._orders.get_nowait()(stream)
+                obeyed = True
+        return obeyed
 
     def _note_adapter(self) -> None:
         if not self._spec.networked and not self._adapter_asked:
@@ -181,13 +210,15 @@ class Reader:
         gatherer = Gatherer(stream.settings.byte_ns)
         try:
             while not self._stop.is_set():
-                while self._orders:
-                    self._orders.popleft()(stream)
+                if not self._orders.empty():
                     self._hand_over(gatherer.take())
+                    self._obey(stream)
                     gatherer = Gatherer(stream.settings.byte_ns)
                 data = stream.read(self._wait(gatherer))
                 now = self._clock.now()
                 self._hand_over(gatherer.add(data, now) if data else gatherer.due(now))
+                held = gatherer.begin
+                self.passed = now if held is None else min(now, held)
                 self._ask_errors(stream, now)
                 if 0 < len(data) < FEW_BYTES:
                     self._stop.wait(BREATH_S)
@@ -198,6 +229,7 @@ class Reader:
             self._tell("lost", reason=str(gone))
         finally:
             self._stream = None
+            self.passed = None
             stream.close()
 
     def _wait(self, gatherer: Gatherer) -> float:
@@ -214,12 +246,45 @@ class Reader:
             self._errors = errors
             self._tell("driver-errors", **errors._asdict())
 
-    def _hand_over(self, pieces: list[Piece], direction: Direction = Direction.IN) -> None:
-        for piece in pieces:
-            chunk = Chunk(self._spec.name, direction, piece.time, piece.data)
-            self._inbox.put(chunk)
-            if self.tap is not None and direction is Direction.IN:
-                self.tap(chunk)
+    def _hand_over(self, pieces: list[Piece]) -> None:
+        if not pieces:
+            return
+        with self._guard:
+            for piece in pieces:
+                chunk = Chunk(self._spec.name, Direction.IN, piece.time, piece.data)
+                self._inbox.put(chunk)
+                for tap in self._taps:
+                    tap(chunk)
+
+    def _write(self, data: bytes, last: bool) -> int:
+        """Send what there is room for; how many bytes that were, perhaps none. `last`: nothing follows behind `data`.
+
+        Raises Gone where the lane is not open, or no longer there.
+        """
+        stream = self._stream
+        if stream is None:
+            raise Gone(NOT_OPEN)
+        # A stream that may wait in the middle of it must not hold up reading.
+        with self._guard if stream.writes_at_once else contextlib.nullcontext():
+            now = self._clock.now()
+            count = stream.write(data)
+            pieces = self._sent.add(data[:count], now) if count else []
+            whole = last and count == len(data)
+            pieces += self._sent.take() if whole else self._sent.due(self._clock.now())
+            self._hand_over_sent(pieces, whole)
+        if not count:
+            stream.wait_for_room()
+        return count
+
+    def _flush(self) -> None:
+        """What was sent is not gone on with."""
+        with self._guard:
+            self._hand_over_sent(self._sent.take(), True)
+
+    def _hand_over_sent(self, pieces: list[Piece], whole: bool) -> None:
+        for place, piece in enumerate(pieces, 1):
+            continued = not whole or place < len(pieces)
+            self._inbox.put(Chunk(self._spec.name, Direction.OUT, piece.time, piece.data, continued))
 
     def _described(self, settings: LineSettings) -> dict[str, Any]:
         line = {"settings": short_line(settings), "adapter": self._adapter}

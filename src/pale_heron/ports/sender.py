@@ -8,8 +8,8 @@ from collections.abc import Callable
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.ports.gatherer import Gatherer, Piece
-from pale_heron.ports.opening import Gone, Stream
+from pale_heron.core.trouble import fault_words
+from pale_heron.ports.opening import Gone
 
 PIECE = 1024
 LOOK_S = 0.1
@@ -60,23 +60,21 @@ class Sending:
 class Sender:
     """Takes what is to be sent and writes it at the pace that the settings ask for.
 
-    `stream` gives the open stream, or None while there is none; `sent` takes the bytes that went out, with the time of
-    their first.
+    `write` takes bytes, and whether nothing follows behind them, and gives how many went out; it raises Gone. `flush`
+    tells it that what was begun is not gone on with.
     """
 
     def __init__(
         self,
         name: str,
-        stream: Callable[[], Stream | None],
+        write: Callable[[bytes, bool], int],
+        flush: Callable[[], None],
         settings: Callable[[], LineSettings],
-        sent: Callable[[list[Piece]], None],
-        now: Callable[[], int],
         failed: Callable[[str], None],
     ) -> None:
-        self._stream = stream
+        self._write = write
+        self._flush = flush
         self._settings = settings
-        self._sent = sent
-        self._now = now
         self._failed = failed
         self._waiting: queue.SimpleQueue[Sending] = queue.SimpleQueue()
         self._repeated: Sending | None = None
@@ -110,6 +108,15 @@ class Sender:
             else:
                 self._send(sending)
                 sending.end(sending.failure)
+        self._end_all()
+
+    def _end_all(self) -> None:
+        """Whoever waits for a sending learns that it will not be sent."""
+        if self._repeated is not None:
+            self._repeated.end()
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self._waiting.get_nowait().end("the lane was ended")
 
     def _repeat(self) -> None:
         """Send once more what is to be repeated, when its time has come."""
@@ -125,31 +132,34 @@ class Sender:
             self._send(repeated)
 
     def _send(self, sending: Sending) -> None:
+        try:
+            self._send_pieces(sending)
+        except Exception as fault:
+            # Whatever it is, what waits behind it must still be sent.
+            self._fail(sending, fault_words(fault))
+
+    def _send_pieces(self, sending: Sending) -> None:
         settings = self._settings()
-        gatherer = Gatherer()
-        for piece in _pieces(sending.data, settings):
-            if sending.stopped or self._ended.is_set() or not self._write(piece, sending, gatherer):
+        pieces = _pieces(sending.data, settings)
+        for place, piece in enumerate(pieces, 1):
+            last = place == len(pieces)
+            if sending.stopped or self._ended.is_set() or not self._put_out(piece, last, sending):
                 break
             delay = settings.char_delay_ms + settings.line_delay_ms * piece.endswith((b"\n", b"\r"))
             if delay:
                 sending.rest(delay / 1000)
-        self._sent(gatherer.take())
+        self._flush()
         sending.times += 1
 
-    def _write(self, piece: bytes, sending: Sending, gatherer: Gatherer) -> bool:
+    def _put_out(self, piece: bytes, last: bool, sending: Sending) -> bool:
         """Write all of it, however long the other side takes; False where that cannot be."""
         began = time.monotonic()
         while piece and not sending.stopped and not self._ended.is_set():
-            stream = self._stream()
-            if stream is None:
-                return self._fail(sending, "the lane is not open")
-            now = self._now()
             try:
-                count = stream.write(piece)
+                count = self._write(piece, last)
             except Gone as gone:
                 return self._fail(sending, str(gone))
             if count:
-                self._sent(gatherer.add(piece[:count], now) + gatherer.due(self._now()))
                 sending.sent += count
                 piece = piece[count:]
                 began = time.monotonic()

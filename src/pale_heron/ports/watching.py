@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable
 from typing import NamedTuple
 
+from pale_heron.core.trouble import fault_words
 from pale_heron.ports.listing import Port, ports
 
 LOOK_S = 0.4
@@ -34,13 +35,19 @@ class PortWatch:
         self._lock = threading.Lock()
         self._seen: dict[str, Seen] = {}
         self._first = True
+        self.fault = ""
+        """A fault of ours in looking, in words; empty while all is well."""
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._run, name="port watch", daemon=True)
 
     def start(self) -> None:
-        """Look from now on."""
-        self.look()
+        """Look from now on; nobody waits for the first look."""
         self._thread.start()
+
+    @property
+    def looked(self) -> bool:
+        """Whether the first look is over."""
+        return not self._first
 
     def stop(self) -> None:
         self._ended.set()
@@ -74,5 +81,10 @@ class PortWatch:
             return sorted(self._seen.values(), key=lambda seen: (seen.went is not None, seen.port.device))
 
     def _run(self) -> None:
-        while not self._ended.wait(LOOK_S):
-            self.look()
+        while not self._ended.is_set():
+            try:
+                self.look()
+            except Exception as fault:
+                # Whatever a driver says: the next look may go well.
+                self.fault = fault_words(fault)
+            self._ended.wait(LOOK_S)

@@ -21,13 +21,14 @@ from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.points import Point
-from pale_heron.core.gnss.satellites import SYSTEMS
 from pale_heron.core.gnss.scatter import mean_point, offsets_m, scatter
 from pale_heron.core.gnss.signals import Series
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.gnss.strip import SILENT
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.core.trouble import Trouble
+from pale_heron.ports.whole import written_whole
 
 INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN = "#1b2530", "#73848f", "#2f6690", "#1d7a76", "#b06a10", "#7a559c", "#4d7d48"
 SYSTEM_INKS: Final = {"G": BLUE, "R": PLUM, "E": TEAL, "C": AMBER, "J": GREEN, "I": GREY, "S": GREY, "?": GREY}
@@ -61,11 +62,13 @@ def save_chart(kind: str, charted: Charted, path: Path) -> None:
         raise Trouble(f"{path} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
     figure = KINDS[kind](charted)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
         # No date in it: the same capture gives the same bytes.
         date = {"Date": None} if form == ".svg" else {"CreationDate": None}
-        with matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}):
-            figure.savefig(path, format=form[1:], metadata=date)
+        with (
+            written_whole(path) as fresh,
+            matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}),
+        ):
+            figure.savefig(fresh, format=form[1:], metadata=date)
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
 
@@ -174,7 +177,7 @@ def sky_chart(charted: Charted) -> Figure:
         axes.annotate(str(satellite.name), place, xytext=(6, 3), textcoords="offset points", fontsize=7, color=INK)
         if satellite.used or satellite.name.system not in systems:
             systems[satellite.name.system] = mark
-    names = [f"{letter} {SYSTEMS[letter]}" for letter in systems]
+    names = [f"{letter} {SYSTEMS[letter].name}" for letter in systems]
     title = "filled: used\nlarger: stronger"
     axes.legend(systems.values(), names, loc="upper left", bbox_to_anchor=(1.1, 1.0), fontsize=8, title=title)
     return figure
@@ -266,7 +269,7 @@ def signal_chart(charted: Charted) -> Figure:
     for letter, axis in zip(systems, axes[:, 0], strict=True):
         for place, name in enumerate(sorted(name for name in series if name.system == letter)):
             _draw_signal(axis, str(name), series[name], place)
-        axis.set_ylabel(f"{letter} {SYSTEMS[letter]}\ndB-Hz", color=INK, fontsize=8)
+        axis.set_ylabel(f"{letter} {SYSTEMS[letter].name}\ndB-Hz", color=INK, fontsize=8)
         axis.legend(fontsize=5, loc="upper left", bbox_to_anchor=(1.0, 1.02), ncols=2, handlelength=1.2)
     _clock_axis(axes[-1, 0])
     return figure

@@ -21,6 +21,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import Epoch, Epochs
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
+from pale_heron.ports.whole import written_whole
 
 Segment = list[Epoch]
 LEAST_GAP_NS: Final = 3 * SECOND
@@ -216,16 +217,12 @@ WRITERS: Final[dict[str, Callable[[list[Track], IO[str]], int]]] = {
 
 def write_tracks(form: str, tracks: list[Track], path: Path) -> int:
     """Write a file whole or not at all; gives the number of positions. Raises Trouble where it cannot be written."""
-    fresh = path.with_name(path.name + ".new")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with fresh.open("w", encoding="utf-8", newline="") as out:
-            count = WRITERS[form](tracks, out)
-        if count:
-            fresh.replace(path)
-        else:
-            fresh.unlink()
+        with written_whole(path) as fresh:
+            with fresh.open("w", encoding="utf-8", newline="") as out:
+                count = WRITERS[form](tracks, out)
+            if not count:
+                fresh.unlink()
     except OSError as problem:
-        fresh.unlink(missing_ok=True)
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
     return count

@@ -15,6 +15,9 @@ MOST_QUEUED = 4096
 """The device's own output buffer, in bytes; what does not fit is lost, as in a receiver that is asked for too much."""
 
 BITS_PER_BYTE = 10
+MOST_UNREAD = 2048
+"""Half of what a pseudo-terminal takes before bytes are lost."""
+
 _TCGETS2 = 0x802C542A
 _TERMIOS2 = struct.Struct("4IB19B2I")
 
@@ -22,13 +25,15 @@ _TERMIOS2 = struct.Struct("4IB19B2I")
 class Terminal:
     """`path` is what another program opens. `link` gives it a stable name, which is removed at the end.
 
-    What comes in is handed out in whole lines, or byte for byte as it came.
+    What comes in is handed out in whole lines, or byte for byte as it came. A `patient` one loses nothing: what finds
+    no room waits in its queue, as with a device that heeds flow control.
     """
 
-    def __init__(self, rate: int, link: Path | None = None, whole_lines: bool = True) -> None:
+    def __init__(self, rate: int, link: Path | None = None, whole_lines: bool = True, *, patient: bool = False) -> None:
         """Raises Trouble where the link cannot be made."""
         self.rate = rate
         self._whole_lines = whole_lines
+        self._patient = patient
         self.lost = 0
         self._own, self._other = os.openpty()
         os.set_blocking(self._own, False)
@@ -81,7 +86,7 @@ class Terminal:
 
     def send(self, data: bytes) -> None:
         """Queue bytes; those beyond the device's buffer are lost and counted."""
-        room = MOST_QUEUED - len(self._queue)
+        room = len(data) if self._patient else MOST_QUEUED - len(self._queue)
         self._queue += data[:room]
         self.lost += max(0, len(data) - room)
 
@@ -94,6 +99,8 @@ class Terminal:
         per_second = self.rate / BITS_PER_BYTE
         self._credit = min(self._credit + seconds * per_second, max(64.0, 0.1 * per_second)) if self._queue else 0.0
         count = min(int(self._credit), len(self._queue))
+        if self._patient:
+            count = min(count, max(0, MOST_UNREAD - self._unread()))
         if count:
             self._credit -= count
             piece, self._queue = self._queue[:count], self._queue[count:]
@@ -106,6 +113,10 @@ class Terminal:
             self.lost += len(data) - os.write(self._own, data)
         except BlockingIOError:
             self.lost += len(data)
+
+    def _unread(self) -> int:
+        """How many bytes the other side has not read yet."""
+        return int(struct.unpack("i", fcntl.ioctl(self._other, termios.FIONREAD, bytes(4)))[0])
 
     def _lines(self) -> list[bytes]:
         try:

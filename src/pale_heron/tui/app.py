@@ -6,7 +6,7 @@ import os
 import signal
 import threading
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Protocol
@@ -17,7 +17,7 @@ from textual.containers import Horizontal
 from textual.screen import Screen
 
 from pale_heron.bench.lines import Lines
-from pale_heron.bench.model import BenchSnapshot, Player
+from pale_heron.bench.snapshot import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Exit
 from pale_heron.tui import shell, timebar
@@ -39,6 +39,7 @@ PICTURES_PER_S = 10
 HANGUP_S = 4.0
 """After a signal to end so much time is left to end in good order."""
 
+WARM_S = 2.0
 WIDE = 180
 """From this many columns on the chosen line stands beside the list, else under it."""
 
@@ -52,7 +53,7 @@ class Bench(Protocol):
     @property
     def lines(self) -> Lines: ...
 
-    def snapshot(self) -> BenchSnapshot: ...
+    def snapshot(self, *lanes: str) -> BenchSnapshot: ...
 
     def stop(self) -> list[str]: ...
 
@@ -77,15 +78,15 @@ class PaleHeron(FullScreen[None]):
         self._chosen_lane = 0
         self._snapshot = bench.snapshot()
         self._canvases: dict[str, Canvas] = {}
-        self._traffic = TrafficView(bench, lambda: self._snapshot)
-        self._fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
+        self.traffic = TrafficView(bench, lambda: self._snapshot)
+        self.fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
         self._module: ModuleView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
-            self._traffic.sending_words = self._lane_actions.sending_words
+            self.traffic.sending_words = self._lane_actions.sending_words
         if isinstance(bench, Player):
-            self._traffic.seek = bench.seek
+            self.traffic.seek = bench.seek
 
     def compose(self) -> ComposeResult:
         yield self._canvas("head", ground="panel")
@@ -94,8 +95,8 @@ class PaleHeron(FullScreen[None]):
         with Horizontal(id="body"):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
-            yield self._traffic
-            yield self._fix
+            yield self.traffic
+            yield self.fix
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -108,6 +109,8 @@ class PaleHeron(FullScreen[None]):
         self._canvas("timebar").display = self._replay
         self._show_view()
         self.set_interval(1 / PICTURES_PER_S, self._draw)
+        # What takes a while to read is read once, before a key asks for it, and not by the screen's thread.
+        self.set_timer(WARM_S, lambda: threading.Thread(target=_read_dialects, daemon=True).start())
         self._running_loop = asyncio.get_running_loop()
         with contextlib.suppress(ValueError):
             # Only the main thread may do this; in others nobody sends signals.
@@ -121,7 +124,10 @@ class PaleHeron(FullScreen[None]):
 
     def _end_anyway(self) -> None:
         time.sleep(HANGUP_S)
-        self._bench.stop()
+        # The record is closed if that can be; whatever hangs, the end comes.
+        stopper = threading.Thread(target=self._bench.stop, daemon=True)
+        stopper.start()
+        stopper.join(HANGUP_S)
         os._exit(Exit.DONE)
 
     def on_resize(self) -> None:
@@ -139,9 +145,11 @@ class PaleHeron(FullScreen[None]):
 
     def _draw(self) -> None:
         """One picture of the newest snapshot."""
-        if not self._traffic.is_attached:
+        if not self.traffic.is_attached:
             return
-        self._snapshot = snapshot = self._bench.snapshot()
+        chosen = self._lane
+        # The others are seen twice a second: on the rail, and where they are compared.
+        self._snapshot = snapshot = self._bench.snapshot(*((chosen.name,) if chosen else ()))
         if snapshot.replay is not None:
             self._canvas("timebar").show([timebar.bar(snapshot, self.size.width)])
         self._canvas("head").show([shell.head(snapshot, self.size.width)])
@@ -151,8 +159,8 @@ class PaleHeron(FullScreen[None]):
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
         draw = {
             "line": self._draw_line,
-            "traffic": self._traffic.draw,
-            "fix": self._fix.draw,
+            "traffic": self.traffic.draw,
+            "fix": self.fix.draw,
             "module": self._module.draw if self._module else _nothing,
         }
         draw[self._view]()
@@ -180,104 +188,90 @@ class PaleHeron(FullScreen[None]):
             for widget in self.query(f"#{name}"):
                 widget.display = name == self._view
         if self._view == "traffic":
-            self._traffic.focus_list()
+            self.traffic.focus_list()
         elif self._view == "module":
             self.call_after_refresh(self._module_view().focus_body)
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)
 
-    def action_show_view(self, name: str) -> None:
-        self._view = name
-        self._show_view()
-
-    async def action_press(self, key: str) -> None:
+    def action_press(self, key: str) -> None:
         """Do what a key does in this view."""
         action = next((each for each in working(self._view, self._replay) if each.key == key), None)
         if action is not None:
-            await self.run_action(action.name)
+            action.act.run(self)
 
-    def action_traffic(self, what: str, *arguments: int) -> None:
-        """Do what Traffic can do; a key that means nothing in another view does nothing there."""
-        if self._view == "traffic":
-            getattr(self._traffic, what)(*arguments)
+    # What the acts call
 
-    def action_fix(self, what: str, *arguments: int | str) -> None:
-        """Do what Fix can do."""
-        if self._view == "fix":
-            getattr(self._fix, what)(*arguments)
+    def show_view(self, name: str) -> None:
+        """Show a view."""
+        self._view = name
+        self._show_view()
 
-    def action_module(self, what: str, *arguments: int | str) -> None:
-        """Do what Module can do."""
-        if self._view == "module":
-            getattr(self._module_view(), what)(*arguments)
+    @property
+    def module(self) -> "ModuleView":
+        """The view of modules, made when it is first asked for."""
+        return self._module_view()
+
+    def with_lanes(self, do: Callable[[LaneActions], object]) -> None:
+        """Do something with the lanes of a live bench; on a replay there is nothing to do."""
+        if self._lane_actions is not None:
+            do(self._lane_actions)
+
+    def with_player(self, do: Callable[[Player], object]) -> None:
+        """Do something with a replay; live there is nothing to do."""
+        if isinstance(self._bench, Player):
+            do(self._bench)
 
     def _go_to_moment(self, moment: int) -> None:
         """Show a moment in Traffic."""
-        self.action_show_view("traffic")
-        self._traffic.go_to_moment(moment)
-
-    def action_lane(self, what: str) -> None:
-        """Do what can be done with the lanes of a live bench."""
-        if self._lane_actions is not None:
-            getattr(self._lane_actions, what)()
+        self.show_view("traffic")
+        self.traffic.go_to_moment(moment)
 
     def on_traffic_list_chosen(self) -> None:
         self._draw()
 
-    def action_choose_lane(self, place: int) -> None:
+    def choose_lane(self, place: int) -> None:
+        """Choose the lane at a place of the rail."""
         self._chosen_lane = place
         self._draw()
 
-    def action_next_lane(self) -> None:
-        self.action_choose_lane((self._chosen_lane + 1) % max(1, len(self._snapshot.lanes)))
+    def next_lane(self, step: int = 1) -> None:
+        """Go along the rail."""
+        self.choose_lane((self._chosen_lane + step) % max(1, len(self._snapshot.lanes)))
 
-    def action_previous_lane(self) -> None:
-        self.action_choose_lane((self._chosen_lane - 1) % max(1, len(self._snapshot.lanes)))
-
-    def action_other_theme(self) -> None:
+    def other_theme(self) -> None:
+        """Change between dark and light."""
         dark, light = theme_names(self.console.color_system)
         self.theme = light if self.theme == dark else dark
         self.refresh(layout=True)
         for widget in self.screen_stack[0].query("*"):
             widget.refresh()
 
-    def action_explain(self) -> None:
+    def explain(self) -> None:
+        """Show the page of help."""
         # Loads all views; the first picture does not wait for it.
         from pale_heron.tui.screens.help import help_lines
 
         self.push_screen(Page(partial(help_lines, self._view, self._replay)))
 
-    def action_play(self) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.toggle()
-
-    def action_step(self) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.step()
-
-    def action_faster(self) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.faster(1)
-
-    def action_slower(self) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.faster(-1)
-
-    def action_skip(self, seconds: int) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.skip(seconds)
-
-    def action_seek(self, moment: int) -> None:
-        if isinstance(self._bench, Player):
-            self._bench.seek(moment)
+    def seek(self, moment: int) -> None:
+        """Go to a moment of a replay."""
+        self.with_player(lambda player: player.seek(moment))
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:  # noqa: ARG002 - Textual's
         """The palette offers what the keys do, and no more."""
         for action in working(self._view, self._replay):
-            if action.name != "command_palette":
+            if action.in_palette:
                 title = f"{action.label}  ({action.shown_key})"
-                yield SystemCommand(title, action.help, partial(self.call_later, self.run_action, action.name))
+                yield SystemCommand(title, action.help, partial(self.call_later, partial(action.act.run, self)))
+
+
+def _read_dialects() -> None:
+    from pale_heron.bench.dialects import known_dialects
+
+    with contextlib.suppress(OSError):
+        known_dialects()
 
 
 def _nothing() -> None:

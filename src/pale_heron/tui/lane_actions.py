@@ -11,7 +11,9 @@ from textual.app import App
 
 from pale_heron.bench.bench_file import save_bench
 from pale_heron.bench.finder import RateFinder
-from pale_heron.bench.log import Entry
+from pale_heron.bench.lines import Lines
+from pale_heron.bench.model import Ear
+from pale_heron.bench.operations import Operations
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
@@ -29,6 +31,10 @@ class LiveBench(Protocol):
     """What can be done with a bench whose lanes are open."""
 
     bench: str
+    operations: Operations
+
+    @property
+    def lines(self) -> Lines: ...
 
     def specs(self) -> list[LaneSpec]: ...
 
@@ -52,9 +58,13 @@ class LiveBench(Protocol):
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
-    def entries_since(self, number: int) -> tuple[list[Entry], int]: ...
+    def listen(self, lane: str) -> Ear: ...
+
+    def leave(self, ear: Ear) -> None: ...
 
     def module_of(self, lane: str) -> "ModuleSnapshot | None": ...
+
+    def recognising(self, lane: str) -> bool: ...
 
     def wait_for_news(self, seconds: float) -> None: ...
 
@@ -152,7 +162,7 @@ class LaneActions:
         if told.dialect is None and spec is not None and spec.dialect in dialects:
             told.dialect = dialects[spec.dialect]
         if told.dialect is None:
-            found = recognised(self._bench.entries_since(0)[0], lane.name, dialects)
+            found = recognised(self._bench.lines.held(), lane.name, dialects)
             if found is not None:
                 told.dialect, told.recognised = found
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from textual.app import App
 
-from pale_heron.bench.acting import Standing, Undertaking
+from pale_heron.bench.acting import Standing, Undertaking, Work
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.module.commands import Command
@@ -103,24 +103,22 @@ class ModuleActions:
 
     # Undertakings
 
-    def begin(self, lane: str, title: str, work: Callable[[Undertaking], None]) -> None:
-        """Begin an undertaking, one a lane at a time."""
+    def begin(self, lane: str, title: str, work: Work) -> None:
+        """Begin an undertaking; where another operation is under way on the lane that is told."""
         kept = self._of(lane)
-        if self.routines.running(lane) or (kept.undertaking is not None and not kept.undertaking.over):
-            self._app.notify("Something is under way: x gives it up", severity="warning", markup=False)
-            return
         try:
-            kept.undertaking = Undertaking(title, self._bench, lane, kept.standing)
+            undertaking = Undertaking(title, self._bench, lane, kept.standing, work)
+            self._bench.operations.begin(undertaking)
         except Trouble as trouble:
-            self._app.notify(str(trouble), severity="error", markup=False)
+            self._app.notify(str(trouble), severity="warning", markup=False)
             return
-        kept.undertaking.start(work)
+        kept.undertaking = undertaking
 
     def give_up(self, lane: LaneSnapshot) -> None:
         """Give up what is under way."""
-        undertaking = self._of(lane.name).undertaking
-        if not self.routines.give_up(lane.name) and undertaking is not None and not undertaking.over:
-            undertaking.stop()
+        operation = self._bench.operations.on(lane.name)
+        if operation is not None:
+            operation.stop()
 
     def escape(self, lane: LaneSnapshot) -> None:
         """Lead the module back to command mode."""

@@ -9,13 +9,17 @@ import itertools
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
+from rich.cells import cell_len, set_cell_size
+
+from pale_heron.tui.acts import Act
+
 
 class Span(NamedTuple):
     """A piece of text in one role; `action` is run when it is clicked."""
 
     text: str
     role: str = "text"
-    action: str = ""
+    action: Act | None = None
 
 
 Line = tuple[Span, ...]
@@ -29,8 +33,20 @@ def line(*parts: str | Span | tuple[str, str]) -> Line:
 
 
 def width_of(row: Line) -> int:
-    """Columns that a line takes; everything painted is one column a character."""
-    return sum(len(span.text) for span in row)
+    """Columns that a line takes."""
+    return sum(cells(span.text) for span in row)
+
+
+def cells(text: str) -> int:
+    """Columns that a text takes: a wide letter takes two, a mark that sits on the letter before it none."""
+    return len(text) if text.isascii() else cell_len(text)
+
+
+def fitted(text: str, width: int) -> str:
+    """A text cut or padded to so many columns; what is cut off is shown by `…`."""
+    if cells(text) > width:
+        text = set_cell_size(text, max(0, width - 1)) + "…"[:width]
+    return set_cell_size(text, width)
 
 
 def plain(rows: Iterable[Line]) -> str:
@@ -45,11 +61,11 @@ def cut(row: Line, width: int) -> Line:
     out: list[Span] = []
     left = max(0, width - 1)
     for span in row:
-        if len(span.text) >= left:
-            out.append(span._replace(text=span.text[:left] + "…"[: width - left or 1]))
+        if cells(span.text) >= left:
+            out.append(span._replace(text=set_cell_size(span.text, left) + "…"[: width - left or 1]))
             break
         out.append(span)
-        left -= len(span.text)
+        left -= cells(span.text)
     return tuple(out)
 
 
@@ -87,14 +103,15 @@ def wrapped(row: Line, width: int) -> list[Line]:
     for span in row:
         for place, word in enumerate(span.text.split(" ")):
             joined = place == 0
-            need = len(word) + (0 if joined or not used else 1)
+            need = cells(word) + (0 if joined or not used else 1)
             if used + need > width and used and not (joined and not word):
                 lines.append(tuple(now))
                 now, used, joined = [], 0, True
             text = word if joined or not used else " " + word
             if text:
-                now.append(span._replace(text=text[:width]))
-                used += min(width, len(text))
+                text = text if cells(text) <= width else set_cell_size(text, max(0, width))
+                now.append(span._replace(text=text))
+                used += cells(text)
     if now:
         lines.append(tuple(now))
     return lines or [BLANK]

@@ -198,22 +198,11 @@ class RoutineActions:
                 run.run_on()
             return
         try:
-            chosen.run = RoutineRun(chosen.routine, self._bench, chosen.lanes, chosen.values, by_step=by_step)
+            run = RoutineRun(chosen.routine, self._bench, chosen.lanes, chosen.values, by_step=by_step)
+            self._bench.operations.begin(run)
         except Trouble as trouble:
             self._app.notify(str(trouble), severity="error", markup=False)
             return
-        chosen.run.start()
+        chosen.run = run
         if by_step:
-            chosen.run.next_step()
-
-    def running(self, lane: str) -> bool:
-        """Whether a routine of a lane is under way."""
-        chosen = self._chosen.get(lane)
-        return chosen is not None and chosen.run is not None and not chosen.run.over
-
-    def give_up(self, lane: str) -> bool:
-        """Stop the run of a lane; whether there was one."""
-        running = self.running(lane)
-        if running:
-            self._chosen[lane].run.stop()
-        return running
+            run.next_step()

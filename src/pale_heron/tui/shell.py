@@ -3,14 +3,15 @@
 from datetime import UTC, datetime
 from pathlib import Path
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.steps import Opening, Stand, first_missing
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
+from pale_heron.tui import acts, figures
 from pale_heron.tui.actions import Action, working
+from pale_heron.tui.acts import Act, act
 from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
 
 RAIL_WIDTH = 25
@@ -48,9 +49,11 @@ def _record(snapshot: BenchSnapshot) -> Line:
     if not capture.path:
         return line(("○ no record is kept: started with --no-capture", "*amber"))
     if capture.failure:
-        return line(("✕ the record stopped: ", "*coral"), (safe_label(capture.failure), "coral"))
+        return line(("✕ nothing is recorded now: ", "*coral"), (safe_label(capture.failure), "coral"))
     name = safe_label(Path(capture.path).name)
-    return line(("● ", "coral"), ("capture ", "text"), (f"{figures.size(capture.size)}  {passed}  {name}", "quiet"))
+    gap = f"  {figures.size(capture.lost)} were not recorded" if capture.lost else ""
+    told = f"{figures.size(capture.size)}  {passed}  {name}"
+    return line(("● ", "coral"), ("capture ", "text"), (told, "quiet"), (gap, "amber"))
 
 
 def _replay(snapshot: BenchSnapshot) -> Line:
@@ -74,7 +77,7 @@ def tabs(view: str) -> Line:
     spans = [Span(" ")]
     for name, title in VIEWS.items():
         chosen = name == view
-        action = f"show_view('{name}')"
+        action = act(acts.show_view, name)
         spans.append(Span(f"{KEYS[name]} ", "*heron" if chosen else "faint", action))
         spans.append(Span(title, "*heron" if chosen else "quiet", action))
         spans.append(Span("   "))
@@ -84,8 +87,8 @@ def tabs(view: str) -> Line:
 def foot(view: str, replay: bool, width: int) -> Line:
     """The keys that do something here."""
     shown = [action for action in working(view, replay) if action.footer]
-    others = [action for action in shown if action.name not in ("explain", "quit")]
-    right = tuple(span for action in shown if action.name in ("explain", "quit") for span in _key(action))
+    others = [action for action in shown if not action.last]
+    right = tuple(span for action in shown if action.last for span in _key(action))
     spans = [Span(" ")]
     room = width - width_of(right) - 1
     for action in others:
@@ -98,8 +101,8 @@ def foot(view: str, replay: bool, width: int) -> Line:
 
 def _key(action: Action) -> tuple[Span, ...]:
     return (
-        Span(action.shown_key, "amber", action.name),
-        Span(f" {action.label}", "quiet", action.name),
+        Span(action.shown_key, "amber", action.act),
+        Span(f" {action.label}", "quiet", action.act),
         Span("   "),
     )
 
@@ -116,13 +119,13 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     if hidden:
         rows[-1] = line((f" and {hidden} more: tab", "quiet"))
     if snapshot.replay is None:
-        rows.append(line(Span(" + ", "amber", "lane('add_lane')"), Span("lane", "quiet", "lane('add_lane')")))
+        rows.append(line(Span(" + ", "amber", act(acts.add_lane)), Span("lane", "quiet", act(acts.add_lane))))
     return rows
 
 
 def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
     ground = "@select" if chosen else ""
-    action = f"choose_lane({place})"
+    action = act(acts.choose_lane, place)
     silent = lane.line.last_byte is None or now - lane.line.last_byte > 5 * SECOND
     flow = "coral" if silent and lane.opening is Opening.OPEN and lane.module is None else "text"
     step = first_missing(lane.steps)
@@ -147,7 +150,7 @@ def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
     return [_clickable((bar, Span(" ", f"text{ground}"), *row), ground, action) for row in rows]
 
 
-def _clickable(row: Line, ground: str, action: str) -> Line:
+def _clickable(row: Line, ground: str, action: Act) -> Line:
     spans = (
         span if "@" in span.role or not ground else span._replace(role=f"{span.role}{ground}")
         for span in padded(row, RAIL_WIDTH - 1, f"text{ground}")

@@ -1,7 +1,9 @@
 """The time bar of a replay: where it stands, what was looked through, and where marks and troubles lie."""
 
-from pale_heron.bench.model import BenchSnapshot, ReplayState
+from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
 from pale_heron.core.utc import clock
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import Line, Span, line
 
 EDGE = 10
@@ -29,7 +31,7 @@ def bar(snapshot: BenchSnapshot, width: int) -> Line:
         if place == now:
             text, role = "●", "*amber"
         moment = replay.begin + (2 * place + 1) * span // (2 * room)
-        out.append(Span(text, role, f"seek({moment})"))
+        out.append(Span(text, role, act(acts.seek, moment)))
     end = f" {clock(replay.end, 0)} " if replay.surveyed else f" {_share(replay)} seen"
     return (*out, Span(end, "quiet"))
 

@@ -21,6 +21,11 @@ class OwnTime:
         self.dated = False
 
     @property
+    def time(self) -> int | None:
+        """The latest time; None before the first."""
+        return self._time
+
+    @property
     def span_s(self) -> float | None:
         """Seconds between the first and the latest time; None before the first."""
         return (self._time - self.begin) / 1e9 if self._time is not None and self.begin is not None else None

@@ -1,6 +1,6 @@
 """Epochs: what a receiver said of one moment, one row each, in columns.
 
-A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 100 bytes each.
+A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 108 bytes each.
 Rows are only ever added at the end, so a snapshot is a view: the columns as they are, and how far they were filled.
 """
 
@@ -23,6 +23,8 @@ class Epoch(NamedTuple):
     """When its first sentence came."""
     utc: int | None
     """The moment that it tells of; None while the date is unknown."""
+    of_day: int | None
+    """Its time of day, nanoseconds; known before any date."""
     level: int
     """Place in LEVELS."""
     latitude: float | None
@@ -52,6 +54,7 @@ class Epoch(NamedTuple):
 _COLUMNS: Final = {
     "arrived": "q",
     "utc": "q",
+    "of_day": "q",
     "level": "b",
     "latitude": "d",
     "longitude": "d",
@@ -136,12 +139,17 @@ class EpochLog:
         self._columns = _empty()
         self._appends = [column.append for column in self._columns.values()]
         self._count = 0
+        self.total = 0
+        """How many rows there ever were, and how many of them have a position."""
+        self.with_position = 0
 
-    def append(self, row: tuple[int | float | None, ...]) -> None:
-        """Add one row, its values in the order of Epoch; None is unknown."""
-        for append, value, fill in zip(self._appends, row, _FILL, strict=True):
+    def append(self, epoch: Epoch) -> None:
+        """Add one row."""
+        for append, value, fill in zip(self._appends, epoch, _FILL, strict=True):
             append(fill if value is None else value)
         self._count += 1
+        self.total += 1
+        self.with_position += epoch.latitude is not None
         if self._kept is not None and self._count >= 2 * self._kept:
             # New columns, so that the views that were given out stay as they are.
             self._columns = {name: column[-self._kept :] for name, column in self._columns.items()}
@@ -157,10 +165,16 @@ class EpochLog:
         """Without the rows that nobody sees any more."""
         begin = 0 if self._kept is None else max(0, self._count - self._kept)
         columns = {name: column[begin:] for name, column in self._columns.items()} if begin else self._columns
-        return {"kept": self._kept, "columns": columns, "count": self._count - begin}
+        return {
+            "_kept": self._kept,
+            "_columns": columns,
+            "_count": self._count - begin,
+            "total": self.total,
+            "with_position": self.with_position,
+        }
 
     def __setstate__(self, state: dict[str, object]) -> None:
-        self.__dict__.update({f"_{name}": value for name, value in state.items()})
+        self.__dict__.update(state)
         self._appends = [column.append for column in self._columns.values()]
 
 

@@ -10,6 +10,8 @@ from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.states import kind_of_modes, kind_of_quality, kind_of_status
+from pale_heron.core.gnss.told import TOLD, Position
 from pale_heron.core.nmea.sentence import parse, values
 
 GOOD: Final = "good"
@@ -26,15 +28,15 @@ UNTOLD_STALE_NS = 3 * SECOND
 """Where only one sentence came, so that its interval is unknown."""
 
 SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
-    "latitude": (("GGA", "latitude"), ("GNS", "latitude"), ("RMC", "latitude"), ("GLL", "latitude")),
-    "longitude": (("GGA", "longitude"), ("GNS", "longitude"), ("RMC", "longitude"), ("GLL", "longitude")),
-    "altitude_m": (("GGA", "altitude_m"), ("GNS", "altitude_m")),
+    "latitude": tuple((formatter, "latitude") for formatter in ("GGA", "GNS", "RMC", "GLL", TOLD)),
+    "longitude": tuple((formatter, "longitude") for formatter in ("GGA", "GNS", "RMC", "GLL", TOLD)),
+    "altitude_m": (("GGA", "altitude_m"), ("GNS", "altitude_m"), (TOLD, "altitude_m")),
     "geoid_separation_m": (("GGA", "geoid_separation_m"), ("GNS", "geoid_separation_m")),
     "quality": (("GGA", "quality"),),
-    "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used")),
+    "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used"), (TOLD, "satellites_used")),
     "speed_knots": (("RMC", "speed_knots"), ("VTG", "speed_knots")),
     "course_deg": (("RMC", "course_deg"), ("VTG", "course_true_deg")),
-    "time": (("GGA", "time"), ("RMC", "time"), ("GNS", "time"), ("ZDA", "time"), ("GLL", "time")),
+    "time": tuple((formatter, "time") for formatter in ("GGA", "RMC", "GNS", "ZDA", "GLL", TOLD)),
     "date": (("RMC", "date"), ("ZDA", "date")),
     "hdop": (("GGA", "hdop"), ("GNS", "hdop"), ("GSA", "hdop")),
     "pdop": (("GSA", "pdop"),),
@@ -46,6 +48,9 @@ SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
     "status": (("RMC", "status"), ("GLL", "status")),
 }
 """Where each fact stands, the preferred sentence first."""
+
+Saying = Frame | Position
+"""What facts are read from."""
 
 NEEDS_FIX: Final = frozenset(
     {"latitude", "longitude", "altitude_m", "geoid_separation_m", "speed_knots", "course_deg"}
@@ -59,17 +64,17 @@ SAME_SAYING_NS = SECOND // 2
 
 
 class Heard:
-    """The newest sentence of one formatter, and the time between it and the one before (0 where unknown)."""
+    """The newest saying of one formatter, and the time between it and the one before (0 where unknown)."""
 
     __slots__ = ("_begun", "_epoch", "frame", "interval")
 
-    def __init__(self, frame: Frame, epoch: int) -> None:
+    def __init__(self, frame: Saying, epoch: int) -> None:
         self.frame = frame
         self.interval = 0
         self._begun = frame.time
         self._epoch = epoch
 
-    def hear(self, frame: Frame, epoch: int) -> None:
+    def hear(self, frame: Saying, epoch: int) -> None:
         """Take a newer one, which is of the `epoch`th epoch; several of one epoch are one saying."""
         self.frame = frame
         before = self._begun
@@ -95,13 +100,15 @@ class Fact(NamedTuple):
 
 
 def says_fix(formatter: str, fields: Mapping[str, Any]) -> bool:
-    """Whether a sentence stands by its own position, speed and figures."""
+    """Whether a saying stands by its own position, speed and figures: those that decide by the words that decide."""
     if formatter == "GGA":
-        return bool(fields.get("quality"))
+        return bool(kind_of_quality(str(fields.get("quality"))))
     if formatter == "GNS":
-        return bool((fields.get("modes") or "").strip("N"))
+        return bool(kind_of_modes(fields.get("modes") or ""))
+    if formatter == TOLD:
+        return fields.get("latitude") is not None
     if formatter in ("RMC", "GLL"):
-        return fields.get("status") == "A" and fields.get("mode") != "N"
+        return bool(kind_of_status(fields.get("status") or "", fields.get("mode") or ""))
     if formatter == "GSA":
         return (fields.get("fix_mode") or 1) > 1
     return fields.get("mode") != "N"
@@ -115,12 +122,12 @@ def is_stale(heard: Heard, now: int | None) -> bool:
     return now - heard.frame.time > limit
 
 
-def facts(latest: Mapping[str, Heard], believed: Mapping[str, Frame], now: int | None) -> dict[str, Fact]:
+def facts(latest: Mapping[str, Heard], believed: Mapping[str, Saying], now: int | None) -> dict[str, Fact]:
     """All facts by name, from the newest sentence of each formatter and the newest of each that said there is a fix.
 
     A fact whose sentences were never heard is missing.
     """
-    decoded = {formatter: values(parse(heard.frame.data)) for formatter, heard in latest.items()}
+    decoded = {formatter: read(heard.frame) for formatter, heard in latest.items()}
     found: dict[str, Fact] = {}
     for name, sources in SOURCES.items():
         heard_sources = [(formatter, key) for formatter, key in sources if formatter in latest]
@@ -133,7 +140,7 @@ def _fact(
     name: str,
     sources: list[tuple[str, str]],
     latest: Mapping[str, Heard],
-    believed: Mapping[str, Frame],
+    believed: Mapping[str, Saying],
     decoded: Mapping[str, Mapping[str, Any]],
     now: int | None,
 ) -> Fact:
@@ -150,7 +157,7 @@ def _fact(
     for other, other_key in sources:
         last = believed.get(other)
         if last is not None:
-            value = values(parse(last.data)).get(other_key)
+            value = read(last).get(other_key)
             if value is not None:
                 return Fact(value, last.type, last.time, raw_of(last, other_key), standing)
     return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard.frame, key), standing)
@@ -165,8 +172,15 @@ def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) ->
     return ZERO if value == 0 else INVALID
 
 
-def raw_of(frame: Frame, key: str) -> str:
+def read(said: Saying) -> Mapping[str, Any]:
+    """What it says, by the keys of its table."""
+    return said.values if isinstance(said, Position) else values(parse(said.data))
+
+
+def raw_of(frame: Saying, key: str) -> str:
     """The raw digits of one field, with the letter that belongs to them."""
+    if isinstance(frame, Position):
+        return frame.raw.get(key, "")
     sentence = parse(frame.data)
     at = 0
     for column in sentence.layout.columns if sentence.layout else ():

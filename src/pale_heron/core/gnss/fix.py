@@ -1,6 +1,6 @@
 """The fix of one receiver: feed it the sentences that are believed, ask it where we are and how sure.
 
-    sentence ─▶ reader of its kind ─▶ epochs, satellites, starts
+    sentence ─▶ reader of its kind ─▶ the open epoch ─▶ the record of whole ones; satellites, starts
                           └─▶ state of the fix, from the words that decide it
 
 A sentence costs a look at the few raw fields that decide state and epoch; everything else is decoded from the newest
@@ -12,15 +12,27 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.epoch_tracker import EpochTracker
+from pale_heron.core.gnss.epoch_record import EpochRecord
+from pale_heron.core.gnss.epoch_tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.epochs import Epochs
-from pale_heron.core.gnss.facts import Fact, Heard, facts
+from pale_heron.core.gnss.facts import Fact, Heard, Saying, facts
 from pale_heron.core.gnss.history import BANNER, History, HistorySnapshot
-from pale_heron.core.gnss.raw import gsa_words
+from pale_heron.core.gnss.raw import gsa_words, is_near, time_of_day
 from pale_heron.core.gnss.sanity import Remark, Sanity
 from pale_heron.core.gnss.sky import Sky, SkyTracker
-from pale_heron.core.gnss.states import NO_FIX, FixState, Says, Testimony, judge, witnesses
+from pale_heron.core.gnss.states import (
+    NO_FIX,
+    FixState,
+    Says,
+    Testimony,
+    judge,
+    kind_of_modes,
+    kind_of_quality,
+    kind_of_status,
+    witnesses,
+)
 from pale_heron.core.gnss.strip import Strip
+from pale_heron.core.gnss.told import TOLD, Position
 
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
@@ -28,6 +40,9 @@ EPOCHS_KEPT = 9_000
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
+BURST_SHARE: Final = 0.35
+"""What comes within so much of the usual time between epochs is of one burst."""
+
 REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters of which each talker tells something else; of the others the combined one speaks for all."""
@@ -38,6 +53,7 @@ _DECIDING: Final = {
     "RMC": ("status", "status_mode", "time"),
     "GLL": ("status", "status_mode"),
     "GSA": ("dimension",),
+    TOLD: ("told", "time"),
 }
 """Which words of Says each sentence gives."""
 
@@ -84,12 +100,15 @@ class FixTracker:
 
     def __init__(self, epochs_kept: int | None = EPOCHS_KEPT) -> None:
         self._latest: dict[str, Heard] = {}
-        self._believed: dict[str, Frame] = {}
+        self._believed: dict[str, Saying] = {}
         self._combined: dict[str, int] = {}
         self._sky = SkyTracker()
         self._history = History()
         self._sanity = Sanity()
-        self._epochs = EpochTracker(self._history, self._sky, self._sanity, epochs_kept)
+        self._epochs = EpochTracker()
+        self._record = EpochRecord(self._history, self._sanity, epochs_kept)
+        self._told: dict[str, tuple[bytes, int | None]] = {}
+        """The time that GGA and RMC told last, and when they came."""
         self._says = Says()
         self._dimension_time: int | None = None
         self._state = FixState(NO_FIX)
@@ -138,6 +157,23 @@ class FixTracker:
         route.reader(frame)
         self._last_formatter = route.formatter
 
+    def feed_position(self, position: Position) -> None:
+        """Take a position that no sentence tells."""
+        if self._history.waiting:
+            self._history.milestone("first byte", position.time)
+        self._take_time(position, position.clock, TOLD)
+        self._hear(position, TOLD, position.has_position)
+        epoch = self._epochs.open
+        epoch.used = position.raw.get("satellites_used", "").encode("latin-1", "replace")
+        if position.has_position:
+            self._epochs.place_at(
+                (position.values["latitude"], position.values["longitude"]),
+                position.where,
+                position.raw.get("altitude_m", "").encode("latin-1", "replace"),
+            )
+        self._judge(position, TOLD, ("A" if position.has_position else "V", "known" if position.clock else ""))
+        self._last_formatter = TOLD
+
     def _route(self, kind: str) -> "_Route":
         """What becomes of a type of sentence, found out once."""
         formatter = kind[2:]
@@ -150,7 +186,7 @@ class FixTracker:
 
     def finish(self) -> None:
         """The end of the stream: the epoch that is open is whole."""
-        self._epochs.close(self._state)
+        self._close()
 
     def snapshot(self, now: int | None) -> FixSnapshot:
         """The fix as of `now`."""
@@ -159,34 +195,58 @@ class FixTracker:
             since=self._since,
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
-            history=self._history.snapshot(self._epochs.silent_since(now)),
-            epochs=self._epochs.count,
-            epochs_with_fix=self._epochs.with_fix,
-            track=self._epochs.track(),
-            strip=self._epochs.strip(),
+            history=self._history.snapshot(self._record.silent_since(now)),
+            epochs=self._record.count + bool(self._epochs.open.time),
+            epochs_with_fix=self._record.with_position + (self._epochs.open.latitude is not None),
+            track=self._record.track(),
+            strip=self._record.strip(),
             deciding=self._deciding,
             testimonies=witnesses(self._says),
             remarks=tuple(self._sanity.remarks()),
         )
+
+    def _close(self) -> None:
+        """The epoch that is open is whole."""
+        whole = self._epochs.close()
+        if whole is not None:
+            self._take_whole(whole)
+
+    def _take_whole(self, epoch: OpenEpoch) -> None:
+        """An epoch is whole: a row of the record; and whether the two sentences that tell most agreed in it."""
+        seen, cn0 = self._sky.reception(epoch.arrived)
+        self._record.add(self._epochs.row(epoch, self._state.level, seen, cn0), self._state)
+        if epoch.fixed_by_gga is None or epoch.fixed_by_rmc is None:
+            return
+        self._sanity.compared("validity", epoch.fixed_by_gga == epoch.fixed_by_rmc)
+        if epoch.where and epoch.where_by_rmc:
+            alike = epoch.where == epoch.where_by_rmc or is_near(epoch.where, epoch.where_by_rmc)
+            self._sanity.compared("position", alike)
+
+    def _compare_times(self, frame: Frame, formatter: str, time: bytes, other: str) -> None:
+        """GGA and RMC of one burst tell one time; a burst is short against the time between epochs."""
+        self._told[formatter] = time, frame.time
+        told, before = self._told.get(other, (b"", None))
+        if told and time and before is not None and frame.time is not None:
+            near = BURST_SHARE * self._record.cadence.usual
+            if 0 <= frame.time - before < near:
+                self._sanity.compared("time", told == time)
 
     def _is_shadowed(self, formatter: str, time: int | None) -> bool:
         """Whether the combined talker tells the same for all systems together."""
         combined = self._combined.get(formatter)
         return combined is not None and (time is None or time - combined < COMBINED_FRESH_NS)
 
-    def _hear(self, frame: Frame, says_fix: bool) -> None:
-        formatter = frame.type[2:]
+    def _hear(self, frame: Saying, formatter: str, says_fix: bool) -> None:
         heard = self._latest.get(formatter)
         if heard is None:
-            self._latest[formatter] = Heard(frame, self._epochs.count)
+            self._latest[formatter] = Heard(frame, self._epochs.begun)
         else:
-            heard.hear(frame, self._epochs.count)
+            heard.hear(frame, self._epochs.begun)
         if says_fix:
             self._believed[formatter] = frame
 
-    def _judge(self, frame: Frame, words: tuple[str, ...]) -> None:
-        """Take the deciding words of one sentence; judge anew only where they are others than before."""
-        formatter = frame.type[2:]
+    def _judge(self, frame: Saying, formatter: str, words: tuple[str, ...]) -> None:
+        """Take the deciding words of one sentence; judge again only where they are others than before."""
         ended = self._dimension_ended(frame.time)
         if self._words.get(formatter) == words and not ended:
             if self._history.waiting:
@@ -198,7 +258,7 @@ class FixTracker:
         if ended:
             self._dimension_time = None
             self._words.pop("GSA", None)
-        if not (self._says.quality or self._says.modes or self._says.status):
+        if not (self._says.quality or self._says.modes or self._says.status or self._says.told):
             # GSA alone says nothing of a position: before the first sentence that does, nothing is decided.
             return
         state = judge(self._says)
@@ -215,15 +275,22 @@ class FixTracker:
         heard = self._dimension_time
         return time is not None and heard is not None and time - heard > DIMENSION_FRESH_NS
 
-    def _take_time(self, frame: Frame, time: bytes) -> None:
+    def _take_time(self, frame: Saying, time: bytes, formatter: str) -> None:
         """The time of a sentence: the epoch that it belongs to; and whether it only repeats itself."""
+        if time and time_of_day(time) is None:
+            # What is shown as none begins no epoch.
+            time = b""
         if time and time == self._epochs.raw_time and frame.time is not None:
-            before = self._latest.get(frame.type[2:])
+            before = self._latest.get(formatter)
             if before is not None and before.frame.time is not None and frame.time - before.frame.time > REPEATED_NS:
                 repeated = before.frame.data.split(b",", 6)
                 if time in repeated:
                     self._sanity.still()
-        self._epochs.begin(time, frame.time, self._state)
+        if not time and not self._epochs.raw_time:
+            self._record.untimed(frame.time, self._state.level, self._sky.reception(frame.time)[1])
+        whole = self._epochs.begin(time, frame.time)
+        if whole is not None:
+            self._take_whole(whole)
         if time and self._history.waiting:
             self._history.milestone("time", frame.time)
 
@@ -238,10 +305,10 @@ class FixTracker:
         if len(fields) < 10:
             return
         quality = fields[6].decode("latin-1")
-        has_fix = quality not in ("", "0")
-        self._epochs.compare_times(frame, fields[1], "RMC")
-        self._take_time(frame, fields[1])
-        self._hear(frame, has_fix)
+        has_fix = bool(kind_of_quality(quality))
+        self._compare_times(frame, "GGA", fields[1], "RMC")
+        self._take_time(frame, fields[1], "GGA")
+        self._hear(frame, "GGA", has_fix)
         epoch = self._epochs.open
         epoch.used, epoch.hdop, epoch.fixed_by_gga = fields[7], fields[8], has_fix
         if has_fix:
@@ -251,22 +318,22 @@ class FixTracker:
                 epoch.where = tuple(fields[2:6])
             else:
                 self._epochs.place(fields[2:6], fields[9], fields[11] if len(fields) > 11 else b"")
-        self._judge(frame, (quality or "0", "known" if fields[1] else ""))
+        self._judge(frame, "GGA", (quality or "0", "known" if time_of_day(fields[1]) is not None else ""))
 
     def _gns(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 12)
         if len(fields) < 10:
             return
         modes = fields[6].decode("latin-1")
-        has_fix = bool(modes.strip("N"))
-        self._take_time(frame, fields[1])
-        self._hear(frame, has_fix)
+        has_fix = bool(kind_of_modes(modes))
+        self._take_time(frame, fields[1], "GNS")
+        self._hear(frame, "GNS", has_fix)
         epoch = self._epochs.open
         if epoch.fixed_by_gga is None:
             epoch.used, epoch.hdop = fields[7], fields[8]
         if has_fix:
             self._epochs.place(fields[2:6], fields[9], fields[10] if len(fields) > 10 else b"")
-        self._judge(frame, (modes or "N",))
+        self._judge(frame, "GNS", (modes or "N",))
 
     def _rmc(self, frame: Frame) -> None:
         fields = frame.data.partition(b"*")[0].split(b",")
@@ -274,44 +341,45 @@ class FixTracker:
             return
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
-        has_fix = status == "A" and mode != "N"
-        self._epochs.compare_times(frame, fields[1], "GGA")
-        self._take_time(frame, fields[1])
-        self._hear(frame, has_fix)
+        has_fix = bool(kind_of_status(status, mode))
+        self._compare_times(frame, "RMC", fields[1], "GGA")
+        self._take_time(frame, fields[1], "RMC")
+        self._hear(frame, "RMC", has_fix)
         self._take_date(frame, fields[9])
         epoch = self._epochs.open
         epoch.fixed_by_rmc = has_fix
         if has_fix:
             epoch.where_by_rmc, epoch.speed, epoch.course = tuple(fields[3:7]), fields[7], fields[8]
             self._epochs.place(fields[3:7])
-        self._judge(frame, (status or "V", mode, "known" if fields[1] else ""))
+        self._judge(frame, "RMC", (status or "V", mode, "known" if time_of_day(fields[1]) is not None else ""))
 
     def _gll(self, frame: Frame) -> None:
         fields = frame.data.partition(b"*")[0].split(b",")
         if len(fields) < 7:
             return
-        self._take_time(frame, fields[5])
-        self._hear(frame, fields[6] == b"A")
+        status, mode = fields[6].decode("latin-1"), fields[7].decode("latin-1") if len(fields) > 7 else ""
+        has_fix = bool(kind_of_status(status, mode))
+        self._take_time(frame, fields[5], "GLL")
+        self._hear(frame, "GLL", has_fix)
         if self._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
-            if fields[6] == b"A":
+            if has_fix:
                 self._epochs.place(fields[1:5])
-            mode = fields[7].decode("latin-1") if len(fields) > 7 else ""
-            self._judge(frame, (fields[6].decode("latin-1") or "V", mode))
+            self._judge(frame, "GLL", (status or "V", mode))
 
     def _gsa(self, frame: Frame) -> None:
         told = gsa_words(frame.data)
         if told is None:
             return
-        if self._last_formatter != "GSA" and self._epochs.is_ahead(frame.time):
-            self._epochs.close(self._state)
+        if self._last_formatter != "GSA" and self._epochs.is_ahead(frame.time, self._record.cadence.usual):
+            self._close()
             self._epochs.open.arrived = frame.time
         dimension, first, system = told
-        self._hear(frame, dimension in ("2", "3"))
+        self._hear(frame, "GSA", dimension in ("2", "3"))
         self._sky.feed_gsa(frame, first, system)
         if first and self._history.waiting:
             self._history.milestone("satellite used", frame.time)
         self._dimension_time = frame.time
-        self._judge(frame, (dimension,))
+        self._judge(frame, "GSA", (dimension,))
 
     def _gsv(self, frame: Frame) -> None:
         if self._sky.feed_gsv(frame) and self._history.waiting:
@@ -320,16 +388,16 @@ class FixTracker:
     def _zda(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 5)
         if len(fields) > 4:
-            self._take_time(frame, fields[1])
+            self._take_time(frame, fields[1], "ZDA")
             self._take_date(frame, b"".join(fields[2:5]))
-        self._hear(frame, True)
+        self._hear(frame, "ZDA", True)
 
     def _gst(self, frame: Frame) -> None:
         fields = frame.data.partition(b"*")[0].split(b",")
         if len(fields) > 8:
-            self._take_time(frame, fields[1])
+            self._take_time(frame, fields[1], "GST")
             self._epochs.open.errors = fields[6], fields[7]
         self._other(frame)
 
     def _other(self, frame: Frame) -> None:
-        self._hear(frame, b",N*" not in frame.data)
+        self._hear(frame, frame.type[2:], b",N*" not in frame.data)

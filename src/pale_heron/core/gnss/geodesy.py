@@ -1,7 +1,8 @@
 """Distances on the ellipsoid WGS 84: to a millimetre over some kilometres, at the poles and the date line too."""
 
 import math
-from typing import Final, NamedTuple
+from collections.abc import Sequence
+from typing import Any, Final, NamedTuple
 
 SEMI_MAJOR_M: Final = 6_378_137.0
 ECCENTRICITY_2: Final = 6.694_379_990_14e-3
@@ -31,12 +32,30 @@ def radii_m(latitude: float) -> tuple[float, float]:
     return SEMI_MAJOR_M * (1 - ECCENTRICITY_2) / curve**1.5, SEMI_MAJOR_M / math.sqrt(curve)
 
 
-def earth_fixed(latitude: float, longitude: float) -> tuple[float, float, float]:
-    """A point of the ellipsoid's surface in axes that turn with the Earth, metres."""
+def earth_fixed(latitude: Any, longitude: Any, maths: Any = math) -> tuple[Any, Any, Any]:
+    """A point of the ellipsoid's surface in axes that turn with the Earth, metres.
+
+    `maths` is the module whose functions are used: `math` for one point, `numpy` for columns of them.
+    """
+    phi, lam = maths.radians(latitude), maths.radians(longitude)
+    prime = SEMI_MAJOR_M / maths.sqrt(1 - ECCENTRICITY_2 * maths.sin(phi) ** 2)
+    across = prime * maths.cos(phi)
+    return across * maths.cos(lam), across * maths.sin(lam), prime * (1 - ECCENTRICITY_2) * maths.sin(phi)
+
+
+def on_surface(x: float, y: float, z: float) -> tuple[float, float]:
+    """Latitude and longitude of a point on the ellipsoid's surface, or so little off it that this is no matter."""
+    return math.degrees(math.atan2(z, math.hypot(x, y) * (1 - ECCENTRICITY_2))), math.degrees(math.atan2(y, x))
+
+
+def plane(latitude: float, longitude: float) -> tuple[tuple[float, float, float], ...]:
+    """The directions east, north and up at a point, in axes fixed to the Earth."""
     phi, lam = math.radians(latitude), math.radians(longitude)
-    prime = SEMI_MAJOR_M / math.sqrt(1 - ECCENTRICITY_2 * math.sin(phi) ** 2)
-    across = prime * math.cos(phi)
-    return across * math.cos(lam), across * math.sin(lam), prime * (1 - ECCENTRICITY_2) * math.sin(phi)
+    return (
+        (-math.sin(lam), math.cos(lam), 0.0),
+        (-math.sin(phi) * math.cos(lam), -math.sin(phi) * math.sin(lam), math.cos(phi)),
+        (math.cos(phi) * math.cos(lam), math.cos(phi) * math.sin(lam), math.sin(phi)),
+    )
 
 
 def offset_m(latitude: float, longitude: float, from_latitude: float, from_longitude: float) -> tuple[float, float]:
@@ -44,31 +63,24 @@ def offset_m(latitude: float, longitude: float, from_latitude: float, from_longi
 
     Through axes fixed to the Earth, because differences of longitude mean nothing at a pole.
     """
-    x, y, z = (
-        there - here
-        for there, here in zip(
-            earth_fixed(latitude, longitude), earth_fixed(from_latitude, from_longitude), strict=True
-        )
-    )
-    phi, lam = math.radians(from_latitude), math.radians(from_longitude)
-    east = -math.sin(lam) * x + math.cos(lam) * y
-    north = -math.sin(phi) * (math.cos(lam) * x + math.sin(lam) * y) + math.cos(phi) * z
-    return east, north
+    there, here = earth_fixed(latitude, longitude), earth_fixed(from_latitude, from_longitude)
+    away = [each - own for each, own in zip(there, here, strict=True)]
+    east, north, _ = plane(from_latitude, from_longitude)
+    return _along(away, east), _along(away, north)
+
+
+def _along(away: Sequence[float], axis: Sequence[float]) -> float:
+    return sum(each * own for each, own in zip(away, axis, strict=True))
 
 
 def moved(latitude: float, longitude: float, east_m: float, north_m: float) -> tuple[float, float]:
     """The point that lies so many metres east and north (within some ten kilometres); the inverse of `offset_m`."""
-    phi, lam = math.radians(latitude), math.radians(longitude)
     meridian, prime = radii_m(latitude)
     # So far the surface falls away below the plane that touches it.
     drop = (east_m**2 / prime + north_m**2 / meridian) / 2
-    axes = (
-        (-math.sin(lam), math.cos(lam), 0.0),
-        (-math.sin(phi) * math.cos(lam), -math.sin(phi) * math.sin(lam), math.cos(phi)),
-        (math.cos(phi) * math.cos(lam), math.cos(phi) * math.sin(lam), math.sin(phi)),
-    )
+    axes = plane(latitude, longitude)
     x, y, z = (
         here + east_m * east + north_m * north - drop * up
         for here, east, north, up in zip(earth_fixed(latitude, longitude), *axes, strict=True)
     )
-    return math.degrees(math.atan2(z, math.hypot(x, y) * (1 - ECCENTRICITY_2))), math.degrees(math.atan2(y, x))
+    return on_surface(x, y, z)

@@ -1,15 +1,17 @@
 """Raw fields of sentences as numbers, quickly, where a tracker needs them for every epoch; None for what is none."""
 
+import re
 from functools import lru_cache
-from math import isfinite, nan
 from typing import Final
 
-from pale_heron.core.frames import SECOND
+from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.utc import midnight
+from pale_heron.core.utc import time_of_day as of_day
 
-MOST: Final = 1e12
-"""No figure of a receiver is as large."""
+SHORT_DATE: Final = 6
+_NUMBER = re.compile(NUMBER_FORM.encode()).fullmatch
+_COUNT = re.compile(COUNT_FORM.encode()).fullmatch
 
 
 @lru_cache(maxsize=64)
@@ -23,37 +25,37 @@ def gsa_words(data: bytes) -> tuple[str, bytes, bytes] | None:
 
 @lru_cache(maxsize=8)
 def midnight_of(date: bytes) -> int | None:
-    """Nanoseconds of the begin of a raw date, ddmmyy (or ddmmyyyy); None where there is no such day."""
-    day, month, year = date[:2].decode("latin-1"), date[2:4].decode("latin-1"), date[4:].decode("latin-1")
-    if not (year.isdecimal() and len(year) in (2, 4)):
-        return None
-    full = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= 80 else 2000)
+    """Nanoseconds of the start of a raw date, ddmmyy (or ddmmyyyy); None where there is no such day."""
+    text = date.decode("latin-1")
+    parts = [text] if len(text) == SHORT_DATE else [text[:2], text[2:4], text[4:]]
     try:
-        return midnight(f"{full:04d}-{month}-{day}")
+        told = (DATE if len(parts) == 1 else DAY_MONTH_YEAR).read(parts, 0)
+        return None if told is None else midnight(told)
     except ValueError:
         return None
 
 
+@lru_cache(maxsize=16)
 def time_of_day(raw: bytes) -> int | None:
     """Nanoseconds since midnight of a raw time, hhmmss with any decimals; None where it is none."""
     try:
-        seconds = int(raw[:2]) * 3600 + int(raw[2:4]) * 60 + int(raw[4:6])
-        return seconds * SECOND + int((raw[7:] + b"000000000")[:9])
+        told = TIME.read((raw.decode("latin-1"),), 0)
     except ValueError:
         return None
+    return None if told is None else of_day(told)
 
 
 def number(raw: bytes) -> float | None:
-    """A raw decimal number; None where it is none (or is called infinite)."""
-    try:
-        number = float(raw) if raw else nan
-    except ValueError:
+    """A raw decimal number; None where it is none, just as the table of sentences reads it."""
+    if not _NUMBER(raw):
         return None
-    return number if isfinite(number) and abs(number) < MOST else None
+    found = float(raw)
+    return found if abs(found) < MOST else None
 
 
 def count(raw: bytes) -> int | None:
-    return int(raw) if raw.isdigit() and len(raw) <= 3 else None
+    """A raw count of satellites; None where it is none, just as the table of sentences reads it."""
+    return int(raw) if _COUNT(raw) else None
 
 
 def unpacked(where: "list[bytes] | tuple[bytes, ...]") -> tuple[float, float] | None:

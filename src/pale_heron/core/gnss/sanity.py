@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs import Epoch
 from pale_heron.core.gnss.geodesy import offset_m
 
 DAY_NS: Final = 86_400 * SECOND
@@ -38,28 +39,11 @@ class Remark(NamedTuple):
     weight: float
 
 
-class Moment(NamedTuple):
-    """What one epoch says, as the checks look at it. `where` holds the raw digits."""
-
-    arrived: int | None
-    utc: int | None
-    time_of_day: int | None
-    """Nanoseconds; known before any date."""
-    fixed: bool
-    kind: str
-    latitude: float | None
-    longitude: float | None
-    altitude_m: float | None
-    separation_m: float | None
-    speed_knots: float | None
-    where: bytes
-
-
 @dataclass
 class Sanity:
     """Feed it every epoch once, and what concerns single sentences as it is noticed."""
 
-    _last: Moment | None = None
+    _last: Epoch | None = None
     _jumps: int = 0
     _longest: tuple[float, float] = (0.0, 0.0)
     _back: int = 0
@@ -89,30 +73,30 @@ class Sanity:
         counts[1] = max(counts[1], counts[0])
         counts[2] += not agree
 
-    def epoch(self, now: Moment) -> None:
+    def epoch(self, now: Epoch) -> None:
         """Take one whole epoch."""
         before, self._last = self._last, now
         if now.separation_m is not None and not GEOID_LEAST_M <= now.separation_m <= GEOID_MOST_M:
             self._bad_separation = now.separation_m
-        if now.fixed:
+        if now.has_position:
             self._flat = self._flat + 1 if now.separation_m == 0 and now.altitude_m is not None else 0
             self._origin += now.latitude == 0 and now.longitude == 0
         if before is None:
             return
-        if now.time_of_day is not None and before.time_of_day is not None:
-            self._back += -DAY_NS // 2 < now.time_of_day - before.time_of_day < 0
+        if now.of_day is not None and before.of_day is not None:
+            self._back += -DAY_NS // 2 < now.of_day - before.of_day < 0
         if now.utc is not None and before.utc is not None and abs(now.utc - before.utc) > DAY_NS:
             self._date_jump = self._date_jump or (before.utc, now.utc)
         self._take_place(before, now)
 
-    def _take_place(self, before: Moment, now: Moment) -> None:
-        if not (now.fixed and before.fixed and now.where):
+    def _take_place(self, before: Epoch, now: Epoch) -> None:
+        if not (now.has_position and before.has_position):
             self._equal_since = None
             return
-        if now.where == before.where:
+        if (now.latitude, now.longitude) == (before.latitude, before.longitude):
             if self._equal_since is None:
                 self._equal_since = before.arrived
-            if self._equal_since is not None and now.arrived is not None and now.kind not in ("manual", "simulated"):
+            if self._equal_since is not None and now.arrived is not None and now.state not in ("manual", "simulated"):
                 self._equal_for = max(self._equal_for, now.arrived - self._equal_since)
             return
         self._equal_since = None
@@ -123,7 +107,7 @@ class Sanity:
             return
         self._take_jump(before, now, offset_m(now.latitude, now.longitude, before.latitude, before.longitude))
 
-    def _take_jump(self, before: Moment, now: Moment, away: tuple[float, float]) -> None:
+    def _take_jump(self, before: Epoch, now: Epoch, away: tuple[float, float]) -> None:
         distance = (away[0] ** 2 + away[1] ** 2) ** 0.5
         begin, end = (before.utc, now.utc) if before.utc and now.utc else (before.arrived, now.arrived)
         seconds = max(0.0, (end - begin) / SECOND) if begin is not None and end is not None else 1.0
@@ -267,7 +251,7 @@ class Sanity:
         ]
 
 
-def _rollovers(last: Moment | None) -> tuple[int, float]:
+def _rollovers(last: Epoch | None) -> tuple[int, float]:
     """Rounds of 1024 weeks by which the date is off, and the days that remain; (0, days) where it is something else."""
     if last is None or last.utc is None or last.arrived is None or last.arrived == last.utc:
         return 0, 0.0

@@ -6,19 +6,7 @@ list (NMEA 0183 4.11, tables 20 and 21). The same satellite must get the same na
 
 from typing import Final, NamedTuple
 
-from pale_heron.core.nmea.sentences import SYSTEM_ID
-
-SYSTEMS: Final = {
-    "G": "GPS",
-    "R": "GLONASS",
-    "E": "Galileo",
-    "C": "BeiDou",
-    "J": "QZSS",
-    "I": "NavIC",
-    "S": "SBAS",
-    "?": "unknown",
-}
-_BY_TALKER: Final = {"GP": "G", "GL": "R", "GA": "E", "GB": "C", "BD": "C", "GQ": "J", "QZ": "J", "GI": "I"}
+from pale_heron.core.nmea.systems import BY_ID, BY_TALKER
 
 _RANGES: Final = (
     (1, 32, "G", 0),
@@ -52,7 +40,7 @@ class SatelliteName(NamedTuple):
 
 def system_of(talker: str, system_id: int | None = None) -> str | None:
     """The system letter that a talker or a system id names; None where neither does."""
-    return SYSTEM_ID.get(system_id or 0) or _BY_TALKER.get(talker)
+    return BY_ID.get(system_id or 0) or BY_TALKER.get(talker)
 
 
 def satellite_name(system: str | None, number: int) -> SatelliteName:

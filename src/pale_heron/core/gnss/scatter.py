@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
-from pale_heron.core.gnss.geodesy import ECCENTRICITY_2, SEMI_MAJOR_M
+from pale_heron.core.gnss.geodesy import earth_fixed, on_surface, plane
 from pale_heron.core.gnss.points import Point
 from pale_heron.core.gnss.states import LEVELS
 
@@ -100,32 +100,24 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
     )
 
 
-def earth_fixed(latitude: Numbers, longitude: Numbers) -> Numbers:
+def _fixed(latitude: Numbers, longitude: Numbers) -> Numbers:
     """Points of the ellipsoid's surface in axes that turn with the Earth, metres; shape (n, 3)."""
-    phi, lam = np.radians(latitude), np.radians(longitude)
-    prime = SEMI_MAJOR_M / np.sqrt(1 - ECCENTRICITY_2 * np.sin(phi) ** 2)
-    across = prime * np.cos(phi)
-    return np.column_stack((across * np.cos(lam), across * np.sin(lam), prime * (1 - ECCENTRICITY_2) * np.sin(phi)))
+    return np.column_stack(earth_fixed(latitude, longitude, np))
 
 
 def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Point:
     """The mean of near points, right across the date line and at a pole."""
-    x, y, z = earth_fixed(latitude, longitude).mean(axis=0)
-    flat = math.hypot(x, y)
-    # The mean of points of the surface lies so little below it that the latitude of the surface holds.
-    phi = math.atan2(z, flat * (1 - ECCENTRICITY_2))
+    # The mean of near points lies so little below the surface that the latitude of the surface holds.
+    north, east = on_surface(*_fixed(latitude, longitude).mean(axis=0))
     known = altitude[~np.isnan(altitude)]
     mean_altitude = float(known.mean()) if known.size else None
-    return Point(math.degrees(phi), math.degrees(math.atan2(y, x)), mean_altitude)
+    return Point(north, east, mean_altitude)
 
 
 def offsets_m(latitude: Numbers, longitude: Numbers, about: Point) -> Numbers:
     """Metres east and north of a point, in the plane that touches the ellipsoid there; shape (n, 2)."""
-    here = np.array([about.latitude]), np.array([about.longitude])
-    away = earth_fixed(latitude, longitude) - earth_fixed(*here)
-    phi, lam = math.radians(about.latitude), math.radians(about.longitude)
-    east = np.array([-math.sin(lam), math.cos(lam), 0.0])
-    north = np.array([-math.sin(phi) * math.cos(lam), -math.sin(phi) * math.sin(lam), math.cos(phi)])
+    away = _fixed(latitude, longitude) - np.array(earth_fixed(about.latitude, about.longitude))
+    east, north, _ = plane(about.latitude, about.longitude)
     found: Numbers = away @ np.column_stack((east, north))
     return found
 

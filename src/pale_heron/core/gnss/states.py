@@ -34,6 +34,9 @@ KINDS: Final = {
 }
 """How the position was made, by the digit of GGA or the mode letter of GNS and RMC."""
 
+_QUALITIES: Final = frozenset("12345678")
+"""The digits among them, those of GGA."""
+
 _DIMENSIONS: Final = {"2": FIX_2D, "3": FIX_3D}
 
 
@@ -92,6 +95,8 @@ class Says(NamedTuple):
     status: str = ""
     status_mode: str = ""
     dimension: str = ""
+    told: str = ""
+    """What a module says in a line of its own: A where it has a position, V where not."""
     time: str = ""
 
 
@@ -113,11 +118,12 @@ class Testimony(NamedTuple):
 
 
 def witnesses(says: Says) -> tuple[Testimony, ...]:
-    """Every sentence that says something of the fix. GGA, else GNS, else RMC or GLL decides; GSA adds the dimension."""
+    """Who says something of the fix: GGA, else GNS, else RMC or GLL, else a module decides; GSA adds the dimension."""
     told = (
         ("GGA", says.quality, f"quality {says.quality}, {KINDS.get(says.quality, 'no position')}"),
         ("GNS", says.modes, f"modes {says.modes}, {_kind(Says(modes=says.modes)) or 'no position'}"),
         ("RMC", says.status, f"status {says.status}{_mode_words(says)}"),
+        ("module", says.told, "a position" if says.told == "A" else "no position"),
     )
     heard = [(formatter, words) for formatter, word, words in told if word]
     found = [Testimony(formatter, words, place == 0) for place, (formatter, words) in enumerate(heard)]
@@ -132,12 +138,31 @@ def _mode_words(says: Says) -> str:
     return mode if says.status == "A" else ", warning" + mode
 
 
+def kind_of_quality(quality: str) -> str:
+    """How the position of a GGA was made, by its raw digit; empty where it says that there is none."""
+    # As a number: `01` is a one too.
+    digit = quality if quality in _QUALITIES else quality.removeprefix("+").lstrip("0")
+    return KINDS.get(digit, "") if digit in _QUALITIES else ""
+
+
+def kind_of_modes(modes: str) -> str:
+    """The same of a GNS, by the letters of its systems: the best of them."""
+    return next((KINDS[mode] for mode in "RFDPAEMS" if mode in modes), "")
+
+
+def kind_of_status(status: str, mode: str) -> str:
+    """The same of RMC and GLL; before NMEA 0183 2.3 they had no mode."""
+    if status != "A":
+        return ""
+    return (KINDS.get(mode, "") if mode not in _QUALITIES else "") if mode else KINDS["A"]
+
+
 def _kind(says: Says) -> str:
     """How the position was made; empty where the deciding sentence says there is none."""
     if says.quality:
-        return KINDS.get(says.quality, "")
+        return kind_of_quality(says.quality)
     if says.modes:
-        return next((KINDS[mode] for mode in "RFDPAEMS" if mode in says.modes), "")
-    if says.status == "A":
-        return KINDS.get(says.status_mode, "single" if not says.status_mode else "")
-    return ""
+        return kind_of_modes(says.modes)
+    if says.status:
+        return kind_of_status(says.status, says.status_mode)
+    return KINDS["A"] if says.told == "A" else ""

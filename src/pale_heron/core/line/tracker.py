@@ -157,8 +157,8 @@ class LineTracker:
         """Anything received so far."""
         return self._received > 0
 
-    def feed_chunk(self, chunk: Chunk) -> None:
-        """Count the bytes of one chunk."""
+    def feed_chunk(self, chunk: Chunk | Frame) -> None:
+        """Count the bytes of one chunk, or of a frame where no chunk is known."""
         self.turn(chunk.time)
         if chunk.direction is OUT:
             self._sent += len(chunk.data)

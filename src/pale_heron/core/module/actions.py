@@ -17,6 +17,7 @@ from typing import Final
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.module.parameters import FORBIDDEN_IN_SENTENCES, Parameter, read_parameter
 from pale_heron.core.module.table import PLACE, Table
+from pale_heron.core.patterns import limited
 
 NMEA, TEXT, HEX = "nmea", "text", "hex"
 FORMS: Final = (NMEA, TEXT, HEX)
@@ -96,7 +97,7 @@ class Action:
         """Whether a line acknowledges (True) or refuses (False) it; None where it does neither."""
         for pattern, verdict in ((self.answered, True), (self.refused, False)):
             filled = PLACE.sub(lambda place: re.escape(values.get(place[1], "")), pattern)
-            if pattern and re.search(filled, line):
+            if pattern and limited(filled).search(line):
                 return verdict
         return None
 

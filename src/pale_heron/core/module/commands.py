@@ -22,6 +22,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.module.parameters import FORBIDDEN_IN_COMMANDS, Parameter, read_parameter
 from pale_heron.core.module.table import PLACE, Table
+from pale_heron.core.patterns import Match, Pattern
 
 RUN, QUERY, SET, TEST = "run", "query", "set", "test"
 FORMS: Final = (SET, QUERY, TEST, RUN)
@@ -55,7 +56,7 @@ class Command:
     parameters: Mapping[str, Parameter]
     source: str = ""
     """The standard and section that defines it."""
-    replies: tuple[re.Pattern[str], ...] = ()
+    replies: tuple[Pattern[str], ...] = ()
     follows: bool = False
     """Whether behind each information line comes a line of free text that belongs to it."""
     within_s: float = WITHIN_S
@@ -135,11 +136,11 @@ class Recogniser:
         return Spoken(text)
 
 
-def _values(found: re.Match[str]) -> list[tuple[str, str]]:
+def _values(found: "Match[str]") -> list[tuple[str, str]]:
     return [(name, each or "") for name, each in found.groupdict().items()]
 
 
-def _pattern(template: str) -> re.Pattern[str]:
+def _pattern(template: str) -> Pattern[str]:
     """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go."""
     out, last = "", 0
     for place in PLACE.finditer(template):
@@ -148,7 +149,7 @@ def _pattern(template: str) -> re.Pattern[str]:
         value = '[^"]*' if quoted else '[^,"]*'
         out += f"(?P<{place[1].replace('-', '__')}>{value})"
         last = place.end()
-    return re.compile(out + re.escape(template[last:]), re.IGNORECASE)
+    return Pattern(out + re.escape(template[last:]), ignore_case=True)
 
 
 _BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)

@@ -19,7 +19,6 @@ A number alone is a result code where it ends with CR and no LF follows (V.250, 
 decides. However the streams are cut into chunks, what comes out is the same.
 """
 
-import re
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import OUT, SECOND, Chunk
@@ -42,6 +41,7 @@ from pale_heron.core.module.incoming import Incoming
 from pale_heron.core.module.notices import NO_ANSWER, OK, Notice, Result
 from pale_heron.core.module.outgoing import Outgoing
 from pale_heron.core.module.transcript import Pending, SecretsHeard, Transcript
+from pale_heron.core.patterns import Match
 
 QUEUED: Final = 64
 RESTARTS_KEPT: Final = 16
@@ -256,7 +256,7 @@ class Conversation:
             self._transcript.add(Heard(time, INFORMATION, text))
             self._transcript.end_unasked()
 
-    def _expected(self, head: Pending | None, line: str) -> tuple[Command, str, re.Match[str]] | None:
+    def _expected(self, head: Pending | None, line: str) -> "tuple[Command, str, Match[str]] | None":
         """The command of the pending line that says it would answer so."""
         for spoken in head.spoken if head else ():
             command = spoken.command
@@ -266,7 +266,7 @@ class Conversation:
                     return command, spoken.form, match
         return None
 
-    def _take_reply(self, text: bytes, command: Command, form: str, match: re.Match[str], time: int | None) -> None:
+    def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
         heard = Heard(time, INFORMATION, text, command.name, _fields(match))
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
@@ -295,7 +295,7 @@ class Conversation:
         text: bytes,
         fields: tuple[tuple[str, str], ...],
         time: int | None,
-        match: re.Match[str] | None = None,
+        match: "Match[str] | None" = None,
     ) -> None:
         heard = Heard(time, NOTICE, text, notice.name, fields)
         if notice.restarts:
@@ -320,7 +320,7 @@ class Conversation:
             status = OK if asked else NO_ANSWER
             self._end(status, "restarted", "", "it has started anew", time)
 
-    def _then(self, arrives: str, follows: bool, match: re.Match[str], belongs: str = "") -> None:
+    def _then(self, arrives: str, follows: bool, match: "Match[str]", belongs: str = "") -> None:
         """What comes behind a line: so many bytes, or a line of free text."""
         self._incoming.expect(match.groupdict().get(arrives) if arrives else None, follows, belongs)
 
@@ -388,5 +388,5 @@ def _word(result: Result) -> str:
     return result.name.replace("-", " ").upper()
 
 
-def _fields(match: re.Match[str]) -> tuple[tuple[str, str], ...]:
+def _fields(match: "Match[str]") -> tuple[tuple[str, str], ...]:
     return tuple((name, raw or "") for name, raw in match.groupdict().items())

@@ -6,7 +6,6 @@ more. `extends` names a dialect that this one grows from: its tables are laid ov
 Reading it never stops at the first mistake: every one is told with the place where it stands, as the path of its keys.
 """
 
-import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -25,6 +24,7 @@ from pale_heron.core.module.notices import (
 )
 from pale_heron.core.module.settings import Setting, read_setting
 from pale_heron.core.module.table import Problem, Table, is_name
+from pale_heron.core.patterns import Pattern
 
 GUARD_S: Final = 1.0
 LINE_ENDS: Final = ("cr", "lf", "crlf")
@@ -38,7 +38,7 @@ class Dialect:
     name: str
     title: str = ""
     extends: str = ""
-    says: tuple[str, ...] = ()
+    says: tuple[Pattern[str], ...] = ()
     actions: Mapping[str, Action] = field(default_factory=dict)
     commands: Mapping[str, Command] = field(default_factory=dict)
     results: Mapping[str, Result] = field(default_factory=dict)
@@ -58,7 +58,7 @@ class Dialect:
 
     def recognises(self, line: str) -> bool:
         """Whether a line is one that only such a device says."""
-        return any(re.search(pattern, line) for pattern in self.says)
+        return any(pattern.search(line) for pattern in self.says)
 
     @property
     def commands_modules(self) -> bool:
@@ -76,6 +76,18 @@ class Dialect:
     def field_of(self, name: str) -> Field:
         """What a field of a line means; one that nobody described is a text."""
         return self.fields.get(name) or Field(name)
+
+    @property
+    def patterns(self) -> "list[Pattern[str]]":
+        """Every expression for a line that the module says."""
+        found = [each for command in self.commands.values() for each in command.replies]
+        found += [each.line for each in self.notices.values()]
+        return found + [each.line for each in self.results.values()]
+
+    @property
+    def slow(self) -> tuple[str, ...]:
+        """The expressions that took too long and are passed over."""
+        return tuple(each.pattern for each in (*self.says, *self.patterns) if each.slow)
 
     @cached_property
     def readings(self) -> Mapping[str, Field]:
@@ -107,7 +119,7 @@ def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[Problem]]:
         name=name,
         title=top.text("title"),
         extends=top.text("extends"),
-        says=recognise.patterns("says"),
+        says=recognise.compiled("says"),
         actions=actions,
         commands=commands,
         results=_all(top, "result", read_result),
@@ -146,9 +158,7 @@ def _unknown_fields(dialect: Dialect) -> list[Problem]:
         for each in dialect.milestones.values()
         if each.notice and each.notice not in dialect.notices
     ]
-    patterns = [each for command in dialect.commands.values() for each in command.replies]
-    patterns += [each.line for each in dialect.notices.values()] + [each.line for each in dialect.results.values()]
-    named = {name for pattern in patterns for name in pattern.groupindex}
+    named = {name for pattern in dialect.patterns for name in pattern.groupindex}
     problems += [
         Problem(("field", name), f"no reply, notice or result has a field {name!r}")
         for name in dialect.fields

@@ -13,13 +13,13 @@
 Result codes are words, or numbers where the module was told so (ITU-T V.250, 5.7.1 and 6.2.6).
 """
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.module.commands import MODES
 from pale_heron.core.module.table import PLACE, Table
+from pale_heron.core.patterns import Pattern
 
 OK, ERROR, NO_ANSWER = "ok", "error", "no-answer"
 STATUSES: Final = (OK, ERROR)
@@ -32,7 +32,7 @@ class Result:
     """One final result. `code` is its number; `enters` the mode in which the module is afterwards."""
 
     name: str
-    line: re.Pattern[str]
+    line: Pattern[str]
     status: str
     meaning: str = ""
     code: int | None = None
@@ -44,7 +44,7 @@ class Notice:
     """A line that comes unasked. `meaning` may name fields as `{field}`."""
 
     name: str
-    line: re.Pattern[str]
+    line: Pattern[str]
     meaning: str = ""
     code: int | None = None
     arrives: str = ""
@@ -70,11 +70,11 @@ class Milestone:
     values: tuple[str, ...] = ()
 
 
-def _line(table: Table) -> re.Pattern[str]:
+def _line(table: Table) -> Pattern[str]:
     found = table.compiled("line")
     if len(found) != 1:
         table.wrong("line", "one regular expression for the whole line is wanted")
-    return found[0] if found else re.compile("(?!)")
+    return found[0] if found else Pattern("(?!)")
 
 
 def _code(table: Table) -> int | None:

@@ -1,25 +1,29 @@
-"""A position that a module tells in a line of its own, as the sentence that a receiver would say for it.
+"""A position that a module tells in a line of its own, out of the fields that its dialect names.
 
 Whatever order the fields have, their kinds say what they are. Angles are signed decimal degrees, or packed degrees and
-minutes where a hemisphere stands beside them (NMEA 0183, 5.3.3). The sentence is a GGA of the talker `MO`, which the
-standard gives to nobody: so Fix can name where it comes from.
+minutes where a hemisphere stands beside them (NMEA 0183, 5.3.3).
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from math import isfinite
 from typing import Any, Final
 
-from pale_heron.core.frames import NMEA, OK, Direction, Frame
+from pale_heron.core.gnss.told import Position
 from pale_heron.core.module import fields as kinds
 from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.nmea.degrees import pack
-from pale_heron.core.nmea.sentence import encode
+from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME
+from pale_heron.core.nmea.degrees import unpack
 
-TALKER: Final = "MO"
-DECIMALS: Final = 6
+_QUARTER, _HALF = 90.0, 180.0
+_FIGURES: Final = {
+    kinds.TIME: ("time", TIME),
+    kinds.USED: ("satellites_used", COUNT),
+    kinds.ALTITUDE: ("altitude_m", NUMBER),
+}
 
 
-def as_frame(dialect: Dialect, lane: str, told: Iterable[tuple[str, str]], time: int | None) -> Frame | None:
-    """A frame as of a GGA for the named fields of a line; None where they are no position."""
+def position_of(dialect: Dialect, told: Iterable[tuple[str, str]], time: int | None, line: bytes) -> Position | None:
+    """The position that the named fields of a line tell; None where they are none, or cannot be read."""
     found: dict[str, str] = {}
     seen = False
     for name, raw in told:
@@ -29,32 +33,33 @@ def as_frame(dialect: Dialect, lane: str, told: Iterable[tuple[str, str]], time:
             found.setdefault(kind, raw)
     if not seen:
         return None
-    values: dict[str, Any] = {"quality": 0}
     try:
-        values |= _solved(found)
+        return Position(time, line, *_read(found))
     except ValueError:
         return None
-    # Raw fields throughout: what the module said is not rounded once more.
-    sentence = encode(TALKER, "GGA", values)
-    return Frame(lane, Direction.IN, time, 0, sentence, NMEA, OK, None, TALKER + "GGA")
 
 
-def _solved(found: dict[str, str]) -> dict[str, Any]:
-    """Values of a GGA. ValueError where a number is none."""
-    values: dict[str, Any] = {}
-    if kinds.TIME in found:
-        values["time"] = (found[kinds.TIME],)
+def _read(found: Mapping[str, str]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Values and raw digits by the keys of GGA. ValueError where one cannot be read."""
+    values: dict[str, Any] = {"latitude": None, "longitude": None}
+    raw: dict[str, str] = {}
+    for kind, (key, codec) in _FIGURES.items():
+        if kind in found:
+            values[key], raw[key] = codec.read([found[kind]], 0), found[kind]
     if kinds.LATITUDE in found and kinds.LONGITUDE in found:
-        values["quality"] = 1
-        values["latitude"] = _angle(found[kinds.LATITUDE], found.get(kinds.NORTH_SOUTH, ""), "NS")
-        values["longitude"] = _angle(found[kinds.LONGITUDE], found.get(kinds.EAST_WEST, ""), "EW")
-    if kinds.USED in found:
-        values["satellites_used"] = int(found[kinds.USED])
-    if kinds.ALTITUDE in found:
-        values["altitude_m"] = float(found[kinds.ALTITUDE])
-    return values
+        values["latitude"], raw["latitude"] = _angle(found, kinds.LATITUDE, kinds.NORTH_SOUTH, _QUARTER)
+        values["longitude"], raw["longitude"] = _angle(found, kinds.LONGITUDE, kinds.EAST_WEST, _HALF)
+    return values, raw
 
 
-def _angle(raw: str, letter: str, letters: str) -> tuple[str, ...]:
-    """The packed digits and the letter."""
-    return (raw, letter) if letter else tuple(pack(float(raw), letters, DECIMALS))
+def _angle(found: Mapping[str, str], kind: str, letter_kind: str, most: float) -> tuple[float, str]:
+    """Signed degrees and the raw digits, with their letter where one stands beside them."""
+    digits, letter = found[kind], found.get(letter_kind, "")
+    if letter:
+        packed = unpack(digits, letter)
+        assert packed is not None, "neither is empty"
+        return packed, f"{digits},{letter}"
+    angle = float(digits)
+    if not isfinite(angle) or abs(angle) > most:
+        raise ValueError("an angle beyond the end of its scale")
+    return angle, digits

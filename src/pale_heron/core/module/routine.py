@@ -21,7 +21,6 @@
 A step stops the routine where it fails. `repeat` is not a step of its own: it has the steps before it done again.
 """
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, NamedTuple
@@ -30,6 +29,7 @@ from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.module.fields import MASK
 from pale_heron.core.module.notices import ERROR, NO_ANSWER, OK
 from pale_heron.core.module.table import PLACE, Problem, Table, is_name
+from pale_heron.core.patterns import limited
 
 SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, REPEAT = (
     "send", "wait", "check", "set", "pause", "poll", "restart", "escape", "change-line", "ask", "mark", "repeat",
@@ -76,7 +76,7 @@ class Condition(NamedTuple):
             return False
         if self.one_of and raw not in self.one_of:
             return False
-        if self.matches and not re.search(self.matches, raw):
+        if self.matches and not limited(self.matches).search(raw):
             return False
         if self.least is None and self.most is None:
             return True

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.patterns import Broken, Pattern
 
 PLACE: Final = re.compile(r"\{([a-z][a-z0-9_-]*)\}")
 """Where a parameter stands in a text."""
@@ -81,8 +82,8 @@ class Table:
 
     def _compile(self, key: str, pattern: str) -> None:
         try:
-            re.compile(PLACE.sub("x", pattern))
-        except re.error as problem:
+            Pattern(PLACE.sub("x", pattern))
+        except Broken as problem:
             self.wrong(key, f"{pattern!r} is no regular expression: {problem}")
 
     def choices(self, key: str) -> dict[str, str]:
@@ -101,13 +102,13 @@ class Table:
                 self.wrong(key, f"{each!r} is no text in quotes")
         return tuple(each for each in told if isinstance(each, str))
 
-    def compiled(self, key: str) -> tuple[re.Pattern[str], ...]:
+    def compiled(self, key: str) -> tuple[Pattern[str], ...]:
         """Regular expressions: one, or a list of them."""
         found = []
         for each in self.texts(key):
             try:
-                found.append(re.compile(each))
-            except re.error as problem:
+                found.append(Pattern(each))
+            except Broken as problem:
                 self.wrong(key, f"{each!r} is no regular expression: {problem}")
         return tuple(found)
 

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import Final
 
-from pale_heron.core.frames import Chunk, Frame
+from pale_heron.core.frames import Chunk
+from pale_heron.core.gnss.told import Position
 from pale_heron.core.line.steps import Stand
 from pale_heron.core.module.commands import HARMLESS, SET, Command
 from pale_heron.core.module.conversing import Conversation, Told
@@ -11,7 +12,7 @@ from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import DATA, Exchange, Item
 from pale_heron.core.module.fields import Field
 from pale_heron.core.module.notices import FIRST_DATA, NO_ANSWER, OK
-from pale_heron.core.module.position import as_frame
+from pale_heron.core.module.position import position_of
 from pale_heron.core.module.settings import AT_ONCE, Setting
 
 SILENT: Final = 2
@@ -93,8 +94,7 @@ class ModuleSnapshot:
 class ModuleTracker:
     """Feed it the chunks of a lane whose module speaks a dialect."""
 
-    def __init__(self, lane: str, dialect: Dialect) -> None:
-        self._lane = lane
+    def __init__(self, dialect: Dialect) -> None:
         self._conversation = Conversation(dialect)
         self.speak(dialect)
         self._readings: dict[str, Reading] = {}
@@ -133,8 +133,8 @@ class ModuleTracker:
             return Stand.BROKEN
         return Stand.REACHED if self._exchanges > self._unanswered else Stand.WAITING
 
-    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Frame]:
-        """Take what was sent or received; gives the positions that it told, as sentences.
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Position]:
+        """Take what was sent or received; gives the positions that it told.
 
         A byte takes `byte_ns` on the line; 0 where that is not known.
         """
@@ -146,7 +146,7 @@ class ModuleTracker:
         self._conversation.tick(now)
         self._take(now)
 
-    def _take(self, now: int | None) -> list[Frame]:
+    def _take(self, now: int | None) -> list[Position]:
         conversation = self._conversation
         told = conversation.taken()
         ended = conversation.items_since(self._seen)
@@ -164,7 +164,7 @@ class ModuleTracker:
             self._reach(FIRST_DATA, now)
         return positions
 
-    def _tell(self, told: Told) -> Frame | None:
+    def _tell(self, told: Told) -> Position | None:
         """One line with named fields: its readings, milestones, settings, and position."""
         heard = told.heard
         for name, raw in heard.fields:
@@ -179,7 +179,7 @@ class ModuleTracker:
                 self._reach(milestone.name, heard.time)
         if told.command is not None and told.form in (*HARMLESS, "run"):
             self._read(told.command, dict(heard.fields), heard.time)
-        return as_frame(self._dialect, self._lane, heard.fields, heard.time)
+        return position_of(self._dialect, heard.fields, heard.time, heard.data)
 
     def _reach(self, milestone: str, time: int | None) -> None:
         self._milestones.setdefault(milestone, time)

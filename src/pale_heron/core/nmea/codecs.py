@@ -15,11 +15,20 @@ from pale_heron.core.nmea import degrees
 Reader = Callable[[Sequence[str], int], Any]
 Writer = Callable[[Any], list[str]]
 
-_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)").fullmatch
-_WHOLE = re.compile(r"[+-]?\d+").fullmatch
+NUMBER_FORM = r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)"
+COUNT_FORM = r"[0-9]{1,3}"
+"""How numbers and counts of satellites are written."""
+
+_NUMBER = re.compile(NUMBER_FORM).fullmatch
+_WHOLE = re.compile(r"[+-]?[0-9]+").fullmatch
+_COUNT = re.compile(COUNT_FORM).fullmatch
 _HEX = re.compile(r"[0-9A-Fa-f]+").fullmatch
-_TIME = re.compile(r"([01]\d|2[0-3])([0-5]\d)([0-5]\d|60)(\.\d+)?").fullmatch
-_DATE = re.compile(r"(0[1-9]|[12]\d|3[01])(0[1-9]|1[0-2])(\d\d)").fullmatch
+_TIME = re.compile(r"([01][0-9]|2[0-3])([0-5][0-9])([0-5][0-9]|60)(\.[0-9]+)?").fullmatch
+_DATE = re.compile(r"(0[1-9]|[12][0-9]|3[01])(0[1-9]|1[0-2])([0-9][0-9])").fullmatch
+
+
+MOST = 1e12
+"""No figure of a device is as large."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +47,19 @@ def _read_number(fields: Sequence[str], at: int) -> float | None:
         return None
     if not _NUMBER(raw):
         raise ValueError("not a number")
-    return float(raw)
+    number = float(raw)
+    if abs(number) >= MOST:
+        raise ValueError("a number beyond any that a device has")
+    return number
+
+
+def _read_count(fields: Sequence[str], at: int) -> int | None:
+    raw = fields[at]
+    if not raw:
+        return None
+    if not _COUNT(raw):
+        raise ValueError("not a count of 0 to 999")
+    return int(raw)
 
 
 def _read_whole(fields: Sequence[str], at: int) -> int | None:
@@ -117,6 +138,8 @@ def letter(codes: Mapping[str, str]) -> Codec:
 
 
 TEXT = Codec(_read_text, _blank_or(str))
+NUMBER = number(1)
+COUNT = Codec(_read_count, _blank_or(lambda value: f"{value:02d}"))
 HEX = Codec(_read_hex, _blank_or(lambda value: f"{value:X}"))
 TIME = Codec(_read_time, _blank_or(lambda value: str(value).replace(":", "")))
 DATE = Codec(_read_date, _blank_or(lambda value: f"{value[8:10]}{value[5:7]}{value[2:4]}"))

@@ -6,10 +6,10 @@ from typing import Any, NamedTuple
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.codecs import DATE, DAY_MONTH_YEAR, TIME
 from pale_heron.core.nmea.sentence import Sentence, parse
-from pale_heron.core.nmea.sentences import SYSTEM_ID, TALKERS, Column
+from pale_heron.core.nmea.sentences import Column
+from pale_heron.core.nmea.systems import BY_ID, SYSTEMS, TALKERS
 from pale_heron.core.wire.visible import safe_text
 
-_SYSTEM_NAMES = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC"}
 _PAIRS = {"latitude": "NS", "longitude": "EW"}
 
 
@@ -90,8 +90,8 @@ def _said(column: Column, value: Any) -> tuple[str, str, str]:
     if codec is TIME or codec is DATE or codec is DAY_MONTH_YEAR:
         return str(value), column.unit, ""
     if column.key == "system_id":
-        letter = SYSTEM_ID.get(value, "?")
-        return str(value), "", _SYSTEM_NAMES.get(letter, "not in the table")
+        letter = BY_ID.get(value, "?")
+        return str(value), "", SYSTEMS[letter].name if letter in SYSTEMS else "not in the table"
     if column.key == "modes":
         return _shown(value), "", ", ".join(codec.codes.get(mode, "unknown") for mode in value)
     if codec.codes:

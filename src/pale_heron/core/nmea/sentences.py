@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.nmea.codecs import (
+    COUNT,
     DATE,
     DAY_MONTH_YEAR,
     HEX,
@@ -50,20 +51,6 @@ STATUS: Final = {"A": "valid", "V": "not valid"}
 NAVIGATIONAL_STATUS: Final = {"S": "safe", "C": "caution", "U": "unsafe", "V": "not given"}
 SELECTION: Final = {"M": "2D or 3D forced", "A": "2D or 3D chosen by the receiver"}
 FIX_MODE: Final = {"1": "no fix", "2": "2D", "3": "3D"}
-SYSTEM_ID: Final = {1: "G", 2: "R", 3: "E", 4: "C", 5: "J", 6: "I"}
-"""GNSS system ids of NMEA 0183 4.11 (table 20) as the letters of RINEX 3."""
-TALKERS: Final = {
-    "GP": "GPS",
-    "GL": "GLONASS",
-    "GA": "Galileo",
-    "GB": "BeiDou",
-    "BD": "BeiDou",
-    "GQ": "QZSS",
-    "QZ": "QZSS",
-    "GI": "NavIC",
-    "GN": "several systems together",
-    "P": "proprietary",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +82,7 @@ _LATITUDE = _column("latitude", angle("NS"))
 _LONGITUDE = _column("longitude", angle("EW"))
 _STATUS = _column("status", letter(STATUS))
 _MODE = _column("mode", letter(MODE))
-_USED = _column("satellites_used", whole(2), "satellites used")
+_USED = _column("satellites_used", COUNT, "satellites used")
 _HDOP = _column("hdop", number(1), "HDOP")
 _ALTITUDE = _column("altitude_m", with_unit("M", 1), "altitude above sea level", "m")
 _SEPARATION = _column("geoid_separation_m", with_unit("M", 1), "geoid separation", "m")

@@ -12,6 +12,7 @@ decides.
 - A line of which more than one byte in eight is illegible is a run of bytes. So is one of over LIMIT bytes.
 - However the stream is cut into chunks, the frames are the same; only a pause longer than `pause_ns` ends one early.
 - A lane may be set to one kind of line end alone; the others are then bytes like any.
+- What is sent ends where the sending ends: a line without a line end is whole, and a CR waits for no LF.
 """
 
 import re
@@ -36,7 +37,9 @@ _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
 _CR_LF = b"\r\n"
 _STARTS = b"$!"
 _CUT_SHORT = "cut short by what follows"
-_NO_LINE_END = "no line end before a pause"
+_UNENDED = {Direction.IN: "no line end before a pause", Direction.OUT: "sent without a line end"}
+"""Why a line is not whole, by its direction."""
+
 _NO_MARK = sys.maxsize
 _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
 
@@ -66,6 +69,13 @@ ENDS: Final = {
 """By the name that settings give them. A CR at the end of what is here may still become CR LF."""
 
 
+class Held(NamedTuple):
+    """Bytes that wait for the end of their frame: since when, and after which moment a pause ends them."""
+
+    since: int
+    until: int
+
+
 class _Answer(Enum):
     YES = auto()
     NO = auto()
@@ -80,6 +90,7 @@ class Framer:
     ) -> None:
         self._lane = lane
         self._direction = direction
+        self._unended = _UNENDED[direction]
         self.set(pause_ns, ending, byte_ns)
         self._held = b""
         self._scan = 0
@@ -101,6 +112,18 @@ class Framer:
         """How many bytes are held until their frame is whole."""
         return len(self._held)
 
+    @property
+    def held(self) -> Held | None:
+        """What waits for the end of its frame; None where nothing does, or where no time is known."""
+        if not self._held or self._last_time is None:
+            return None
+        since = self._time
+        for offset, time in self._marks:
+            if offset > self._offset:
+                break
+            since = time
+        return None if since is None else Held(since, self._last_time + self._pause_ns)
+
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that `chunk` completes. Before it, a pause since the chunk before ends what was waiting."""
         if self._paused(chunk.time):
@@ -109,7 +132,7 @@ class Framer:
         self._next_mark = self._marks[0][0]
         self._last_time = chunk.time if chunk.time is None else chunk.time + len(chunk.data) * self._byte_ns
         self._held += chunk.data
-        self._cut(final=False)
+        self._cut(final=self._direction is Direction.OUT and not chunk.continued)
         return self._taken()
 
     def tick(self, now: int) -> list[Frame]:
@@ -194,7 +217,7 @@ class Framer:
         if size - start >= LIMIT:
             return self._close(start, start + LIMIT, f"no line end within {LIMIT} bytes")
         if final:
-            return self._close(start, size, _NO_LINE_END)
+            return self._close(start, size, self._unended)
         self._scan = size
         return None
 
@@ -235,7 +258,7 @@ class Framer:
         if body[:1] and body[0] in _STARTS and body[1:2].isupper() and not too_long:
             status, reason, name = sentence.verdict(body)
             if why and status in _WITHOUT_CHECKSUM:
-                status, reason = Status.PARTIAL if why is _NO_LINE_END else Status.MALFORMED, why
+                status, reason = Status.PARTIAL if why is self._unended else Status.MALFORMED, why
             self._emit(start, data, Kind.NMEA, status, reason, name)
         elif too_long or 8 * unreadable_count(data) > len(data):
             self._emit(start, data, Kind.BYTES, Status.OK, why if too_long else None, "bytes")

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, Protocol
 
 from pale_heron.bench.acting import (
     DOING,
@@ -11,11 +11,13 @@ from pale_heron.bench.acting import (
     ActingBench,
     Standing,
     Undertaking,
+    Work,
     changing_rate,
     choosing_sentences,
     storing,
     telling,
 )
+from pale_heron.bench.operations import Operations
 from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.actions import Action
@@ -31,6 +33,12 @@ _SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕",
 STOPPED_S: Final = 3.0
 _GUARDED: Final = ("sentence", "line-rate", "store")
 """Actions that are done with more care than telling them: each has a row of its own."""
+
+
+class OperatedBench(ActingBench, Protocol):
+    """A bench with its registry of operations."""
+
+    operations: Operations
 
 
 @dataclass
@@ -73,7 +81,7 @@ class OrdersPanel(Panel[None]):
 
     def __init__(
         self,
-        bench: ActingBench,
+        bench: OperatedBench,
         lane: Callable[[], LaneSnapshot | None],
         told: Told,
         dialects: Mapping[str, Dialect],
@@ -160,16 +168,12 @@ class OrdersPanel(Panel[None]):
     def pressed(self, key: str) -> bool:
         rows = self._rows()
         if key == "enter" and rows:
-            undertaking = self._told.undertaking
-            if undertaking is not None and not undertaking.over:
-                self.notify("Something is under way: x gives it up", severity="warning", markup=False)
-                return True
             row = rows[min(self.chosen, len(rows) - 1)]
             self._confirmed(row.risk, row.do)
         elif key == "d":
             self._choose_dialect()
-        elif key == "x" and self._told.undertaking is not None:
-            self._told.undertaking.stop()
+        elif key == "x" and (operation := self._bench.operations.on(self._lane_name)) is not None:
+            operation.stop()
         else:
             return False
         return True
@@ -187,14 +191,14 @@ class OrdersPanel(Panel[None]):
         choices = (("n", "no, leave it"), ("y", "yes, tell it"))
         self.app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Tell it?", choices), take)
 
-    def _begin(self, title: str, work: Callable[[Undertaking], None]) -> None:
+    def _begin(self, title: str, work: Work) -> None:
         try:
-            undertaking = Undertaking(title, self._bench, self._lane_name, self._told.standing)
+            undertaking = Undertaking(title, self._bench, self._lane_name, self._told.standing, work)
+            self._bench.operations.begin(undertaking)
         except Trouble as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return
         self._told.undertaking = undertaking
-        undertaking.start(work)
         self.draw()
 
     def _teller(self, action: Action) -> Callable[[], None]:

@@ -10,6 +10,8 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import BLANK, Line, line, padded, width_of
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -103,7 +105,7 @@ class Panel(ModalScreen[Result]):
         """Close without a result."""
         self.dismiss(None)
 
-    def action_pick(self, place: int) -> None:
+    def pick(self, place: int) -> None:
         """Choose by a click."""
         self.chosen = place
         self.draw()
@@ -114,7 +116,7 @@ def selectable(row: Line, place: int, chosen: int, width: int) -> Line:
     ground = "@select" if place == chosen else ""
     bar = line(("▌ " if place == chosen else "  ", "heron"))
     spans = (span._replace(role=span.role.partition("@")[0] + ground) for span in padded((*bar, *row), width))
-    return tuple(span._replace(action=f"screen.pick({place})") for span in spans)
+    return tuple(span._replace(action=act(acts.pick, place)) for span in spans)
 
 
 def keys_lines(keys: Sequence[tuple[str, str]], width: int) -> list[Line]:

@@ -11,12 +11,14 @@ from textual.screen import Screen
 
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.adapters import Known, free_nickname, remember
 from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watching import PortWatch, Seen
-from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, beside, headline, line, padded, wrapped
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
+from pale_heron.tui.paint import BLANK, Line, beside, cells, fitted, headline, line, padded, wrapped
 from pale_heron.tui.screens.panel import AskLine, keys_lines
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
 from pale_heron.tui.widgets.canvas import Canvas
@@ -98,16 +100,16 @@ def _row(seen: Seen, place: int, chosen: bool, now: float, width: int) -> Line:
     elif seen.came is not None and now - seen.came < NEWS_S:
         state = f"{state}, came {figures.age(now - seen.came)}"
     text = "faint" if gone else "text"
-    device = port.device if len(port.device) <= 33 else "…" + port.device[-32:]
+    device = port.device if cells(port.device) <= 33 else "…" + port.device[-32:]
     what = port.description + (", virtual" if port.virtual else "")
     left = line(
         ("▌ " if chosen else "  ", f"heron{ground}"),
-        (f"{port.nickname[:13]:<14}", f"*{text}{ground}"),
-        (f"{device:<34}", f"{text}{ground}"),
-        (f"{what[:33]:<34}", f"quiet{ground}"),
+        (fitted(port.nickname, 13) + " ", f"*{text}{ground}"),
+        (fitted(device, 33) + " ", f"{text}{ground}"),
+        (fitted(what, 33) + " ", f"quiet{ground}"),
         (state, f"{role}{ground}"),
     )
-    return tuple(span._replace(action=f"screen.choose({place})") for span in padded(left, width, f"text{ground}"))
+    return tuple(span._replace(action=act(acts.pick, place)) for span in padded(left, width, f"text{ground}"))
 
 
 def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
@@ -206,7 +208,13 @@ class PortsScreen(Screen[LaneSpec | None]):
         self._head.show([line((" pale heron ", "*heron"), (words, "quiet"))])
         now = time.monotonic()
         room = self._list.size.width - 2
-        self._list.show(paint(found, self._place, self._line_settings(), now, self._which, room))
+        if self._watch.looked or self._watch.fault:
+            rows = paint(found, self._place, self._line_settings(), now, self._which, room)
+        else:
+            rows = headline(QUESTION, "amber", line(("Looking for ports…", "*amber")), room)
+        if self._watch.fault:
+            rows += [BLANK, *wrapped(line((safe_label(self._watch.fault), "coral")), room)]
+        self._list.show(rows)
         keys = [("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("s", "settings"), ("w", "which is which")]
         keys += [("r", "nickname"), ("n", "network"), ("q", "back" if self._taken else "quit")]
         self._foot.show([line(" ", *keys_lines(keys, self._foot.size.width)[0])])
@@ -232,7 +240,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         if self._port is not None:
             self._settings[self._port.device] = settings
 
-    def action_choose(self, place: int) -> None:
+    def pick(self, place: int) -> None:
         self._device = self._watch.seen()[place].port.device
         self._draw()
 

@@ -88,9 +88,9 @@ class RateScreen(Panel[int]):
             return False
         return True
 
-    def action_pick(self, place: int) -> None:
+    def pick(self, place: int) -> None:
         self._followed = False
-        super().action_pick(place)
+        super().pick(place)
 
     def action_leave(self) -> None:
         self._finder.stop()

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
 
-from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.selection import EVENT_TYPE, Selection, text_matcher
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures

@@ -3,14 +3,15 @@
 from collections.abc import Callable
 from typing import Final
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import BYTES
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
 from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.tui import figures
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views import fix_now, fix_pair, fix_scatter, fix_session, fix_sky
 from pale_heron.tui.views.fix_look import PAGES, STATE_ROLES, Look, is_moving
@@ -61,9 +62,9 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, h
 
 
 def _tabs(page: str) -> Line:
-    spans = [Span("v ", "amber", "fix('next_page')")]
+    spans = [Span("v ", "amber", act(acts.next_fix_page))]
     for name, title in PAGES.items():
-        spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", f"fix('show_page', '{name}')"))
+        spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", act(acts.show_fix_page, name)))
         spans.append(Span(" "))
     return tuple(spans)
 

@@ -5,16 +5,16 @@ from datetime import UTC, datetime
 from itertools import pairwise
 from typing import Final
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO, Fact
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.quality import DILUTION, graded
-from pale_heron.core.gnss.satellites import SYSTEMS
 from pale_heron.core.gnss.scatter import Scatter
 from pale_heron.core.gnss.states import TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
+from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.core.utc import midnight, time_of_day
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
@@ -208,7 +208,7 @@ def _systems(fix: FixSnapshot, narrow: bool) -> list[Line]:
         rows.append(
             line(
                 (letter, "*text"),
-                (f" {SYSTEMS[letter]:<8}", "quiet"),
+                (f" {SYSTEMS[letter].name:<8}", "quiet"),
                 f"{used:>2} used of {seen:<3}",
                 (f"  C/N0 {best}" if best and not narrow else "", "quiet"),
             )

@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import Comparison, Side, Spread
 from pale_heron.core.gnss.fix import FixSnapshot
@@ -14,7 +14,7 @@ from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.dots import Dots
-from pale_heron.tui.paint import BLANK, Line, beside, line, titled, wrapped
+from pale_heron.tui.paint import BLANK, Line, beside, fitted, line, titled, wrapped
 from pale_heron.tui.views.fix_look import Look
 
 TABLE = 56
@@ -56,7 +56,7 @@ def _sides(snapshot: BenchSnapshot, lane: LaneSnapshot, other: LaneSnapshot, fou
         ("to the first fix", [_to_fix(fix) for fix in fixes]),
         ("epochs, with fix", [f"{fix.epochs}, {fix.epochs_with_fix}" for fix in fixes]),
     ]
-    head = line((f"{'':<19}", "quiet"), *((f"{safe_label(each.name)[:17]:<18}", "*text") for each in (lane, other)))
+    head = line((f"{'':<19}", "quiet"), *((fitted(safe_label(each.name), 17) + " ", "*text") for each in (lane, other)))
     body = [line((f"{name:<19}", "quiet"), *(f"{cell:<18}" for cell in cells)) for name, cells in rows]
     return titled("SIDE BY SIDE", [head, *body], "c chooses the other")
 

@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter

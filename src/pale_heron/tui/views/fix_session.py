@@ -1,6 +1,6 @@
 """The page `session` of Fix: the ribbon, every start with its milestones, every outage with what was lost."""
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import MILESTONES, Outage, Start, starts_by_mode

@@ -1,11 +1,11 @@
 """The page `satellites` of Fix: the sky with trails, and every satellite with its C/N0 as a bar."""
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.satellites import SYSTEMS
 from pale_heron.core.gnss.sky import Satellite
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.tui import figures
 from pale_heron.tui.paint import BLANK, Line, beside, line, titled, wrapped
 from pale_heron.tui.views.fix_look import Look
@@ -46,7 +46,7 @@ def _table(fix: FixSnapshot, columns: int, rows: int) -> list[Line]:
     """Every satellite under the head of its system; what does not fit is counted."""
     every: list[Line] = []
     for letter, (seen, used) in systems_of(fix):
-        head = line((letter, "*text"), (f" {SYSTEMS[letter]}  {used} used of {seen}", "quiet"))
+        head = line((letter, "*text"), (f" {SYSTEMS[letter].name}  {used} used of {seen}", "quiet"))
         every += [head, *(_row(each) for each in fix.sky.satellites if each.name.system == letter)]
     if not every:
         return [line(("none seen", "quiet"))]

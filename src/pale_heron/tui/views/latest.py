@@ -4,13 +4,14 @@ import re
 from dataclasses import replace
 from typing import NamedTuple
 
-from pale_heron.bench.model import BenchSnapshot
-from pale_heron.bench.selection import Selection
+from pale_heron.bench.selection import Selection, TooSlow
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Frame, Kind
 from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
-from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, Span, cut, line, padded
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
+from pale_heron.tui.paint import BLANK, Line, Span, cut, fitted, line, padded
 
 LIT_S = 3.0
 """What changed is lit so long, unless the next line comes sooner."""
@@ -34,9 +35,17 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[Latest]:
             found += [
                 Latest(lane.name, direction, _masked(each, lane.module.secrets if lane.module else frozenset()))
                 for each in types
-                if each.latest is not None and selection.matches(each.latest)
+                if each.latest is not None and _shows(selection, each.latest)
             ]
     return found
+
+
+def _shows(selection: Selection, latest: Frame) -> bool:
+    """Whether the selection lets a line through; one that takes too long lets none through, as in the list."""
+    try:
+        return selection.matches(latest)
+    except TooSlow:
+        return False
 
 
 def _masked(tally: TypeCount, secrets: frozenset[str]) -> TypeCount:
@@ -69,7 +78,7 @@ def _row(each: Latest, place: int, chosen: bool, several: bool, now: int, width:
     said = _changes(count.before, frame, age is not None and age < LIT_S)
     row = line(
         ("▌ " if chosen else "  ", f"heron{ground}"),
-        (f"{safe_label(each.lane)[:11]:<12}" if several else "", f"heron{ground}"),
+        (fitted(safe_label(each.lane), 11) + " " if several else "", f"heron{ground}"),
         ("▸ ", f"amber{ground}") if each.direction is Direction.OUT else ("◂ ", f"faint{ground}"),
         (f"{count.type[:9]:<10}", f"{'coral' if frame.bad else 'text'}{ground}"),
         (f"{figures.hertz(count.hz):>6}{figures.count(count.count):>9}  ", f"quiet{ground}"),
@@ -77,7 +86,7 @@ def _row(each: Latest, place: int, chosen: bool, several: bool, now: int, width:
     )
     spans = (span._replace(role=span.role + ground) for span in said)
     shown = padded(cut((*row, *spans), width), width, f"text{ground}")
-    return tuple(span._replace(action=f"traffic('pick_latest', {place})") for span in shown)
+    return tuple(span._replace(action=act(acts.pick_latest, place)) for span in shown)
 
 
 def _changes(before: Frame | None, frame: Frame, fresh: bool) -> Line:

@@ -1,6 +1,6 @@
 """Line: is anything arriving, and is it legible?"""
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Kind
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.steps import Opening, Stand, first_missing, is_silent, legible_lately

@@ -1,6 +1,6 @@
 """Of Line: where the bytes come from, what the driver counted, and what other rates gave."""
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.rates import recommended

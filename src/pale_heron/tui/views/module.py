@@ -1,14 +1,15 @@
 """Module: does it obey, and is it set as intended? The answer, and the pages of evidence."""
 
 from pale_heron.bench.intended import compared, rows_of
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.exchanges import Exchange
 from pale_heron.core.module.notices import NO_ANSWER
 from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views import module_exchanges, module_settings, module_state
 from pale_heron.tui.views.module_look import PAGES, Look
@@ -62,9 +63,9 @@ def _unspoken(lane: LaneSnapshot, look: Look) -> list[Line]:
 
 
 def _tabs(page: str) -> Line:
-    spans = [Span("v ", "amber", "module('next_page')")]
+    spans = [Span("v ", "amber", act(acts.next_module_page))]
     for name, title in PAGES.items():
-        spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", f"module('show_page', '{name}')"))
+        spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", act(acts.show_module_page, name)))
         spans.append(Span(" "))
     return tuple(spans)
 
@@ -104,6 +105,10 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     parts = [f"{done} of {figures.several(module.exchanges, 'command')} done"]
     parts += [f"{module.refused} refused"] if module.refused else []
     parts += [f"{module.unanswered} unanswered"] if module.unanswered else []
+    slow = module.dialect.slow
+    if slow:
+        passed = f"A pattern of its dialect takes too long and is passed over: {safe_label(slow[0])[:60]}"
+        return "amber", f"It obeys: {', '.join(parts)}. {passed}."
     return "reed", f"It obeys: {', '.join(parts)}."
 
 

@@ -24,7 +24,8 @@ from pale_heron.core.module.notices import ERROR, NO_ANSWER, OK
 from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label, safe_text
-from pale_heron.tui import figures
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import BLANK, Line, Span, beside, cut, line, padded, titled, wrapped
 from pale_heron.tui.views.module_look import Look
 
@@ -90,7 +91,7 @@ def item_rows(dialect: Dialect, item: Item, width: int, *, lit: bool) -> list[Li
         rows = _exchange_rows(dialect, item, width)
     ground = "@select" if lit else ""
     bar = Span("▌" if lit else " ", f"heron{ground}")
-    action = f"module('choose', {item.number})"
+    action = act(acts.choose_exchange, item.number)
     out = []
     for row in rows:
         spans = padded((bar, *row), width)

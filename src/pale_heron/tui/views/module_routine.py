@@ -7,7 +7,7 @@ from pale_heron.bench.routines import DOING, FAILED, LEFT_OUT, PASSED, WAITING, 
 from pale_heron.core.module.routine import Routine
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, line, padded, wrapped
+from pale_heron.tui.paint import BLANK, Line, Span, cut, ends, fitted, line, padded, wrapped
 
 _SIGNS: Final = {
     WAITING: ("○", "faint"),
@@ -65,7 +65,7 @@ def _verdict(run: RoutineRun | None, stands: tuple[Stand, ...]) -> Line:
 def _step(stand: Stand, place: int, several: bool, width: int) -> list[Line]:
     sign, role = _SIGNS[stand.standing]
     took = "" if stand.seconds is None else f"{stand.seconds:.2f} s"
-    lane = f"{safe_label(stand.step.lane):<6} " if several else ""
+    lane = fitted(safe_label(stand.step.lane), 6) + " " if several else ""
     quiet = "faint" if stand.standing in (WAITING, LEFT_OUT) else "text"
     head = line((f"{place:>3} ", "quiet"), (f"{sign} ", role), (lane, "heron"), (safe_label(stand.words), quiet))
     rows = [padded(ends(head, line((f"{took:>9}", "quiet")), min(width, 96)), width)]

@@ -1,13 +1,15 @@
 """The pages `settings` and `two modules` of Module: intended, read, differs; and two held together by rule."""
 
 from pale_heron.bench.intended import Row, compared, rows_of
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.settings import RULES, Compared
 from pale_heron.core.module.tracker import NOT_STORED, PENDING, ModuleSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.paint import BLANK, Line, Span, cut, line, padded, titled, wrapped
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
+from pale_heron.tui.paint import BLANK, Line, Span, cut, fitted, line, padded, titled, wrapped
 from pale_heron.tui.views.module_look import Look, age, progress
 
 NAME, VALUE, STANDING = 15, 20, 22
@@ -61,7 +63,7 @@ def _row(row: Row, now: int, place: int, *, lit: bool, width: int) -> Line:
     )
     ground = "@select" if lit else ""
     bar = Span("▌" if lit else " ", f"heron{ground}")
-    action = f"module('choose_row', {place})"
+    action = act(acts.choose_setting, place)
     return tuple(
         each._replace(role=each.role.partition("@")[0] + ground, action=action) for each in padded((bar, *spans), width)
     )
@@ -111,7 +113,7 @@ def _rule(found: Compared) -> Line:
     return line(
         (f" {sign} ", role),
         f"{found.setting.name:<{NAME}}",
-        (f"{safe_label(shown(found.here))[: VALUE - 1]:<{VALUE}}", value),
-        (f"{safe_label(shown(found.there))[: VALUE - 1]:<{VALUE}}", value),
+        (fitted(safe_label(shown(found.here)), VALUE - 1) + " ", value),
+        (fitted(safe_label(shown(found.there)), VALUE - 1) + " ", value),
         (RULES[found.setting.rule], "quiet"),
     )

@@ -1,6 +1,6 @@
 """The page `state` of Module: its readings with their ages, how it speaks now, and the milestones of this run."""
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.commands import QUERY, RUN

@@ -6,13 +6,14 @@ without any epoch is blank. Every column can be clicked: Traffic goes to its tim
 
 from typing import Final, NamedTuple
 
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import BYTES
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.gnss.strip import SILENT, Strip
 from pale_heron.core.utc import clock
-from pale_heron.tui import figures
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
 from pale_heron.tui.paint import BLANK, Line, Span, line
 
 SHAPES: Final = {
@@ -131,7 +132,7 @@ def _states(cells: list[Column], moment: int | None) -> Line:
 
 
 def _cell(cell: Column, text: str, role: str) -> Span:
-    return Span(text, role, f"fix('take_moment', {(cell.begin + cell.end) // 2})")
+    return Span(text, role, act(acts.take_moment, (cell.begin + cell.end) // 2))
 
 
 def _bars(shares: tuple[float | None, ...], role: str) -> list[Line]:

@@ -4,14 +4,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from pale_heron.bench.log import Entry
-from pale_heron.bench.model import BenchSnapshot
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
+from pale_heron.core.order import Entry
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
-from pale_heron.tui import figures
-from pale_heron.tui.paint import Line, Span, cut, headline, line, padded
+from pale_heron.tui import acts, figures
+from pale_heron.tui.acts import act
+from pale_heron.tui.paint import Line, Span, cut, fitted, headline, line, padded
 
 QUESTION = "What is being said, by whom, when?"
 HELP = (
@@ -53,8 +54,11 @@ _EVENT_WORDS = {
     "rates-tried": "rates were tried",
     "start": "a start was asked for",
     "told": "the device was told something",
+    "recording": "the record begins",
+    "not-recorded": "bytes could not be recorded",
+    "dialect": "its dialect",
 }
-_TOLD = ("text", "reason", "settings", "address", "what", "mode")
+_TOLD = ("text", "reason", "settings", "address", "what", "mode", "name", "program")
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {
@@ -62,6 +66,7 @@ _EVENT_ROLES = {
     "skipped": "amber",
     "refused": "coral",
     "dropped": "coral",
+    "not-recorded": "coral",
     "mark": "heather",
     "clock-step": "amber",
     "settings-refused": "coral",
@@ -117,7 +122,7 @@ def row_of(entry: Entry | None, before: Entry | None, look: Look, width: int, ch
     apart = None
     if before is not None and before.time is not None and entry.time is not None:
         apart = entry.time - before.time
-    name = f"{safe_label(entry.lane)[: _LANE_WIDTH - 1]:<{_LANE_WIDTH}}" if look.lanes > 1 else ""
+    name = fitted(safe_label(entry.lane), _LANE_WIDTH - 1) + " " if look.lanes > 1 else ""
     if isinstance(entry, Event):
         flag, kind, arrow, what, role = _event(entry)
     else:
@@ -240,10 +245,10 @@ def _standing(state: State, width: int) -> Line:
     if state.new is not None and state.held_at is not None:
         parts.append(Span(f"held: {figures.count(state.new)} new since {clock(state.held_at, 0)}   ", "*amber"))
     if state.selection:
-        parts.append(Span(f"show: {safe_label(state.selection)}   ", "heron", "traffic('choose_selection')"))
+        parts.append(Span(f"show: {safe_label(state.selection)}   ", "heron", act(acts.choose_selection)))
     if state.cleared:
         told = f"cleared: {figures.several(state.cleared, 'line')} before, C shows them   "
-        parts.append(Span(told, "heather", "traffic('show_cleared')"))
+        parts.append(Span(told, "heather", act(acts.show_cleared)))
     if state.note:
         parts.append(Span(state.note, "tide"))
     return cut((Span("  "), *parts), width) if parts else ()

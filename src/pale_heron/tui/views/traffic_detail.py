@@ -6,13 +6,13 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from pale_heron.bench.decoded import decoded
-from pale_heron.bench.log import Entry
 from pale_heron.capture.writer import event_object
 from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
 from pale_heron.core.gnss.vanishing import TELLING, vanishing
 from pale_heron.core.line.settings import said as written
 from pale_heron.core.nmea.explain import Row, rows, title
 from pale_heron.core.nmea.sentence import checksums
+from pale_heron.core.order import Entry
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import figures

@@ -9,7 +9,7 @@ from textual.geometry import Region, Size
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from pale_heron.tui.paint import BLANK, Line
+from pale_heron.tui.paint import BLANK, Line, cells
 from pale_heron.tui.theme import style_of
 
 
@@ -66,14 +66,14 @@ class Canvas(ScrollView):
     def on_resize(self) -> None:
         self.refresh()
 
-    async def on_click(self, event: events.Click) -> None:
+    def on_click(self, event: events.Click) -> None:
         place = event.y + int(self.scroll_offset.y)
         if not 0 <= place < len(self._rows):
             return
         column = event.x
         for span in self._rows[place]:
-            column -= len(span.text)
+            column -= cells(span.text)
             if column < 0:
-                if span.action:
-                    await self.app.run_action(span.action)
+                if span.action is not None:
+                    span.action.run(self.app)
                 return

@@ -7,8 +7,8 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from pale_heron.bench.model import BenchSnapshot
-from pale_heron.bench.speakers import STANDARD
+from pale_heron.bench.dialect_book import STANDARD
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.module.dialect import Dialect
 from pale_heron.core.module.exchanges import DATA, Exchange
@@ -18,7 +18,6 @@ from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
 
-ON_SETTINGS = ("write_settings", "keep", "change_line")
 """What is followed on the page of settings."""
 
 HEAD_ROWS = 4
@@ -227,13 +226,13 @@ class ModuleView(Vertical):
             Choice(f"Compare {mine} with", [(str(at), each) for at, each in enumerate(names, 1)]), take
         )
 
-    def do(self, what: str) -> None:
-        """What the actions of a live bench do with the chosen lane."""
+    def do(self, do: Callable[[ModuleActions, LaneSnapshot], object], *, on_settings: bool = False) -> None:
+        """What a live bench does with the chosen lane; `on_settings` shows the page of settings with it."""
         lane, actions = self._lane(), self._actions
         if lane is not None and actions is not None:
-            if what in ON_SETTINGS and self._page not in ("settings", "pair"):
+            if on_settings and self._page not in ("settings", "pair"):
                 self.show_page("settings")
-            getattr(actions, what)(lane)
+            do(actions, lane)
 
     def note_command(self) -> None:
         """Note something of the command of the chosen exchange."""
@@ -326,7 +325,7 @@ class ModuleView(Vertical):
         """Rather than sending what changes the line, change it with a way back."""
         self._entry.value = ""
         self.focus_body()
-        self.do("change_line")
+        self.do(lambda actions, lane: actions.change_line(lane), on_settings=True)
 
 
 def counted_bytes(exchange: Exchange) -> int | None:

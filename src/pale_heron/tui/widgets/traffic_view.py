@@ -9,13 +9,14 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
 
 from pale_heron.bench.lines import Lines, SelectedLines
-from pale_heron.bench.log import Entry
-from pale_heron.bench.model import BenchSnapshot
 from pale_heron.bench.search import Search
 from pale_heron.bench.selection import Selection, is_mark, is_trouble, text_matcher
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import Frame
 from pale_heron.core.moments import moment
+from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import figures
 from pale_heron.tui.screens.panel import AskLine, Choice, Page
 from pale_heron.tui.screens.selecting import SelectionPanel
@@ -107,6 +108,8 @@ class TrafficView(Vertical):
         note = self._note
         if self._search is not None:
             note = f"looking for {self._looked_for}: {figures.share(self._search.share)}, escape gives up"
+        elif isinstance(listed.listing, SelectedLines) and listed.listing.failure:
+            note = safe_label(listed.listing.failure)
         elif isinstance(listed.listing, SelectedLines) and listed.listing.searching is not None:
             note = f"looking for older lines: {figures.share(listed.listing.searching.share)}, escape gives up"
         else:
@@ -291,7 +294,7 @@ class TrafficView(Vertical):
             self._note = ""
             self.list.go_to(search.found[0])
         else:
-            self._note = f"no more {self._looked_for} {where} this line"
+            self._note = safe_label(search.failure) or f"no more {self._looked_for} {where} this line"
 
     def _give_up(self) -> None:
         if self._search is not None:

@@ -1,0 +1,174 @@
+"""The one way from records to what is made of them: live, replayed, read back, decoded, summed up, redacted.
+
+    records ──▶ the stage of their lane ──▶ frames ──▶ the order of their times ──▶ lines
+
+What a *stage* does with a lane's records is the consumer's choice: `Framing` cuts frames, `LaneStreams` also listens to
+a module, `Lane` tracks everything. Which pauses have ended what follows from the times of the records alone, so the
+result is the same however many records are taken at a time, and whether a clock runs beside them (`advance`) or not.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Final, Generic, Protocol, TypeVar, cast
+
+from pale_heron.core.frames import SECOND, Chunk, Event, Frame
+from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
+from pale_heron.core.wire.framer import Held
+
+Record = Chunk | Event | Frame
+"""A raw file has frames for records: only they know times."""
+
+LATE_NS: Final = SLACK_NS
+"""A pause is believed so much later: bytes may be on their way for so long."""
+
+TICK_NS: Final = SECOND // 50
+
+
+class Stage(Protocol):
+    """What is done with the records of one lane."""
+
+    @property
+    def held(self) -> Held | None: ...
+
+    def feed(self, chunk: Chunk) -> list[Frame]: ...
+
+    def event(self, event: Event) -> list[Frame]: ...
+
+    def tick(self, now: int) -> list[Frame]: ...
+
+    def finish(self) -> list[Frame]: ...
+
+    def take(self, frames: Iterable[Frame]) -> None: ...
+
+
+Kind = TypeVar("Kind", bound=Stage)
+State = tuple[Mapping[str, Stage], Order, dict[str, Held], int, int]
+
+
+class Pipeline(Generic[Kind]):
+    """`make` gives the stage of a lane that is new. Not for several threads at once."""
+
+    def __init__(
+        self,
+        make: Callable[[str], Kind],
+        lanes: Mapping[str, Kind] | None = None,
+        see: Callable[[Sequence[Frame]], None] | None = None,
+        heed: Callable[[Event], None] | None = None,
+    ) -> None:
+        """`see` is shown frames as they become whole, before they have their place; `heed` events before all others."""
+        self._make = make
+        self._see = see
+        self._heed = heed
+        self.lanes: dict[str, Kind] = dict(lanes or {})
+        self._order = Order()
+        self._waiting: dict[str, Held] = {}
+        self._now = 0
+        self._ticked = 0
+
+    def feed(self, records: Iterable[Record]) -> list[Entry]:
+        """Take records, many or few; gives the lines that have their place for good."""
+        for record in records:
+            if record.time is not None:
+                self._pass(record.time)
+            if isinstance(record, Event):
+                self._take_event(record)
+            elif isinstance(record, Frame):
+                self.lane(record.lane).take((record,))
+                self._add((record,))
+            else:
+                lane = self.lanes.get(record.lane) or self.lane(record.lane)
+                frames = lane.feed(record)
+                self._add(frames)
+                self._note(record.lane, lane)
+        return self._order.settled()
+
+    def advance(self, now: int) -> list[Entry]:
+        """No record of before `now` will come any more: what pauses end until then."""
+        self._pass(now)
+        return self._order.settled()
+
+    def finish(self) -> list[Entry]:
+        """The end of all streams."""
+        for lane in self.lanes.values():
+            self._add(lane.finish())
+        self._waiting.clear()
+        return self._order.finish()
+
+    def unsettled(self) -> tuple[Entry, ...]:
+        """The latest lines, whose places may still change."""
+        return self._order.unsettled()
+
+    def lane(self, name: str) -> Kind:
+        """The stage of a lane, made where it is new."""
+        found = self.lanes.get(name)
+        if found is None:
+            found = self.lanes[name] = self._make(name)
+        return found
+
+    def state(self, stages: Mapping[str, Stage], order: Order | None = None) -> "State":
+        """This moment, to be pickled; with these stages, which have cut the same frames as its own."""
+        return stages, order or self._order, self._waiting, self._now, self._ticked
+
+    @property
+    def order(self) -> Order:
+        """Where lines get their places; to be looked at."""
+        return self._order
+
+    def take_up(self, state: "State") -> None:
+        """Go on from a moment whose stages are of this pipeline's kind."""
+        stages, self._order, self._waiting, self._now, self._ticked = state
+        self.lanes = cast("dict[str, Kind]", dict(stages))
+
+    def _take_event(self, event: Event) -> None:
+        if self._heed is not None:
+            self._heed(event)
+        lane = self.lane(event.lane) if event.lane else None
+        if lane is not None:
+            self._add(lane.event(event))
+            self._note(event.lane, lane)
+        if "table" in event.details:
+            # The tables of a dialect are for the lane alone.
+            shown = {name: value for name, value in event.details.items() if name != "table"}
+            event = event._replace(details=shown)
+        self._order.add((event,))
+
+    def _add(self, frames: Sequence[Frame]) -> None:
+        if not frames:
+            return
+        self._order.add(frames)
+        if self._see is not None:
+            self._see(frames)
+
+    def _note(self, name: str, lane: Kind) -> None:
+        """Remember what waits on a lane."""
+        held = lane.held
+        if held is not None:
+            self._waiting[name] = held
+        elif name in self._waiting:
+            del self._waiting[name]
+
+    def _pass(self, now: int) -> None:
+        """Let time pass: pauses end what waited, one after the other, and lines get their places."""
+        if now <= self._now:
+            return
+        waiting = self._waiting
+        while waiting:
+            name, held = min(waiting.items(), key=lambda each: each[1].until)
+            due = held.until + LATE_NS + 1
+            if due > now:
+                break
+            self._rise(due)
+            lane = self.lanes[name]
+            self._add(lane.tick(held.until + 1))
+            self._note(name, lane)
+        if now - self._ticked >= TICK_NS:
+            self._ticked = now
+            for lane in self.lanes.values():
+                self._add(lane.tick(now - LATE_NS))
+        self._now = now
+        self._rise(now)
+
+    def _rise(self, now: int) -> None:
+        low = now - SLACK_NS
+        for held in self._waiting.values():
+            low = min(low, held.since)
+        self._order.rise(max(low, now - WINDOW_NS))

@@ -1,0 +1,73 @@
+"""What a bench shows: immutable values, live or on replay."""
+
+from dataclasses import dataclass
+from typing import Protocol, runtime_checkable
+
+from pale_heron.core.lane import LaneSnapshot
+
+
+@dataclass(frozen=True, slots=True)
+class CaptureState:
+    """What becomes of the record. `path` is empty without one; `failure` says why nothing can be written now."""
+
+    path: str
+    size: int
+    failure: str
+    lost: int = 0
+    """Bytes of lanes that could not be written."""
+
+
+@dataclass(frozen=True, slots=True)
+class BenchSnapshot:
+    """Everything a view may show, as of `now`."""
+
+    bench: str
+    now: int
+    began: int
+    lanes: tuple[LaneSnapshot, ...]
+    capture: CaptureState
+    replay: "ReplayState | None"
+    host_ahead_s: float
+    marks: tuple[tuple[int, str], ...] = ()
+    """What was noted, and when."""
+    fault: str = ""
+    """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
+
+    def lane(self, index: int) -> LaneSnapshot | None:
+        """The lane of that place; None where there is none."""
+        return self.lanes[index] if 0 <= index < len(self.lanes) else None
+
+
+@dataclass(frozen=True, slots=True)
+class ReplayState:
+    """How a replay stands: `share` 0 to 1 of the file, `speed` times real time."""
+
+    playing: bool
+    speed: float
+    share: float
+    ended: bool
+    torn: str
+    seeking: bool
+    begin: int
+    """The first moment of the file."""
+    end: int
+    """The last one, as far as the file was looked through."""
+    troubles: tuple[int, ...]
+    """Moments of damage and trouble, one a second at most."""
+    surveyed: bool
+    """Whether the whole file was looked through."""
+
+
+@runtime_checkable
+class Player(Protocol):
+    """What can be done with a replay, beside looking at it."""
+
+    def toggle(self) -> None: ...
+
+    def step(self) -> None: ...
+
+    def faster(self, steps: int) -> None: ...
+
+    def skip(self, seconds: float) -> None: ...
+
+    def seek(self, moment: int) -> None: ...

@@ -1,0 +1,98 @@
+"""What follows from whole epochs, row by row: the log itself, the strip, silences and outages, checks, counts.
+
+Rows are the only truth of an epoch. Everything here takes one row after the other and looks at nothing else of it.
+"""
+
+from typing import Final
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.history import History, Reception
+from pale_heron.core.gnss.sanity import Sanity
+from pale_heron.core.gnss.states import FixState
+from pale_heron.core.gnss.strip import Strip, StripLog
+
+SILENT_NS: Final = 3 * SECOND
+UNTIMED_NS: Final = SECOND // 2
+"""Sentences without a time that are closer together are of one burst."""
+
+
+class Cadence:
+    """How long it usually is from one epoch to the next, and what is longer than usual."""
+
+    def __init__(self) -> None:
+        self._gaps = (0, 0)
+        self.last: int | None = None
+        """When the latest epoch came."""
+
+    @property
+    def usual(self) -> int:
+        """Nanoseconds; 0 while it is unknown."""
+        return min(self._gaps)
+
+    def note(self, arrived: int | None) -> int | None:
+        """An epoch came; gives since when there was silence before it, where there was."""
+        last, self.last = self.last, arrived
+        if last is None or arrived is None or arrived <= last:
+            return None
+        silent = self.is_silence(arrived - last)
+        self._gaps = self._gaps[1], arrived - last
+        return last if silent else None
+
+    def is_silence(self, gap: int) -> bool:
+        """Whether so long a time without an epoch is not as usual."""
+        return self.usual > 0 and gap > max(3 * self.usual, SILENT_NS)
+
+
+class EpochRecord:
+    """Told of every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
+
+    def __init__(self, history: History, sanity: Sanity, kept: int | None) -> None:
+        self._history = history
+        self._sanity = sanity
+        self._strip = StripLog()
+        self._log = EpochLog(kept)
+        self.cadence = Cadence()
+
+    @property
+    def count(self) -> int:
+        """How many there were."""
+        return self._log.total
+
+    @property
+    def with_position(self) -> int:
+        """How many of them have a position."""
+        return self._log.with_position
+
+    def track(self) -> Epochs:
+        """The last of them."""
+        return self._log.view()
+
+    def strip(self) -> Strip:
+        """The whole session."""
+        return self._strip.strip()
+
+    def add(self, epoch: Epoch, state: FixState) -> None:
+        """Take a whole epoch; `state` is what was judged at its end."""
+        since = self.cadence.note(epoch.arrived)
+        if since is not None and epoch.arrived is not None:
+            self._history.silence(since, epoch.arrived)
+        self._log.append(epoch)
+        if epoch.arrived is not None:
+            self._strip.add(epoch.arrived, epoch.level, epoch.used, epoch.cn0, since is not None)
+        self._history.epoch(state, Reception(epoch.used, epoch.cn0))
+        self._sanity.epoch(epoch)
+
+    def untimed(self, arrived: int | None, level: int, cn0: float | None) -> None:
+        """A receiver that knows no time yet has no epochs; the strip shows that it was there."""
+        last = self.cadence.last
+        if arrived is not None and (last is None or arrived - last > UNTIMED_NS):
+            since = self.cadence.note(arrived)
+            if since is not None:
+                self._history.silence(since, arrived)
+            self._strip.add(arrived, level, None, cn0)
+
+    def silent_since(self, now: int | None) -> int | None:
+        """Since when no epoch came, where that is longer than usual."""
+        last = self.cadence.last
+        return last if last is not None and now is not None and self.cadence.is_silence(now - last) else None

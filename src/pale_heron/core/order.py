@@ -1,0 +1,109 @@
+"""Puts what was cut from several streams into the order of its times.
+
+A line is whole only when its end has come, so lines of several lanes become whole in another order than they began.
+Each takes its place by its own time as long as that lies within WINDOW_NS of what was heard last; what is later than
+that takes its place among what is heard now. A stream keeps its own order whatever its times say. The order follows
+from the records alone: it does not depend on how many are taken at a time, nor on when anybody looks.
+"""
+
+from bisect import bisect_left, insort
+from collections.abc import Iterable
+from typing import Final
+
+from pale_heron.core.frames import SECOND, Event, Frame
+
+Entry = Frame | Event
+
+WINDOW_NS: Final = SECOND
+"""A line that becomes whole later than this after its begin no longer keeps others waiting."""
+
+SLACK_NS: Final = SECOND // 4
+"""Records of several lanes may come so much out of the order of their times."""
+
+MOST_HELD: Final = 50_000
+
+
+class Order:
+    """Takes entries as they become whole, gives them in order. It can be pickled, and goes on just the same."""
+
+    def __init__(self) -> None:
+        self._held: list[tuple[int, int, Entry]] = []
+        """In order: by key, then as they came."""
+        self._floor = 0
+        self._count = 0
+        self._last: dict[tuple[str, str], list[int]] = {}
+        """Where the last frame of each stream stands, in a list of one."""
+
+    @property
+    def floor(self) -> int:
+        """Every line whose place lies before this has it for good."""
+        return self._floor
+
+    @property
+    def count(self) -> int:
+        """How many lines were added so far."""
+        return self._count
+
+    @property
+    def ceiling(self) -> int:
+        """No line that was added so far stands at or behind this."""
+        return self._held[-1][0] + 1 if self._held else self._floor
+
+    def bare(self) -> "Order":
+        """The same order without the lines that are held."""
+        other = Order()
+        other._floor, other._count = self._floor, self._count
+        other._last = {stream: list(last) for stream, last in self._last.items()}
+        return other
+
+    def add(self, entries: Iterable[Entry]) -> None:
+        """Take what became whole. Without a time it stays behind what came before it."""
+        held, count, direction, lane = self._held, self._count, None, None
+        for entry in entries:
+            floor = self._floor
+            key = floor if entry.time is None or entry.time < floor else entry.time
+            if isinstance(entry, Frame):
+                # Frames come many at a time from one stream: it is looked up once.
+                if entry.direction is not direction or entry.lane != lane:
+                    direction, lane = entry.direction, entry.lane
+                    last = self._last.setdefault((lane, direction), [0])
+                if key < last[0]:
+                    key = last[0]
+                last[0] = key
+            if held and key < held[-1][0]:
+                insort(held, (key, count, entry))
+            else:
+                held.append((key, count, entry))
+            count += 1
+            if len(held) > MOST_HELD:
+                self._overflow()
+        self._count = count
+
+    def _overflow(self) -> None:
+        """Times that do not go on must not let the held ones grow for ever: half of them have their places now."""
+        cut = bisect_left(self._held, (self._floor,))
+        if len(self._held) - cut > MOST_HELD:
+            self._floor = self._held[cut + MOST_HELD // 2][0] + 1
+
+    def rise(self, floor: int) -> None:
+        """Nothing that is added from now on stands before this moment."""
+        self._floor = max(self._floor, floor)
+
+    def settled(self) -> list[Entry]:
+        """What has its place for good, taken out."""
+        held = self._held
+        if not held or held[0][0] >= self._floor:
+            return []
+        cut = bisect_left(held, (self._floor,))
+        self._held = held[cut:]
+        return [entry for _, _, entry in held[:cut]]
+
+    def unsettled(self) -> tuple[Entry, ...]:
+        """The rest in its order as of now; something may still come between."""
+        return tuple([entry for _, _, entry in self._held])
+
+    def finish(self) -> list[Entry]:
+        """The rest, at the end of all streams."""
+        rest = list(self.unsettled())
+        self._held = []
+        return rest

@@ -1,0 +1,95 @@
+"""Regular expressions that people write, matched within a limit.
+
+Some expressions take for ever on some lines (`(a|a)*b` on a row of a), and what a device says is not ours to choose. An
+expression that has taken too long is passed over from then on, and says so: nothing that anybody typed stops a lane or
+a screen. The matching itself is done by the `regex` package, which has a time limit and reads the usual syntax.
+"""
+
+from functools import lru_cache
+from time import thread_time
+from typing import Any, AnyStr, Final, Generic
+
+import regex
+
+LIMITS_S: Final = (0.02, 0.2, 2.0)
+"""For one text, one after the other: time in which the machine did something else does not count."""
+
+WORKED_S: Final = 0.015
+"""Time of this thread's own that is too much for one text."""
+
+SPENT_S: Final = 0.25
+FAIR_S: Final = 0.0005
+"""An expression that has taken SPENT_S in all is too slow where it takes more than this for a text on average."""
+
+Match = regex.Match
+Broken = regex.error
+"""What is raised where an expression is none."""
+
+
+class Pattern(Generic[AnyStr]):
+    """One expression. Raises Broken where it is none."""
+
+    __slots__ = ("_count", "_pattern", "_spent", "slow")
+
+    def __init__(self, pattern: AnyStr, *, ignore_case: bool = False) -> None:
+        self._pattern: Any = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
+        self._count = 0
+        self._spent = 0.0
+        self.slow = False
+        """Whether it took too long, and matches nothing any more."""
+
+    @property
+    def pattern(self) -> AnyStr:
+        """As it was written."""
+        written: AnyStr = self._pattern.pattern
+        return written
+
+    @property
+    def groupindex(self) -> dict[str, int]:
+        """Its named groups."""
+        return dict(self._pattern.groupindex)
+
+    def fullmatch(self, text: AnyStr) -> "regex.Match[AnyStr] | None":
+        """The match of the whole text; None where there is none, or it would take too long."""
+        return self._within(self._pattern.fullmatch, text)
+
+    def search(self, text: AnyStr) -> "regex.Match[AnyStr] | None":
+        """The first match in a text; None where there is none, or it would take too long."""
+        return self._within(self._pattern.search, text)
+
+    def _within(self, match: Any, text: AnyStr) -> "regex.Match[AnyStr] | None":
+        if self.slow:
+            return None
+        begin = thread_time()
+        for patience in LIMITS_S:
+            try:
+                found: regex.Match[AnyStr] | None = match(text, timeout=patience)
+            except TimeoutError:
+                if thread_time() - begin >= WORKED_S:
+                    self.slow = True
+                    return None
+                # The machine did other things meanwhile: that is no fault of the expression.
+                continue
+            self._count += 1
+            self._spent += thread_time() - begin
+            self.slow = self._spent > SPENT_S and self._spent > FAIR_S * self._count
+            return found
+        return None
+
+    def __repr__(self) -> str:
+        return f"Pattern({self.pattern!r})"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Pattern) and bool(self._pattern == other._pattern)
+
+    def __hash__(self) -> int:
+        return hash(self._pattern)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Pattern, (self._pattern.pattern,)
+
+
+@lru_cache(maxsize=256)
+def limited(pattern: str) -> Pattern[str]:
+    """An expression that is put together again and again, the same object for the same text."""
+    return Pattern(pattern)

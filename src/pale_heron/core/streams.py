@@ -1,0 +1,182 @@
+"""Both streams of one lane: cut into frames, and listened to as exchanges with a module.
+
+A lane has a module from the moment at which its dialect is known: a person chose one, something that is no sentence
+was sent (then the standards' own), or the device said what it is. What came just before is kept, so that the module is
+understood from its first words on. Three ways lead there (`Recognition`): at once; told of, and then taken from the
+record as an event, so that live and replay switch at the same place; or from the record alone.
+"""
+
+from collections import deque
+from collections.abc import Iterable, Mapping
+from enum import Enum, auto
+from typing import TYPE_CHECKING, Any, Final, Protocol
+
+from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Event, Frame
+from pale_heron.core.framing import Framing
+from pale_heron.core.wire.framer import Held
+from pale_heron.core.wire.visible import safe_text
+
+if TYPE_CHECKING:
+    # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
+    from pale_heron.core.gnss.told import Position
+    from pale_heron.core.module.dialect import Dialect
+    from pale_heron.core.module.tracker import ModuleTracker
+
+LINES_TRIED: Final = 400
+"""So many lines of a lane are looked at; a device tells what it is at its start, or when it is asked."""
+
+LONGEST: Final = 120
+BEFORE_BYTES: Final = 4096
+WAITING_BYTES: Final = 1 << 16
+"""What is kept for a module of which nothing is known yet: of what came before, and once something was sent to it."""
+
+
+class Recognition(Enum):
+    """Who decides that a lane's device speaks a dialect."""
+
+    AT_ONCE = auto()
+    TOLD = auto()
+    RECORDED = auto()
+
+
+class Dialects(Protocol):
+    """Where dialects come from."""
+
+    @property
+    def recognition(self) -> Recognition: ...
+
+    def named(self, name: str, table: Mapping[str, Any] | None = None) -> "Dialect":
+        """The dialect of that name, of this table where there is one; the standards' own where it is not known."""
+        ...
+
+    def recognised(self, line: str) -> str:
+        """The name of the dialect of whoever says this line; empty for nobody."""
+        ...
+
+    @property
+    def standard(self) -> str:
+        """The name of the standards' own."""
+        ...
+
+
+class LaneStreams:
+    """Feed it chunks and events of one lane, in the order of recording. Without `dialects` it hears of no module."""
+
+    def __init__(self, name: str, dialects: Dialects | None = None) -> None:
+        self.name = name
+        self.framing = Framing(name)
+        self.module: ModuleTracker | None = None
+        self.found = ""
+        """The dialect that was recognised and is not spoken yet."""
+        self._dialects = dialects
+        self._chosen = False
+        self._tried = 0
+        self._before: deque[Chunk] = deque()
+        self._before_bytes = 0
+        self._sent = False
+        self._byte_ns = 0
+        self._positions: list[Position] = []
+
+    @property
+    def held(self) -> Held | None:
+        """What waits for the end of its frame."""
+        return self.framing.held
+
+    @property
+    def secrets(self) -> frozenset[str]:
+        """Values that must not be shown, as far as the module told them or was told them."""
+        return self.module.secrets if self.module is not None else frozenset()
+
+    @property
+    def spoken_to(self) -> bool:
+        """Whether there is a module, or a dialect for one was found."""
+        return self.module is not None or bool(self.found)
+
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Frame]:
+        """The frames that a chunk completes. A byte takes `byte_ns` on the line; 0 where that is not known."""
+        self._byte_ns = byte_ns
+        if self._dialects is not None and self.module is None:
+            self._keep(chunk)
+        elif self.module is not None:
+            self._positions += self.module.feed(chunk, byte_ns)
+        frames = self.framing.feed(chunk)
+        if self._dialects is not None and not self._chosen and self._tried <= LINES_TRIED:
+            self._recognise(frames, self._dialects)
+        return frames
+
+    def take(self, frames: Iterable[Frame]) -> None:
+        """Frames that were cut before: there is nothing to do with them here."""
+
+    def event(self, event: Event) -> list[Frame]:
+        """The frames that an event ends."""
+        if event.name == "dialect" and self._dialects is not None:
+            table = event.details.get("table")
+            dialect = self._dialects.named(
+                str(event.details.get("name", "")), table if isinstance(table, Mapping) else None
+            )
+            self.speak(dialect, chosen=event.details.get("by") != "recognised")
+        return self.framing.event(event)
+
+    def tick(self, now: int) -> list[Frame]:
+        """The frames that a pause up to `now` ends."""
+        if self.module is not None:
+            self.module.tick(now)
+        return self.framing.tick(now)
+
+    def finish(self) -> list[Frame]:
+        """What is left at the end of the streams."""
+        return self.framing.finish()
+
+    def positions(self) -> "list[Position]":
+        """The positions that the module told since this was asked last."""
+        told, self._positions = self._positions, []
+        return told
+
+    def speak(self, dialect: "Dialect", *, chosen: bool = False) -> None:
+        """From now on the lane's module speaks this dialect, until a person chooses another.
+
+        One that is chosen stays; one that was only recognised gives way to what is recognised later.
+        """
+        if not dialect.commands_modules or (self._chosen and not chosen):
+            return
+        self._chosen = self._chosen or chosen
+        self.found = ""
+        if self.module is not None:
+            self.module.speak(dialect)
+            return
+        from pale_heron.core.module.tracker import ModuleTracker
+
+        self.module = ModuleTracker(dialect)
+        for chunk in self._before:
+            self._positions += self.module.feed(chunk, self._byte_ns)
+        self._before.clear()
+
+    def _keep(self, chunk: Chunk) -> None:
+        """Keep what a module would have to know; whoever is sent something other than sentences is one."""
+        assert self._dialects is not None, "nothing is kept without dialects"
+        self._before.append(chunk)
+        self._before_bytes += len(chunk.data)
+        spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!")
+        self._sent = self._sent or spoken_to
+        while self._before_bytes > (WAITING_BYTES if self._sent else BEFORE_BYTES):
+            self._before_bytes -= len(self._before.popleft().data)
+        if spoken_to and not self.found:
+            self._find(self._dialects.standard, self._dialects)
+
+    def _recognise(self, frames: Iterable[Frame], dialects: Dialects) -> None:
+        """Look at what a lane says, until it is known or too much was said."""
+        for frame in frames:
+            if frame.kind is not TEXT or frame.status is not OK or frame.direction is OUT or len(frame.data) > LONGEST:
+                continue
+            self._tried += 1
+            name = dialects.recognised(safe_text(frame.data.strip()))
+            if name and (self.module is None or self.module.dialect.name != name):
+                self._tried = 0
+                self._find(name, dialects)
+
+    def _find(self, name: str, dialects: Dialects) -> None:
+        """A dialect was recognised."""
+        if dialects.recognition is Recognition.AT_ONCE:
+            self.speak(dialects.named(name))
+        elif dialects.recognition is Recognition.TOLD:
+            self.found = name

@@ -1,0 +1,155 @@
+"""Operations: one a lane, stopped by one token all the way down, and over whatever goes wrong in them."""
+
+import threading
+from collections.abc import Callable
+
+import pytest
+from tests.bench.modules import MAKERS, ModuleBench
+
+from pale_heron.bench.acting import Standing, Undertaking
+from pale_heron.bench.obeying import escaping, restart_now, writing
+from pale_heron.bench.operations import Operation, Operations
+from pale_heron.bench.routine_files import routine_of_text
+from pale_heron.bench.routines import FAILED, LEFT_OUT, RoutineRun
+from pale_heron.core.trouble import Trouble
+
+LIMIT_S = 60.0
+
+
+class Doing(Operation):
+    """Does what it is given."""
+
+    def __init__(self, work: Callable[["Doing"], object], *lanes: str) -> None:
+        super().__init__("doing it", lanes or ("m",))
+        self._work = work
+        self.told: list[str] = []
+
+    def work(self) -> None:
+        self._work(self)
+
+    def tell(self, failure: str) -> None:
+        self.told.append(failure)
+
+
+def fault(_: object) -> None:
+    raise ZeroDivisionError("an owl in the works")
+
+
+def refuse(_: object) -> None:
+    raise Trouble("the module says no", "Ask it nicely")
+
+
+@pytest.mark.parametrize(
+    ("work", "failure"),
+    [
+        (lambda _: None, ""),
+        (fault, "a fault of this program: ZeroDivisionError: an owl in the works"),
+        (refuse, "the module says no. Ask it nicely"),
+        (lambda self: self.token.stop() or self.token.rest(60.0), "given up"),
+    ],
+)
+def test_it_is_over_whatever_happens_and_its_lanes_are_free_again(
+    work: Callable[[Doing], object], failure: str
+) -> None:
+    operations, doing = Operations(), Doing(work, "m", "n")
+    operations.begin(doing)
+    assert doing.wait(LIMIT_S) and operations.wait_free("m", LIMIT_S) and operations.wait_free("n", LIMIT_S)
+    assert doing.succeeded is (not failure)
+    assert doing.told == [doing.failure]
+    assert doing.failure.startswith(failure) and bool(doing.failure) is bool(failure)
+    operations.do(Doing(lambda _: None, "m", "n"))
+
+
+def test_it_is_over_even_where_telling_fails() -> None:
+    doing = Doing(lambda _: None)
+    doing.told = None  # type: ignore[assignment]  # so that telling it raises
+    Operations().do(doing)
+    assert doing.succeeded is False and "AttributeError" in doing.failure
+
+
+def test_two_on_one_lane_do_not_go_together_and_the_second_is_told_what_the_first_is() -> None:
+    operations, go = Operations(), threading.Event()
+    first = Doing(lambda _: go.wait(LIMIT_S), "m")
+    operations.begin(first)
+    assert operations.on("m") is first
+    for second in (Doing(lambda _: None, "m"), Doing(lambda _: None, "n", "m")):
+        with pytest.raises(Trouble, match="doing it is under way on m"):
+            operations.begin(second)
+    assert operations.on("n") is None, "it took none of its lanes"
+    operations.do(Doing(lambda _: None, "n"))
+    go.set()
+    assert operations.wait_free("m", LIMIT_S)
+
+
+def test_the_end_of_a_bench_gives_all_of_them_up() -> None:
+    operations = Operations()
+    doing = [Doing(lambda self: self.token.rest(LIMIT_S), lane) for lane in "mn"]
+    for each in doing:
+        operations.begin(each)
+    operations.stop()
+    assert all(each.wait(LIMIT_S) and each.failure == "given up" for each in doing)
+
+
+STEPS = {
+    "set": 'do = "set"\nsetting = "power"\nvalue = "14"',
+    "restart": 'do = "restart"',
+    "escape": 'do = "escape"',
+    "change-line": 'do = "change-line"\nrate = 19200',
+    "pause": 'do = "pause"\nseconds = 60',
+    "send": 'do = "send"\nline = "AT"',
+}
+
+
+def run_of(bench: ModuleBench, step: str) -> RoutineRun:
+    text = f'name = "one"\ntitle = "One step"\n[[step]]\n{step}\n[[step]]\ndo = "mark"\ntext = "behind it"\n'
+    routine, wrong = routine_of_text(text)
+    assert not wrong
+    return RoutineRun(routine, bench, ["m"], {})
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_giving_up_a_routine_reaches_whatever_step_it_is_at(step: str) -> None:
+    """The step is over at once with what it was at, and none comes behind it."""
+    bench = ModuleBench(m=MAKERS["bittern"]())
+    bench.choose("m", "bittern")
+    bench.speaks = lambda _: False
+    run = run_of(bench, STEPS[step])
+    real = bench.wait_for_news
+
+    def give_up_then_wait(seconds: float) -> None:
+        run.stop()
+        real(seconds)
+
+    bench.wait_for_news = give_up_then_wait  # type: ignore[method-assign]  # it waits for an answer
+    if step in ("pause", "escape"):
+        threading.Timer(0.05, run.stop).start()
+    Operations().do(run)
+    assert run.succeeded is False
+    assert [each.standing for each in run.stands] == [FAILED, LEFT_OUT]
+    assert "given up" in run.stands[0].seen
+    assert bench.marks == []
+    assert bench.seconds < 1.0, "nothing more was waited for"
+
+
+def test_a_fault_of_ours_in_a_step_ends_the_routine_and_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    bench = ModuleBench(m=MAKERS["bittern"]())
+    monkeypatch.setattr(bench, "send", fault)
+    run, operations = run_of(bench, STEPS["send"]), Operations()
+    monkeypatch.setattr(bench, "send", lambda *_: fault(None))
+    operations.begin(run)
+    assert run.wait(LIMIT_S) and operations.wait_free("m", LIMIT_S)
+    assert run.succeeded is False
+    assert [each.standing for each in run.stands] == [FAILED, LEFT_OUT]
+    assert "a fault of this program: ZeroDivisionError" in run.stands[0].seen
+    assert bench.notes[-1][1]["done"] is False
+
+
+@pytest.mark.parametrize("work", [writing({"power": "14"}), restart_now, escaping()])
+def test_an_undertaking_that_has_a_fault_is_told_as_failed(work: Callable[[Undertaking], None]) -> None:
+    bench = ModuleBench(m=MAKERS["bittern"]())
+    bench.module_of = fault  # type: ignore[method-assign]  # what every one of them asks first
+    undertaking = Undertaking("try it", bench, "m", Standing(), work)
+    Operations().do(undertaking)
+    assert undertaking.succeeded is False
+    assert "ZeroDivisionError" in undertaking.steps[-1].seen
+    assert bench.notes[-1] == ("told", {"what": "try it", "done": False, "steps": bench.notes[-1][1]["steps"]})

@@ -1,0 +1,151 @@
+"""A replay obeys its commands in their order, from wherever they come and however fast; its scout may fail."""
+
+import os
+import signal
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tests.bench.test_bench import recorded, until
+from tests.streams import BEGIN, said
+
+from pale_heron.bench import scout as scout_module
+from pale_heron.bench.replay import Replay
+from pale_heron.bench.scout import LARGE_BYTES, Found, survey
+from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
+from pale_heron.core.frames import SECOND
+from pale_heron.core.trouble import Trouble
+from pale_heron.sim.scenes import SCENES
+
+SECONDS = 1700
+
+
+@pytest.fixture(scope="module")
+def path(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Half an hour, large enough for a scout of its own process."""
+    return recorded(tmp_path_factory.mktemp("replay") / "a.pcapng", said(SECONDS, SCENES["saltmarsh"]))
+
+
+@pytest.fixture(scope="module")
+def straight(path: Path) -> dict[int, int]:
+    """How many frames there are at each second, seen by one replay that only goes forward."""
+    replay = Replay(path, playing=False)
+    replay.start()
+    found = {}
+    for second in range(0, SECONDS, 10):
+        replay.seek(BEGIN + second * SECOND)
+        found[second] = settled(replay).lanes[0].line.frames
+    replay.stop()
+    return found
+
+
+def state_of(snapshot: BenchSnapshot) -> ReplayState:
+    assert snapshot.replay is not None
+    return snapshot.replay
+
+
+def settled(replay: Replay) -> BenchSnapshot:
+    """What it shows when it has obeyed."""
+    until(lambda: not state_of(replay.snapshot()).seeking)
+    return replay.snapshot()
+
+
+@pytest.fixture
+def paused(path: Path) -> Iterator[Replay]:
+    replay = Replay(path, playing=False)
+    replay.start()
+    until(lambda: replay.snapshot().now == BEGIN)
+    yield replay
+    replay.stop()
+
+
+def test_presses_that_come_fast_add_up(paused: Replay) -> None:
+    for _ in range(30):
+        paused.skip(10)
+    assert settled(paused).now == BEGIN + 300 * SECOND
+    for _ in range(20):
+        paused.skip(-10)
+    for _ in range(5):
+        paused.skip(10)
+    assert settled(paused).now == BEGIN + 150 * SECOND
+
+
+def test_two_jumps_in_a_row_leave_true_figures(paused: Replay, straight: dict[int, int]) -> None:
+    paused.seek(BEGIN + 1100 * SECOND)
+    paused.seek(BEGIN + 700 * SECOND)
+    shown = settled(paused)
+    assert (shown.now, shown.lanes[0].line.frames) == (BEGIN + 700 * SECOND, straight[700])
+
+
+@given(st.lists(st.sampled_from(["skip", "back", "seek", "step", "toggle", "faster"]), max_size=12), st.randoms())
+@settings(max_examples=15)
+def test_whatever_was_asked_in_between_a_moment_shows_the_same(
+    path: Path, straight: dict[int, int], asked: list[str], chance: object
+) -> None:
+    """From several threads at once."""
+    replay = Replay(path, playing=False, speed=1000.0)
+    replay.start()
+    moments = sorted(straight)
+    commands = {
+        "skip": lambda: replay.skip(10),
+        "back": lambda: replay.skip(-10),
+        "seek": lambda: replay.seek(BEGIN + chance.choice(moments) * SECOND),  # type: ignore[attr-defined]
+        "step": replay.step,
+        "toggle": replay.toggle,
+        "faster": lambda: replay.faster(1),
+    }
+    half = len(asked) // 2
+    other = threading.Thread(target=lambda: [commands[each]() for each in asked[:half]])
+    other.start()
+    for each in asked[half:]:
+        commands[each]()
+    other.join()
+    replay.step()
+    settled(replay)
+    replay.seek(BEGIN)
+    replay.step()
+    replay.seek(BEGIN + 650 * SECOND)
+    shown = settled(replay)
+    replay.stop()
+    assert (shown.now, shown.lanes[0].line.frames) == (BEGIN + 650 * SECOND, straight[650])
+
+
+def test_a_scout_whose_process_is_killed_does_not_count_as_done(path: Path, straight: dict[int, int]) -> None:
+    assert path.stat().st_size > LARGE_BYTES
+    replay = Replay(path, playing=False)
+    scout = replay._scout
+    assert scout is not None
+    real = scout._take
+
+    def take(found: Found) -> None:
+        real(found)
+        if scout._process is not None and scout._process.pid is not None and scout._process.is_alive():
+            os.kill(scout._process.pid, signal.SIGKILL)
+
+    scout._take = take  # type: ignore[method-assign]  # the moment at which it is killed
+    replay.start()
+    try:
+        until(lambda: replay.snapshot().fault)
+        assert "ended before its end" in replay.snapshot().fault
+        assert not replay.surveyed and not state_of(replay.snapshot()).surveyed
+        replay.seek(BEGIN + 1100 * SECOND)
+        assert settled(replay).lanes[0].line.frames == straight[1100], "it is slower, and right"
+    finally:
+        replay.stop()
+
+
+@pytest.mark.parametrize("fault", [ValueError("an owl in the works"), Trouble("the disk is gone"), OSError(5, "no")])
+def test_a_scout_that_fails_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, fault: Exception) -> None:
+    def failing(path: Path) -> Iterator[Found]:
+        yield next(survey(path))
+        raise fault
+
+    monkeypatch.setattr(scout_module, "survey", failing)
+    replay = Replay(recorded(tmp_path / "a.pcapng", said(5)), playing=False)
+    replay.start()
+    until(lambda: replay.snapshot().fault)
+    assert not state_of(replay.snapshot()).surveyed
+    replay.stop()
