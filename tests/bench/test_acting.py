@@ -165,6 +165,50 @@ def test_a_sentence_that_still_comes_is_told() -> None:
     assert "still coming: GSV" in words_of(undertaking)
 
 
+class Stalling:
+    """A clock of a machine that does something else for a while each time that this program has looked."""
+
+    def __init__(self) -> None:
+        self.stalls_s = 0.0
+        self.sleep = time.sleep
+
+    def monotonic(self) -> float:
+        return time.monotonic() + self.stalls_s
+
+
+@pytest.mark.parametrize(("stays", "verdict"), [(True, "still coming: GSV"), (False, "verified: the last unwanted")])
+def test_a_busy_machine_makes_no_sentence_vanish(stays: bool, verdict: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench, clock = FastBench(), Stalling()
+    monkeypatch.setattr(acting, "time", clock)
+    take = bench.take
+
+    def late() -> list[Frame]:
+        clock.stalls_s += 3.5
+        return [frame for _ in range(18) for frame in take()]
+
+    bench.take = late  # type: ignore[method-assign]
+    if stays:
+        bench.obeys = lambda _line, _at: sealed("PCURLEW,DONE,SEND,GSV,0")
+    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert verdict in words_of(undertaking)
+
+
+def test_who_falls_silent_is_not_said_to_have_obeyed(bench: FastBench, monkeypatch: pytest.MonkeyPatch) -> None:
+    clock = Stalling()
+    monkeypatch.setattr(acting, "time", clock)
+    monkeypatch.setattr(bench.curlew, "epoch", lambda _: b"")
+    take = bench.take
+
+    def late() -> list[Frame]:
+        clock.stalls_s += 1.0
+        return take()
+
+    bench.take = late  # type: ignore[method-assign]
+    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert "nothing at all comes any more" in words_of(undertaking)
+    assert "verified" not in words_of(undertaking)
+
+
 def test_a_rate_that_works_is_kept(bench: FastBench) -> None:
     changed = done(bench, changing_rate(DIALECT, 38400))
     assert changed.succeeded, words_of(changed)

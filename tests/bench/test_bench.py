@@ -3,13 +3,13 @@
 import io
 import json
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, said
+from tests.waiting import until
 
 from pale_heron.bench.decoded import decoded
 from pale_heron.bench.log import TrafficLog
@@ -38,13 +38,6 @@ def recorded(path: Path, epochs: list[bytes]) -> Path:
         writer.chunk(chunk(data, BEGIN + second * SECOND))
     writer.close()
     return path
-
-
-def until(done: Callable[[], bool], limit_s: float = 60) -> None:
-    limit = time.monotonic() + limit_s
-    while not done():
-        assert time.monotonic() < limit
-        time.sleep(0.01)
 
 
 def test_what_was_live_is_the_same_when_read_again(tmp_path: Path) -> None:

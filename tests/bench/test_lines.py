@@ -1,7 +1,6 @@
 """Lines by number: from memory and read back from the capture; selected, searched, and found by their time."""
 
 import random
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -9,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, sentences
+from tests.waiting import until
 
 from pale_heron.bench.history import History
 from pale_heron.bench.lines import Lines, SelectedLines
@@ -98,13 +98,6 @@ def recorded(tmp_path_factory: pytest.TempPathFactory) -> Recorded:
     return Recorded(tmp_path_factory.mktemp("lines") / "a.pcapng", happenings(3, 6000))
 
 
-def wait(done: Callable[[], object]) -> None:
-    limit = time.monotonic() + 60
-    while not done():
-        assert time.monotonic() < limit
-        time.sleep(0.005)
-
-
 def is_seeking(replay: Replay) -> bool:
     state = replay.snapshot().replay
     return state is not None and state.seeking
@@ -129,7 +122,7 @@ def test_a_line_that_left_memory_comes_a_little_later(recorded: Recorded) -> Non
     lines._history = recorded.history
     recorded.history._cache.clear()
     assert lines.get(0) is None
-    wait(lambda: lines.get(0) is not None)
+    until(lambda: lines.get(0) is not None)
     assert lines.get(0) == recorded.entries[0]
     assert lines.get(lines.end - 1) == recorded.entries[-1]
     assert lines.get(lines.end) is None
@@ -178,7 +171,7 @@ def test_a_selection_lists_all_that_it_lets_through(recorded: Recorded, selectio
     listed = SelectedLines(recorded.lines, selection)
     while listed._oldest_seen > 0:
         listed.look_back()
-        wait(lambda: listed.searching is None or listed.searching.over)
+        until(lambda: listed.searching is None or listed.searching.over)
         listed.update()
     expected = [entry for entry in recorded.entries if selection.matches(entry)]
     numbers = [listed.number(place) for place in range(listed.begin, listed.end)]
@@ -213,11 +206,11 @@ def test_a_replay_can_show_its_first_line_after_a_jump_to_its_end(recorded: Reco
     replay = Replay(recorded.path, playing=False, at=BEGIN + 10**6 * SECOND)
     replay.start()
     try:
-        wait(lambda: replay.snapshot().replay is not None and replay.snapshot().replay.ended)
-        wait(lambda: (state := replay.snapshot().replay) is not None and state.surveyed)
+        until(lambda: replay.snapshot().replay is not None and replay.snapshot().replay.ended)
+        until(lambda: (state := replay.snapshot().replay) is not None and state.surveyed)
         lines = replay.lines
         assert lines.begin == 0
-        wait(lambda: lines.get(0) is not None)
+        until(lambda: lines.get(0) is not None)
         first = lines.get(0)
         assert isinstance(first, Frame | Event)
         assert [text for _, text in replay.snapshot().marks] == [
@@ -237,9 +230,9 @@ def test_a_jump_into_a_capture_with_a_lane_added_late_knows_that_lane(tmp_path: 
     replay = Replay(made.path, playing=False)
     replay.start()
     try:
-        wait(lambda: replay.surveyed)
+        until(lambda: replay.surveyed)
         replay.seek(BEGIN + 2900 * SECOND)
-        wait(lambda: replay.snapshot().now >= BEGIN + 2890 * SECOND and not is_seeking(replay))
+        until(lambda: replay.snapshot().now >= BEGIN + 2890 * SECOND and not is_seeking(replay))
         snapshot = replay.snapshot()
         assert snapshot.replay is not None
         assert snapshot.replay.torn == ""

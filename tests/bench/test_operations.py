@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import pytest
 from tests.bench.modules import MAKERS, ModuleBench
+from tests.waiting import LIMIT_S
 
 from pale_heron.bench.acting import Standing, Undertaking
 from pale_heron.bench.obeying import escaping, restart_now, writing
@@ -12,8 +13,6 @@ from pale_heron.bench.operations import Operation, Operations
 from pale_heron.bench.routine_files import routine_of_text
 from pale_heron.bench.routines import FAILED, LEFT_OUT, RoutineRun
 from pale_heron.core.trouble import Trouble
-
-LIMIT_S = 60.0
 
 
 class Doing(Operation):

@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.bench.test_bench import until
 from tests.bench.test_lines import happenings
 from tests.streams import BEGIN, GGA, chunk
+from tests.waiting import until
 
 from pale_heron.bench import dialects as dialects_module
 from pale_heron.bench.dialects import table_of

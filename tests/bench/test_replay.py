@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.bench.test_bench import recorded, until
+from tests.bench.test_bench import recorded
 from tests.streams import BEGIN, said
+from tests.waiting import until
 
 from pale_heron.bench import scout as scout_module
 from pale_heron.bench.replay import Replay

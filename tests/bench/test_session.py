@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from tests.streams import GGA, RTCM
+from tests.waiting import until
 
 from pale_heron.bench.session import Session
 from pale_heron.capture.reader import CaptureReader
@@ -39,13 +40,6 @@ def run(tmp_path: Path) -> Iterator[Run]:
     yield started
     for end in ended:
         end()
-
-
-def until(done: Callable[[], bool]) -> None:
-    limit = time.monotonic() + 60
-    while not done():
-        assert time.monotonic() < limit
-        time.sleep(0.01)
 
 
 def speak(terminal: Terminal, data: bytes) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from tests.waiting import LIMIT_S
 
 from pale_heron.bench.session import Session
 from pale_heron.bench.sources import Source
@@ -17,7 +18,6 @@ from pale_heron.ports.sender import Sending
 from pale_heron.sim.launch import Device
 from pale_heron.sim.troubles import TROUBLES
 
-LIMIT_S = 60.0
 SAY_EVERY_S = 2.5
 AS_ROOT = ("forbidden",) if os.geteuid() == 0 else ()
 

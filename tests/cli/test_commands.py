@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 import serial
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, said
+from tests.waiting import LIMIT_S, until
 
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
@@ -298,10 +299,7 @@ def test_a_killed_record_is_readable_up_to_a_quarter_of_a_second(device: Path, t
 
 
 def wait_for_size(path: Path, size: int) -> None:
-    limit = time.monotonic() + 60
-    while not path.exists() or path.stat().st_size < size:
-        assert time.monotonic() < limit
-        time.sleep(0.02)
+    until(lambda: path.exists() and path.stat().st_size >= size)
 
 
 def test_a_silent_lane_is_status_1_with_what_to_try(tmp_path: Path) -> None:
@@ -314,29 +312,37 @@ def test_a_silent_lane_is_status_1_with_what_to_try(tmp_path: Path) -> None:
 
 
 def test_ports_lists_a_running_simulated_device(tmp_path: Path) -> None:
-    words = [sys.executable, "-m", "pale_heron", "sim", "curlew"]
     environ = {"XDG_RUNTIME_DIR": str(tmp_path)}
-    watch = subprocess.Popen(
-        [sys.executable, "-m", "pale_heron", "ports", "--watch", "--json"],
-        stdout=subprocess.PIPE,
-        env=os.environ | environ,
-    )
-    time.sleep(1.5)
-    process = subprocess.Popen(words, stdout=subprocess.PIPE, env=os.environ | environ)
-    assert process.stdout is not None
-    process.stdout.readline()
+
+    def device(kind: str) -> subprocess.Popen[bytes]:
+        words = [sys.executable, "-m", "pale_heron", "sim", *kind.split()]
+        process = subprocess.Popen(words, stdout=subprocess.PIPE, env=os.environ | environ)
+        assert process.stdout is not None
+        process.stdout.readline()
+        return process
+
+    def changes() -> list[tuple[str, str]]:
+        whole = (tmp_path / "watched").read_bytes().rpartition(b"\n")[0]
+        rows = [json.loads(row) for row in whole.splitlines()]
+        return [(row["change"], row["description"]) for row in rows if "change" in row]
+
+    first = device("trouble deaf")
+    with (tmp_path / "watched").open("wb") as out:
+        words = [sys.executable, "-m", "pale_heron", "ports", "--watch", "--json"]
+        watch = subprocess.Popen(words, stdout=out, env=os.environ | environ)
+    # What was there at the first look is no change.
+    wait_for_size(tmp_path / "watched", 1)
+    second = device("curlew")
     found = [json.loads(row) for row in run("ports", "--json", **environ).stdout.splitlines()]
-    assert [each["device"] for each in found if each["simulated"]] == [f"{tmp_path}/pale-heron/sim/curlew"]
-    time.sleep(1)
-    process.terminate()
-    process.wait(10)
-    time.sleep(1.5)
-    watch.terminate()
-    changes = [json.loads(row) for row in watch.communicate()[0].splitlines() if b"change" in row]
-    assert [(each["change"], each["description"]) for each in changes] == [
-        ("came", "simulated receiver Curlew"),
-        ("went", "simulated receiver Curlew"),
-    ]
+    folder = f"{tmp_path}/pale-heron/sim"
+    assert [each["device"] for each in found if each["simulated"]] == [f"{folder}/curlew", f"{folder}/deaf"]
+    came = ("came", "simulated receiver Curlew")
+    until(lambda: changes() == [came], changes)
+    second.terminate()
+    until(lambda: changes() == [came, ("went", "simulated receiver Curlew")], changes)
+    for process in (watch, first, second):
+        process.terminate()
+        process.wait(LIMIT_S)
 
 
 @pytest.mark.parametrize(
@@ -369,11 +375,11 @@ def test_the_simulated_receiver_changes_its_rate_when_told(device: Path) -> None
     """The whole way: its own sentence, the answer at the old rate, then garbage, then sense at the new one."""
     with serial.Serial(str(device), 38400, timeout=0.3) as port:
         port.write(sealed("PCURLEW,LINE,115200"))
-        assert b"$PCURLEW,DONE,LINE,115200" in heard(port, b"$PCURLEW,DONE", 5)
+        assert b"$PCURLEW,DONE,LINE,115200" in heard(port, b"$PCURLEW,DONE", LIMIT_S)
         garbage = heard(port, b"never", 1)
         assert b"$GNGGA" not in garbage[-200:]
         port.baudrate = 115200
-        assert b"$GNRMC" in heard(port, b"$GNGGA", 5)
+        assert b"$GNRMC" in heard(port, b"$GNGGA", LIMIT_S)
 
 
 def test_too_many_sentences_for_the_line_pile_up(tmp_path: Path) -> None:

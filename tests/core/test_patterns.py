@@ -5,6 +5,7 @@ from time import monotonic
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.waiting import LIMIT_S
 
 from pale_heron.bench.dialects import read_text
 from pale_heron.bench.lines import Lines, SelectedLines
@@ -19,7 +20,6 @@ ENDLESS = r"(x|xx)+$"
 """Tries every way of taking the x one or two at a time before it gives up."""
 
 ROW = "x" * 60 + "!"
-LIMIT_S = 60.0
 """An expression without a limit takes longer than the age of the universe here."""
 
 

@@ -3,12 +3,12 @@
 import contextlib
 import threading
 import time
-from collections.abc import Callable
 
 import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
+from tests.waiting import LIMIT_S, until
 
 from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.line.settings import LineSettings, settings_of
@@ -21,7 +21,6 @@ from pale_heron.ports.opening import Gone
 from pale_heron.ports.reader import Reader
 from pale_heron.ports.sender import Sending
 
-LIMIT_S = 60.0
 RATES = (1200, 9600, 38400, 115200)
 
 
@@ -98,13 +97,6 @@ class MadeUpStream:
             self.closed = True
 
 
-def until(done: Callable[[], object], words: str = "") -> None:
-    limit = time.monotonic() + LIMIT_S
-    while not done():
-        assert time.monotonic() < limit, words
-        time.sleep(0.001)
-
-
 class LaneLife(RuleBasedStateMachine):
     """Whatever is asked in whatever state, the line ends up as it was asked last, and the record says the same."""
 
@@ -162,10 +154,10 @@ class LaneLife(RuleBasedStateMachine):
     @precondition(lambda self: self.device.there and self.device.opens.is_set())
     @rule()
     def rest(self) -> None:
-        until(lambda: self.reader._stream is not None, "it never opened")
-        until(lambda: self.device.rate == self.wanted, f"the line is at {self.device.rate}, wanted {self.wanted}")
+        until(lambda: self.reader._stream is not None, lambda: "it never opened")
+        until(lambda: self.device.rate == self.wanted, lambda: ("the line is at", self.device.rate, self.wanted))
         until(lambda: self.reader.spec.settings.rate == self.wanted)
-        until(lambda: self.told_rate() == self.wanted, f"the record says {self.told_rate()}, wanted {self.wanted}")
+        until(lambda: self.told_rate() == self.wanted, lambda: ("the record says", self.told_rate(), self.wanted))
 
     def told_rate(self) -> int | None:
         told = [each for each in self.taken() if isinstance(each, Event) and "rate" in each.details]

@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from serial.urlhandler import protocol_socket
 from tests.streams import GGA, chunk
+from tests.waiting import LIMIT_S
 
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
@@ -197,7 +198,7 @@ class Life:
         self.reader.start()
 
     def until(self, done: Callable[["Life"], bool]) -> None:
-        limit = time.monotonic() + 60
+        limit = time.monotonic() + LIMIT_S
         while not done(self):
             assert time.monotonic() < limit, self.records
             self.records += self.inbox.take(0.05, self.clock.now())
@@ -212,7 +213,7 @@ class Life:
 
     def end(self) -> None:
         self.reader.stop()
-        assert self.reader.join(3)
+        assert self.reader.join(LIMIT_S)
 
 
 def speak(terminal: Terminal, data: bytes) -> None:

@@ -4,12 +4,14 @@ import itertools
 import os
 import time
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 import serial
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, fed, said
+from tests.waiting import until
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.geodesy import offset_m
@@ -17,6 +19,8 @@ from pale_heron.core.nmea.sentence import parse, sealed, values
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations
 from pale_heron.sim.curlew import CHANNELS, Curlew
+from pale_heron.sim.modules import Post, placed
+from pale_heron.sim.run import run_stages
 from pale_heron.sim.scenes import SCENES, START_TIMES, Scene
 from pale_heron.sim.solution import dilution
 from pale_heron.sim.terminal import MOST_QUEUED, Terminal
@@ -170,6 +174,53 @@ def test_nobody_listening_blocks_nothing(terminal: Terminal) -> None:
         terminal.send(b"x" * 900)
         terminal.work(1.0)
     assert terminal.lost > 0
+
+
+def test_a_patient_one_loses_nothing_however_late_it_is_listened_to() -> None:
+    terminal = Terminal(1_000_000, patient=True)
+    said = b"".join(b"line %d\r\n" % number for number in range(20_000))
+    terminal.send(said)
+    for _ in range(50):
+        terminal.work(1.0)
+    assert terminal.queued, "there is not room for all of it"
+    heard = bytearray()
+    with serial.Serial() as port:
+        # Opening empties the input of what nobody was there for.
+        port.port, port.timeout = terminal.path, 0
+        port._reset_input_buffer = lambda: None
+        port.open()
+        while terminal.queued:
+            terminal.work(1.0)
+            heard.extend(port.read(100_000))
+        until(lambda: heard.extend(port.read(100_000)) or len(heard) >= len(said))
+    assert (bytes(heard), terminal.lost) == (said, 0)
+    terminal.close()
+
+
+def test_power_comes_when_all_lines_are_opened(tmp_path: Path) -> None:
+    posts = [Post(module, 9600, tmp_path / module.name) for module in placed("bittern", 7)]
+    opened: list[serial.Serial] = []
+    looks = itertools.count()
+
+    def ready() -> bool:
+        """Some looks pass between opening one line and the other."""
+        taken = [post.terminal.taken for post in posts]
+        assert taken == [place < len(opened) for place in range(2)]
+        if len(opened) < 2 and next(looks) % 3 == 2:
+            opened.append(serial.Serial(posts[len(opened)].terminal.path, 9600, timeout=0))
+        return all(taken)
+
+    heard = [b"", b""]
+
+    def ended() -> bool:
+        for place, port in enumerate(opened):
+            heard[place] += port.read(1000)
+        return all(b"+READY: node 7" in each for each in heard)
+
+    run_stages(posts, ended, 0.0, ready)
+    assert all(each.lstrip().startswith(b"+UP: Bittern") for each in heard), "from its first word on"
+    for port in opened:
+        port.close()
 
 
 def test_the_link_goes_with_its_device_but_never_with_anothers(tmp_path: object) -> None:

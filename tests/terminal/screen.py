@@ -8,7 +8,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-LIMIT_S = 60.0
+from tests.waiting import LIMIT_S
+
 PROGRAM = [sys.executable, "-m", "pale_heron"]
 
 
@@ -57,12 +58,19 @@ class Screen:
 
     def until(self, *wanted: str | Callable[[str], bool]) -> str:
         """Wait until all of these stand on the screen; gives what it says."""
-        limit = time.monotonic() + LIMIT_S
+        text = self.says(*wanted, within_s=LIMIT_S)
+        assert text, f"{wanted} never stood on the screen; it says:\n{self.text()}"
+        return text
+
+    def says(self, *wanted: str | Callable[[str], bool], within_s: float) -> str:
+        """What the screen says as soon as all of these stand on it; empty where they do not come in time."""
+        limit = time.monotonic() + within_s
         while True:
             text = self.text()
             if all(each in text if isinstance(each, str) else each(text) for each in wanted):
                 return text
-            assert time.monotonic() < limit, f"{wanted} never stood on the screen; it says:\n{text}"
+            if time.monotonic() > limit:
+                return ""
             time.sleep(0.1)
 
     def close(self) -> None:

@@ -11,6 +11,7 @@ import pytest
 from tests.bench.test_bench import recorded
 from tests.streams import GGA, HOSTILE, said
 from tests.terminal.screen import PROGRAM, Screen
+from tests.waiting import until
 
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.sim.terminal import Terminal
@@ -204,15 +205,12 @@ def test_a_closed_terminal_leaves_a_whole_capture(
         # The program of this screen alone: others may run at the same time.
         subprocess.run(["pkill", "-TERM", "-P", screen.shell(), "-f", "pale_heron demo"], check=True)
     (capture,) = captures(tmp_path)
-    limit = time.monotonic() + 60
-    while True:
-        reader = CaptureReader(capture)
-        names = [record[2] for record in reader.records() if isinstance(record[2], str)]
-        if names and names[-1] == "closed":
-            break
-        assert time.monotonic() < limit, names
-        time.sleep(0.1)
+
+    def events() -> list[str]:
+        return [record[2] for record in CaptureReader(capture).records() if isinstance(record[2], str)]
+
+    until(lambda: events()[-1:] == ["closed"], events)
+    reader = CaptureReader(capture)
+    assert list(reader.records())
     assert reader.torn == ""
-    while list(tmp_path.glob("pale-heron/sim/*")):
-        assert time.monotonic() < limit, "the simulated device ends too"
-        time.sleep(0.1)
+    until(lambda: not list(tmp_path.glob("pale-heron/sim/*")), lambda: "the simulated device ends too")

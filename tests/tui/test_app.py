@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
+from tests.waiting import until_shown
 from textual.pilot import Pilot
 
 from pale_heron.bench.lines import Lines
@@ -59,7 +60,7 @@ async def running(
 ) -> AsyncIterator[tuple[PaleHeron, Pilot[None]]]:
     app = PaleHeron(bench, view=view)
     async with app.run_test(size=size) as pilot:
-        await pilot.pause(0.3)
+        await until_shown(lambda: shown(app, "rail"))
         yield app, pilot
 
 
@@ -68,25 +69,25 @@ def shown(app: PaleHeron, name: str) -> str:
     return plain(app.screen_stack[0].query_one(f"#{name}", Canvas).rows)
 
 
+async def says(app: PaleHeron, name: str, words: str) -> None:
+    """Wait until a canvas says it."""
+    await until_shown(lambda: words in shown(app, name), lambda: shown(app, name))
+
+
 async def test_clicks_on_tabs_lanes_and_keys_do_what_keys_do() -> None:
     async with running(MadeUpBench()) as (app, pilot):
-        assert "Is anything arriving" in shown(app, "line")
+        await says(app, "line", "Is anything arriving")
         await pilot.click("#tabs", offset=(14, 0))
-        await pilot.pause(0.3)
-        assert "What is being said" in shown(app, "traffic-head")
+        await says(app, "traffic-head", "What is being said")
         await pilot.click("#foot", offset=(3, 0))
-        await pilot.pause(0.3)
-        assert "held" in shown(app, "traffic-head")
+        await says(app, "traffic-head", "held")
         await pilot.press("3")
         await pilot.click("#rail", offset=(5, 7))
-        await pilot.pause(0.3)
-        assert "3D fix for" in shown(app, "fix")
+        await says(app, "fix", "3D fix for")
         await pilot.press("tab")
-        await pilot.pause(0.3)
-        assert "Unknown" in shown(app, "fix")
+        await says(app, "fix", "Unknown")
         await pilot.press("shift+tab")
-        await pilot.pause(0.3)
-        assert "3D fix for" in shown(app, "fix")
+        await says(app, "fix", "3D fix for")
 
 
 async def test_holding_counts_scrolls_and_follows_again() -> None:
@@ -98,9 +99,8 @@ async def test_holding_counts_scrolls_and_follows_again() -> None:
         await pilot.press("up", "up")
         assert listed.chosen == bench.model.log.get(end - 3)
         bench.say(GGA)
-        await pilot.pause(0.3)
-        assert listed.new == 1
-        assert "held: 1 new since" in shown(app, "traffic-head")
+        await until_shown(lambda: listed.new == 1)
+        await says(app, "traffic-head", "held: 1 new since")
         await pilot.press("home")
         assert listed.chosen == bench.model.log.get(0)
         await pilot.press("down", "pagedown", "pageup")
@@ -120,11 +120,9 @@ async def test_the_whole_line_opens_and_closes() -> None:
     bench.say(HOSTILE, "hostile")
     async with running(bench, "traffic") as (app, pilot):
         await pilot.press("enter")
-        await pilot.pause(0.3)
-        assert "bytes at offset 0" in plain(app.screen.query_one("#lines", Canvas).rows)
+        await until_shown(lambda: "bytes at offset 0" in plain(app.screen.query_one("#lines", Canvas).rows))
         await pilot.press("escape")
-        await pilot.pause(0.2)
-        assert len(app.screen_stack) == 1
+        await until_shown(lambda: len(app.screen_stack) == 1)
 
 
 async def test_colours_change_and_markup_of_devices_stays_text() -> None:
@@ -175,6 +173,7 @@ def test_a_fault_of_ours_ends_in_one_line_without_values() -> None:
 STUCK = """
 import time
 from tests.tui.test_app import MadeUpBench
+from tests.waiting import until_shown
 from pale_heron.tui.app import PaleHeron
 class Stuck(MadeUpBench):
     shots = 0

@@ -1,12 +1,12 @@
 """Fix as its keys move it, and a receiver told things from the full screen: the real application, its real record."""
 
-import asyncio
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
 from tests.painted import snapshot
 from tests.streams import BEGIN, chunk, said
+from tests.waiting import until_shown
 from textual.pilot import Pilot
 from textual.widgets import Input
 
@@ -62,15 +62,11 @@ class Shown:
         stack = self.app.screen_stack
         return "\n".join(plain(canvas.rows) for screen in stack for canvas in screen.query(Canvas) if canvas.display)
 
-    async def shows(self, *words: str, limit_s: float = 60.0) -> None:
-        await self.until(lambda: all(word in self.text() for word in words), limit_s)
+    async def shows(self, *words: str) -> None:
+        await self.until(lambda: all(word in self.text() for word in words))
 
-    async def until(self, done: Callable[[], object], limit_s: float = 60.0) -> None:
-        for _ in range(int(limit_s / 0.05)):
-            if done():
-                return
-            await asyncio.sleep(0.05)
-        raise AssertionError(f"it says:\n{self.text()}")
+    async def until(self, done: Callable[[], object]) -> None:
+        await until_shown(done, lambda: f"it says:\n{self.text()}")
 
     async def press(self, *keys: str) -> None:
         await self.pilot.press(*keys)

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from tests.streams import GGA, sentences
+from tests.waiting import until_shown
 from textual.pilot import Pilot
 from textual.widgets import Input
 
@@ -25,7 +26,6 @@ from pale_heron.tui.paint import Line, plain
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
-LIMIT_S = 60.0
 TICK_S = 0.005
 
 
@@ -71,10 +71,7 @@ class Bench:
     capture: Path
 
     async def until(self, done: Callable[[], object]) -> None:
-        limit = time.monotonic() + LIMIT_S
-        while not done():
-            assert time.monotonic() < limit, f"it says:\n{self.screen()}"
-            await asyncio.sleep(0.05)
+        await until_shown(done, lambda: f"it says:\n{self.screen()}")
 
     async def shows(self, *words: str) -> None:
         await self.until(lambda: all(word in self.screen() for word in words))

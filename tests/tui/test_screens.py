@@ -1,6 +1,5 @@
 """The panels on their own, with stand-ins for what they ask: every row, every key, every refusal."""
 
-import asyncio
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import replace
@@ -9,6 +8,7 @@ from typing import Any
 
 import pytest
 from tests.streams import BEGIN, GGA, fed
+from tests.waiting import until_shown
 from textual.pilot import Pilot
 from textual.screen import Screen
 from textual.widgets import Input
@@ -70,11 +70,7 @@ class Shown:
         await self.press("enter")
 
     async def until(self, done: Callable[[], object]) -> None:
-        for _ in range(200):
-            if done():
-                return
-            await asyncio.sleep(0.05)
-        raise AssertionError(self.text)
+        await until_shown(done, lambda: self.text)
 
     async def says(self, *words: str) -> None:
         await self.until(lambda: all(word in self.text for word in words))

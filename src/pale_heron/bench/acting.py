@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Final, NamedTuple, Protocol
 
 from pale_heron.bench.operations import Failed, Operation, StopToken
-from pale_heron.core.frames import IN, NMEA, OK, Frame
+from pale_heron.core.frames import IN, NMEA, OK, SECOND, Frame
 from pale_heron.core.line.sending import compose
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.module import actions
@@ -162,10 +162,14 @@ class Undertaking(Operation):
         """What comes in on the lane from the last look on, until so many seconds have passed."""
         assert self._ear is not None, "heard only while it is done"
         end = time.monotonic() + within_s
-        while time.monotonic() < end:
+        over = False
+        while not over:
             self.token.check()
+            # What came while this program could not look was heard in time: there is one look more at the end.
+            over = time.monotonic() >= end
             yield from (frame for frame in self._ear.take() if frame.direction is IN)
-            self.token.rest(LOOK_S)
+            if not over:
+                self.token.rest(LOOK_S)
 
     def perform(self, action: Action, values: Mapping[str, str]) -> bool:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
@@ -269,26 +273,35 @@ def choosing_sentences(dialect: Dialect, wanted: Mapping[str, int], epochs_per_s
         self.begin("listen: " + ", ".join(f"{name} {'gone' if not each else 'there'}" for name, each in wanted.items()))
         slowest = max([1, *wanted.values()]) / max(epochs_per_s, 0.01)
         limit = min(LONGEST_LISTEN_S, max(6.0, 2.5 * slowest))
-        quiet_s = min(limit - 1.0, max(3.0, 1.5 / max(epochs_per_s, 0.01)))
-        began = time.monotonic()
-        last: dict[str, float] = {}
+        quiet_ns = int(SECOND * min(limit - 1.0, max(3.0, 1.5 / max(epochs_per_s, 0.01))))
         missing = {name for name, interval in wanted.items() if interval}
         unwanted = {name for name, interval in wanted.items() if not interval}
+        # Judged by when sentences came, not by when they were looked at: a busy machine makes no sentence vanish.
+        first = newest = 0
+        last: dict[str, int] = {}
+        looked = time.monotonic()
         for frame in self.frames(limit):
-            now = time.monotonic()
+            looked, newest = time.monotonic(), frame.time or newest
+            first = first or newest
             formatter = frame.type[2:] if frame.kind is NMEA and frame.status is OK else ""
             missing.discard(formatter)
             if formatter in unwanted:
-                last[formatter] = now
-            if not missing and now - max(last.values(), default=began) >= quiet_s:
+                last[formatter] = newest
+            if not missing and newest - max(last.values(), default=first) >= quiet_ns:
                 break
-        stayed = sorted(name for name in unwanted if time.monotonic() - last.get(name, 0.0) < quiet_s)
+        silent_ns = int(SECOND * (time.monotonic() - looked))
+        stayed = sorted(name for name in last if newest + silent_ns - last[name] < quiet_ns)
         if stayed or missing:
             told = [f"still coming: {', '.join(stayed)}"] if stayed else []
             told += [f"not there: {', '.join(sorted(missing))}"] if missing else []
-            raise Failed(f"{'; '.join(told)}, after {time.monotonic() - began:.0f} s")
-        gone = max(last.values(), default=began) - began
-        self.done(f"verified: the last unwanted one came after {gone:.1f} s" if unwanted else "verified: all are there")
+            raise Failed(f"{'; '.join(told)}, after {(newest + silent_ns - first) / SECOND:.0f} s")
+        if unwanted and silent_ns >= quiet_ns:
+            self.done("nothing at all comes any more")
+        elif unwanted:
+            gone = (max(last.values(), default=first) - first) / SECOND
+            self.done(f"verified: the last unwanted one came after {gone:.1f} s")
+        else:
+            self.done("verified: all are there")
 
     return work
 

@@ -136,8 +136,10 @@ class Replay:
     # What follows runs in the replay's own thread
 
     def _run(self) -> None:
+        more = True
         while not self._stop.is_set():
-            self._obey(wait=not self._play_on())
+            self._obey(wait=not more)
+            more = self._play_on()
             self._publish()
 
     def _obey(self, *, wait: bool) -> None:
@@ -263,8 +265,9 @@ class Replay:
         return self._playing and moment <= self._virtual_now()
 
     def _publish(self) -> None:
-        """A picture, where somebody has looked at the last one."""
-        if self._looked and time.monotonic() - self._pictured >= PICTURE_S:
+        """A picture, where somebody has looked at the last one or has asked for something since."""
+        asked_for = self._looked or self._obeyed != self._seen[0]
+        if asked_for and time.monotonic() - self._pictured >= PICTURE_S:
             self._looked = False
             self._pictured = time.monotonic()
             self._seen = self._obeyed, self._picture()

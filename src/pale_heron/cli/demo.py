@@ -80,7 +80,8 @@ def _modules(seed: int, record: bool) -> None:
     from pale_heron.sim.modules import KINDS, MARSH
 
     link = simulated_folder() / f"of-{os.getpid()}"
-    devices = Device(MARSH, "--seed", str(seed), "--after", "2.5", link=link, count=KINDS[MARSH])
+    power = ("--when-opened", "--after", "0.5")
+    devices = Device(MARSH, "--seed", str(seed), *power, link=link, count=KINDS[MARSH])
     names = ("bittern hide", "bittern buoy", "plover", "wren", "teal")
     roles = ("hide", "buoy 7", "buoy 7", "hide", "hide")
     try:

@@ -38,6 +38,9 @@ def sim(
     scene: Annotated[str, typer.Option(help=f"What happens: {', '.join(SCENES)}.")] = "saltmarsh",
     host_time: Annotated[bool, typer.Option("--host-time", help="Say this host's UTC, not the made-up one.")] = False,
     after: Annotated[float, typer.Option(help="Seconds until power comes to the modules.")] = 0.0,
+    when_opened: Annotated[
+        bool, typer.Option("--when-opened", help="Power comes to the modules once their lines are all opened.")
+    ] = False,
     until_input_ends: Annotated[bool, typer.Option(hidden=True)] = False,
 ) -> None:
     """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
@@ -52,7 +55,8 @@ def sim(
         _run_troubles(troubles or [], link, seed, _input_ended if until_input_ends else lambda: False)
         return
     if device in MODULES and not troubles:
-        _run_modules(device, link, seed, rate, after, _input_ended if until_input_ends else lambda: False)
+        ended = _input_ended if until_input_ends else lambda: False
+        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened)
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
@@ -101,7 +105,16 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
         run_stages(stages, ended)
 
 
-def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: float, ended: Callable[[], bool]) -> None:
+def _run_modules(
+    kind: str,
+    link: Path | None,
+    seed: int,
+    rate: int,
+    ended: Callable[[], bool],
+    after: float,
+    *,
+    when_opened: bool,
+) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.modem import RATES as KNOWN
     from pale_heron.sim.modules import Post, placed
@@ -119,7 +132,7 @@ def _run_modules(kind: str, link: Path | None, seed: int, rate: int, after: floa
         posts.append(Post(module, rate, path))
         print(path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        run_stages(posts, ended, after)
+        run_stages(posts, ended, after, lambda: not when_opened or all(post.terminal.taken for post in posts))
 
 
 def _input_ended() -> bool:

@@ -96,11 +96,18 @@ class Powered(Protocol):
     def close(self) -> None: ...
 
 
-def run_stages(stages: Sequence[Powered], ended: Callable[[], bool], after_s: float = 0.0) -> None:
-    """All of them at once, until `ended` says so. Power comes after a while."""
-    time.sleep(after_s)
-    begin = last = time.monotonic()
+def run_stages(
+    stages: Sequence[Powered],
+    ended: Callable[[], bool],
+    after_s: float = 0.0,
+    ready: Callable[[], bool] = lambda: True,
+) -> None:
+    """All of them at once, until `ended` says so. Power comes so long after `ready` was true."""
     try:
+        while not (ready() or ended()):
+            time.sleep(TICK_S)
+        time.sleep(after_s)
+        begin = last = time.monotonic()
         while not ended():
             time.sleep(TICK_S)
             now = time.monotonic()

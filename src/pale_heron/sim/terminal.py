@@ -15,8 +15,9 @@ MOST_QUEUED = 4096
 """The device's own output buffer, in bytes; what does not fit is lost, as in a receiver that is asked for too much."""
 
 BITS_PER_BYTE = 10
-MOST_UNREAD = 2048
-"""Half of what a pseudo-terminal takes before bytes are lost."""
+LONGEST_STALL_S = 1.0
+"""What a real device would have said while this machine did something else is made up for, up to so long."""
+
 
 _TCGETS2 = 0x802C542A
 _TERMIOS2 = struct.Struct("4IB19B2I")
@@ -41,6 +42,8 @@ class Terminal:
         self._announce(rate)
         self.path = os.ttyname(self._other)
         self._queue = b""
+        self._refused = b""
+        """What was on the line, and found no room on the other side."""
         self._credit = 0.0
         self._heard = b""
         self._link = link
@@ -84,6 +87,11 @@ class Terminal:
         answer = fcntl.ioctl(self._other, _TCGETS2, bytes(_TERMIOS2.size))
         return int(_TERMIOS2.unpack(answer)[-1])
 
+    @property
+    def taken(self) -> bool:
+        """Whether a program has opened it and set the line to its liking: serial programs read without waiting."""
+        return int(termios.tcgetattr(self._other)[6][termios.VMIN]) == 0
+
     def send(self, data: bytes) -> None:
         """Queue bytes; those beyond the device's buffer are lost and counted."""
         room = len(data) if self._patient else MOST_QUEUED - len(self._queue)
@@ -92,31 +100,33 @@ class Terminal:
 
     @property
     def queued(self) -> int:
-        return len(self._queue)
+        """How many bytes are still to go out."""
+        return len(self._queue) + len(self._refused)
 
     def work(self, seconds: float) -> list[bytes]:
         """Let `seconds` pass: send what the rate allows, and give the lines (or bytes) that have come in."""
         per_second = self.rate / BITS_PER_BYTE
-        self._credit = min(self._credit + seconds * per_second, max(64.0, 0.1 * per_second)) if self._queue else 0.0
+        self._credit = min(self._credit + seconds * per_second, LONGEST_STALL_S * per_second) if self._queue else 0.0
         count = min(int(self._credit), len(self._queue))
-        if self._patient:
-            count = min(count, max(0, MOST_UNREAD - self._unread()))
         if count:
             self._credit -= count
             piece, self._queue = self._queue[:count], self._queue[count:]
             self._put(resampled(piece, self.rate, self.other_rate or self.rate))
+        elif self._refused:
+            self._put(b"")
         return self._lines()
 
     def _put(self, data: bytes) -> None:
-        """On the line; with nobody reading, the terminal's buffer is full some time and the bytes are lost."""
+        """On the line; with nobody reading, the terminal's buffer is full some time and the rest is lost, or waits."""
+        data = self._refused + data
         try:
-            self.lost += len(data) - os.write(self._own, data)
+            written = os.write(self._own, data)
         except BlockingIOError:
-            self.lost += len(data)
-
-    def _unread(self) -> int:
-        """How many bytes the other side has not read yet."""
-        return int(struct.unpack("i", fcntl.ioctl(self._other, termios.FIONREAD, bytes(4)))[0])
+            written = 0
+        if self._patient:
+            self._refused = data[written:]
+        else:
+            self.lost += len(data) - written
 
     def _lines(self) -> list[bytes]:
         try:
