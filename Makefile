@@ -40,7 +40,7 @@ lint: .venv/develop
 
 test: lint
 	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
-	$(BIN)/pytest -q -n 3 --dist loadfile
+	$(BIN)/pytest -q -n 4 --dist loadfile
 
 bench: .venv/develop
 	$(BIN)/python -m benchmarks
