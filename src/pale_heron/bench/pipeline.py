@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Final, Generic, Protocol, TypeVar, cast
 
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
+from pale_heron.core.framing import Framing
 from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
 from pale_heron.core.wire.framer import Held
 
@@ -27,7 +28,9 @@ class Stage(Protocol):
     """What is done with the records of one lane."""
 
     @property
-    def held(self) -> Held | None: ...
+    def framing(self) -> Framing:
+        """What cuts its streams."""
+        ...
 
     def feed(self, chunk: Chunk) -> list[Frame]: ...
 
@@ -66,19 +69,24 @@ class Pipeline(Generic[Kind]):
 
     def feed(self, records: Iterable[Record]) -> list[Entry]:
         """Take records, many or few; gives the lines that have their place for good."""
+        waiting = self._waiting
         for record in records:
-            if record.time is not None:
-                self._pass(record.time)
-            if isinstance(record, Event):
+            now = record.time
+            if now is not None and now > self._now:
+                self._pass(now)
+            if isinstance(record, Chunk):
+                name = record.lane
+                lane = self.lanes.get(name) or self.lane(name)
+                frames = lane.feed(record)
+                if frames:
+                    self._add(frames)
+                if lane.framing.waiting or name in waiting:
+                    self._note(name, lane)
+            elif isinstance(record, Event):
                 self._take_event(record)
-            elif isinstance(record, Frame):
+            else:
                 self.lane(record.lane).take((record,))
                 self._add((record,))
-            else:
-                lane = self.lanes.get(record.lane) or self.lane(record.lane)
-                frames = lane.feed(record)
-                self._add(frames)
-                self._note(record.lane, lane)
         return self._order.settled()
 
     def advance(self, now: int) -> list[Entry]:
@@ -132,15 +140,13 @@ class Pipeline(Generic[Kind]):
         self._order.add((event,))
 
     def _add(self, frames: Sequence[Frame]) -> None:
-        if not frames:
-            return
         self._order.add(frames)
         if self._see is not None:
             self._see(frames)
 
     def _note(self, name: str, lane: Kind) -> None:
         """Remember what waits on a lane."""
-        held = lane.held
+        held = lane.framing.held
         if held is not None:
             self._waiting[name] = held
         elif name in self._waiting:
@@ -151,6 +157,11 @@ class Pipeline(Generic[Kind]):
         if now <= self._now:
             return
         waiting = self._waiting
+        if not waiting and now - self._ticked < TICK_NS:
+            # As for nearly every record: nothing ends by itself.
+            self._now = now
+            self._order.rise(now - SLACK_NS)
+            return
         while waiting:
             name, held = min(waiting.items(), key=lambda each: each[1].until)
             due = held.until + LATE_NS + 1
@@ -163,7 +174,9 @@ class Pipeline(Generic[Kind]):
         if now - self._ticked >= TICK_NS:
             self._ticked = now
             for lane in self.lanes.values():
-                self._add(lane.tick(now - LATE_NS))
+                frames = lane.tick(now - LATE_NS)
+                if frames:
+                    self._add(frames)
         self._now = now
         self._rise(now)
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from pale_heron.core.frames import Chunk, Direction, Event, Frame
+from pale_heron.core.frames import OUT, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.wire.framer import Framer, Held
 
@@ -15,28 +15,39 @@ class Framing:
     """Chunks and events of one lane in, frames out. It can be pickled, and goes on just the same."""
 
     def __init__(self, lane: str) -> None:
-        self._framers = {direction: Framer(lane, direction) for direction in Direction}
+        self._received = Framer(lane, Direction.IN)
+        self._sent = Framer(lane, Direction.OUT)
         self._settings: LineSettings | None = None
+
+    @property
+    def framing(self) -> "Framing":
+        """What cuts: this itself."""
+        return self
+
+    @property
+    def waiting(self) -> bool:
+        """Whether bytes of either direction wait for the end of their frame."""
+        return self._received.waiting or self._sent.waiting
 
     @property
     def held(self) -> Held | None:
         """What waits in either direction: since when, and the first moment at which a pause ends any of it."""
-        received, sent = (framer.held for framer in self._framers.values())
+        received, sent = self._received.held, self._sent.held
         if received is None or sent is None:
             return received or sent
         return Held(min(received.since, sent.since), min(received.until, sent.until))
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
-        return self._framers[chunk.direction].feed(chunk)
+        return (self._sent if chunk.direction is OUT else self._received).feed(chunk)
 
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
-        return [frame for framer in self._framers.values() for frame in framer.tick(now)]
+        return [*self._received.tick(now), *self._sent.tick(now)]
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
-        return [frame for framer in self._framers.values() for frame in framer.finish()]
+        return [*self._received.finish(), *self._sent.finish()]
 
     def take(self, frames: Iterable[Frame]) -> None:
         """Frames that were cut before: there is nothing to cut."""
@@ -54,8 +65,7 @@ class Framing:
         before, self._settings = self._settings, settings
         other = before is not None and (before.rate, before.framing) != (settings.rate, settings.framing)
         left = self.finish() if other else []
-        for direction, framer in self._framers.items():
-            # How lines end that are received says nothing of those that are sent.
-            ending = settings.ending_in if direction is Direction.IN else "auto"
+        # How lines end that are received says nothing of those that are sent.
+        for framer, ending in ((self._received, settings.ending_in), (self._sent, "auto")):
             framer.set(settings.gap_ms * 1_000_000, ending, settings.byte_ns)
         return left

@@ -21,7 +21,6 @@ from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.nmea.sentences import LAYOUTS
 from pale_heron.core.nmea.systems import TALKERS
 from pale_heron.core.streams import Dialects, LaneStreams
-from pale_heron.core.wire.framer import Held
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
@@ -85,9 +84,11 @@ class Lane:
     ) -> None:
         self.name = name
         self._settings = settings
+        self._byte_ns = settings.byte_ns if settings else 0
         self._role = role
         self._address = address
         self.streams = LaneStreams(name, dialects)
+        self.framing = self.streams.framing
         self._line = LineTracker()
         self._talk = Talk()
         self._errors: DriverErrors | None = None
@@ -103,12 +104,13 @@ class Lane:
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes; the trackers have seen them."""
-        if not self._line_has_bytes(chunk):
+        if chunk.direction is not OUT and not self._line.has_bytes:
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
-        frames = self.streams.feed(chunk, self._settings.byte_ns if self._settings else 0)
-        self._take_positions()
-        return self._take(frames)
+        frames = self.streams.feed(chunk, self._byte_ns)
+        if self.streams.told:
+            self._take_positions()
+        return self._take(frames) if frames else frames
 
     def take(self, frames: Iterable[Frame]) -> None:
         """Frames that were cut before, of a raw file: nothing else is known of it."""
@@ -123,14 +125,10 @@ class Lane:
         """What is known of its module; None while nobody speaks to one."""
         return self.streams.module
 
-    @property
-    def held(self) -> Held | None:
-        """What waits for the end of its frame."""
-        return self.streams.held
-
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
-        return self._take(self.streams.tick(now))
+        frames = self.streams.tick(now)
+        return self._take(frames) if frames else frames
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
@@ -181,6 +179,7 @@ class Lane:
     def _set(self, settings: LineSettings | None) -> None:
         """Take new settings; at another rate the line is judged anew."""
         before, self._settings = self._settings, settings or self._settings
+        self._byte_ns = self._settings.byte_ns if self._settings else 0
         if before and settings and (before.rate, before.framing) != (settings.rate, settings.framing):
             self._line.begin_anew()
 
@@ -230,9 +229,6 @@ class Lane:
             findings=_joined(findings(evidence), fix.remarks),
         )
 
-    def _line_has_bytes(self, chunk: Chunk) -> bool:
-        return chunk.direction is OUT or self._line.has_bytes
-
     def _take(self, frames: list[Frame]) -> list[Frame]:
         line, fix, talk = self._line.feed, self._fix.feed, self._talk.feed
         for frame in frames:
@@ -264,7 +260,8 @@ class Lane:
 
     def _take_positions(self) -> None:
         """Where the module says that it is."""
-        for position in self.streams.positions():
+        told, self.streams.told = self.streams.told, []
+        for position in told:
             self._fix.feed_position(position)
 
 

@@ -8,9 +8,10 @@ from the records alone: it does not depend on how many are taken at a time, nor 
 
 from bisect import bisect_left, insort
 from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from typing import Final
 
-from pale_heron.core.frames import SECOND, Event, Frame
+from pale_heron.core.frames import SECOND, Direction, Event, Frame
 
 Entry = Frame | Event
 
@@ -23,6 +24,15 @@ SLACK_NS: Final = SECOND // 4
 MOST_HELD: Final = 50_000
 
 
+@dataclass(slots=True)
+class _Stream:
+    """What came last of one lane and direction: where its last frame stands."""
+
+    lane: str
+    direction: Direction
+    last: int = 0
+
+
 class Order:
     """Takes entries as they become whole, gives them in order. It can be pickled, and goes on just the same."""
 
@@ -31,8 +41,9 @@ class Order:
         """In order: by key, then as they came."""
         self._floor = 0
         self._count = 0
-        self._last: dict[tuple[str, str], list[int]] = {}
-        """Where the last frame of each stream stands, in a list of one."""
+        self._stream = _Stream("", Direction.IN)
+        """The one that the last frame was of."""
+        self._streams = {("", Direction.IN): self._stream}
 
     @property
     def floor(self) -> int:
@@ -53,23 +64,23 @@ class Order:
         """The same order without the lines that are held."""
         other = Order()
         other._floor, other._count = self._floor, self._count
-        other._last = {stream: list(last) for stream, last in self._last.items()}
+        other._streams = {key: replace(stream) for key, stream in self._streams.items()}
         return other
 
     def add(self, entries: Iterable[Entry]) -> None:
         """Take what became whole. Without a time it stays behind what came before it."""
-        held, count, direction, lane = self._held, self._count, None, None
+        held, count, floor, stream = self._held, self._count, self._floor, self._stream
         for entry in entries:
-            floor = self._floor
-            key = floor if entry.time is None or entry.time < floor else entry.time
+            key = entry.time
+            if key is None or key < floor:
+                key = floor
             if isinstance(entry, Frame):
                 # Frames come many at a time from one stream: it is looked up once.
-                if entry.direction is not direction or entry.lane != lane:
-                    direction, lane = entry.direction, entry.lane
-                    last = self._last.setdefault((lane, direction), [0])
-                if key < last[0]:
-                    key = last[0]
-                last[0] = key
+                if entry.direction is not stream.direction or entry.lane != stream.lane:
+                    stream = self._stream = self._stream_of(entry)
+                if key < stream.last:
+                    key = stream.last
+                stream.last = key
             if held and key < held[-1][0]:
                 insort(held, (key, count, entry))
             else:
@@ -77,7 +88,15 @@ class Order:
             count += 1
             if len(held) > MOST_HELD:
                 self._overflow()
+                floor = self._floor
         self._count = count
+
+    def _stream_of(self, frame: Frame) -> "_Stream":
+        key = frame.lane, frame.direction
+        found = self._streams.get(key)
+        if found is None:
+            found = self._streams[key] = _Stream(*key)
+        return found
 
     def _overflow(self) -> None:
         """Times that do not go on must not let the held ones grow for ever: half of them have their places now."""

@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any, Final, Protocol
 
 from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
-from pale_heron.core.wire.framer import Held
 from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
@@ -28,7 +27,7 @@ LINES_TRIED: Final = 400
 LONGEST: Final = 120
 BEFORE_BYTES: Final = 4096
 WAITING_BYTES: Final = 1 << 16
-"""What is kept for a module of which nothing is known yet: of what came before, and once something was sent to it."""
+"""What is kept at least for a module of which nothing is known yet: of what came before, and once it was sent to."""
 
 
 class Recognition(Enum):
@@ -75,12 +74,8 @@ class LaneStreams:
         self._before_bytes = 0
         self._sent = False
         self._byte_ns = 0
-        self._positions: list[Position] = []
-
-    @property
-    def held(self) -> Held | None:
-        """What waits for the end of its frame."""
-        return self.framing.held
+        self.told: list[Position] = []
+        """The positions that the module told, until somebody takes them."""
 
     @property
     def secrets(self) -> frozenset[str]:
@@ -95,12 +90,14 @@ class LaneStreams:
     def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Frame]:
         """The frames that a chunk completes. A byte takes `byte_ns` on the line; 0 where that is not known."""
         self._byte_ns = byte_ns
-        if self._dialects is not None and self.module is None:
-            self._keep(chunk)
-        elif self.module is not None:
-            self._positions += self.module.feed(chunk, byte_ns)
         frames = self.framing.feed(chunk)
-        if self._dialects is not None and not self._chosen and self._tried <= LINES_TRIED:
+        if self._dialects is None:
+            return frames
+        if self.module is None:
+            self._keep(chunk)
+        else:
+            self.told += self.module.feed(chunk, byte_ns)
+        if self._tried <= LINES_TRIED and not self._chosen:
             self._recognise(frames, self._dialects)
         return frames
 
@@ -127,11 +124,6 @@ class LaneStreams:
         """What is left at the end of the streams."""
         return self.framing.finish()
 
-    def positions(self) -> "list[Position]":
-        """The positions that the module told since this was asked last."""
-        told, self._positions = self._positions, []
-        return told
-
     def speak(self, dialect: "Dialect", *, chosen: bool = False) -> None:
         """From now on the lane's module speaks this dialect, until a person chooses another.
 
@@ -148,7 +140,7 @@ class LaneStreams:
 
         self.module = ModuleTracker(dialect)
         for chunk in self._before:
-            self._positions += self.module.feed(chunk, self._byte_ns)
+            self.told += self.module.feed(chunk, self._byte_ns)
         self._before.clear()
 
     def _keep(self, chunk: Chunk) -> None:
@@ -158,8 +150,10 @@ class LaneStreams:
         self._before_bytes += len(chunk.data)
         spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!")
         self._sent = self._sent or spoken_to
-        while self._before_bytes > (WAITING_BYTES if self._sent else BEFORE_BYTES):
-            self._before_bytes -= len(self._before.popleft().data)
+        most = WAITING_BYTES if self._sent else BEFORE_BYTES
+        if self._before_bytes > 2 * most:
+            while self._before_bytes > most:
+                self._before_bytes -= len(self._before.popleft().data)
         if spoken_to and not self.found:
             self._find(self._dialects.standard, self._dialects)
 

@@ -56,12 +56,11 @@ class EpochTracker:
         if time and time == self.raw_time:
             return None
         self.raw_time = time
-        if b"." in time:
-            time = time.rstrip(b"0").rstrip(b".")
-        if time == self._epoch:
+        same = time.rstrip(b"0").rstrip(b".") if b"." in time else time
+        if same == self._epoch:
             return None
         whole = self.close()
-        self._epoch = time
+        self._epoch = same
         if time:
             self.open.time = time
             self.begun += 1

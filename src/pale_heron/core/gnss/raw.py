@@ -4,13 +4,14 @@ import re
 from functools import lru_cache
 from typing import Final
 
-from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME
+from pale_heron.core.frames import SECOND
+from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME_FORM
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.utc import midnight
-from pale_heron.core.utc import time_of_day as of_day
 
 SHORT_DATE: Final = 6
 _NUMBER = re.compile(NUMBER_FORM.encode()).fullmatch
+_TIME = re.compile(TIME_FORM.encode()).fullmatch
 _COUNT = re.compile(COUNT_FORM.encode()).fullmatch
 
 
@@ -38,11 +39,12 @@ def midnight_of(date: bytes) -> int | None:
 @lru_cache(maxsize=16)
 def time_of_day(raw: bytes) -> int | None:
     """Nanoseconds since midnight of a raw time, hhmmss with any decimals; None where it is none."""
-    try:
-        told = TIME.read((raw.decode("latin-1"),), 0)
-    except ValueError:
+    parts = _TIME(raw)
+    if parts is None:
         return None
-    return None if told is None else of_day(told)
+    hours, minutes, seconds, decimals = parts.groups()
+    whole = (int(hours) * 3600 + int(minutes) * 60 + int(seconds)) * SECOND
+    return whole + int(decimals[:9].ljust(9, b"0")) if decimals else whole
 
 
 def number(raw: bytes) -> float | None:

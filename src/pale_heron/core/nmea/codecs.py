@@ -17,13 +17,14 @@ Writer = Callable[[Any], list[str]]
 
 NUMBER_FORM = r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)"
 COUNT_FORM = r"[0-9]{1,3}"
-"""How numbers and counts of satellites are written."""
+TIME_FORM = r"([01][0-9]|2[0-3])([0-5][0-9])([0-5][0-9]|60)(?:\.([0-9]+))?"
+"""How numbers, counts of satellites, and times are written: hours, minutes, seconds, decimals."""
 
 _NUMBER = re.compile(NUMBER_FORM).fullmatch
 _WHOLE = re.compile(r"[+-]?[0-9]+").fullmatch
 _COUNT = re.compile(COUNT_FORM).fullmatch
 _HEX = re.compile(r"[0-9A-Fa-f]+").fullmatch
-_TIME = re.compile(r"([01][0-9]|2[0-3])([0-5][0-9])([0-5][0-9]|60)(\.[0-9]+)?").fullmatch
+_TIME = re.compile(TIME_FORM).fullmatch
 _DATE = re.compile(r"(0[1-9]|[12][0-9]|3[01])(0[1-9]|1[0-2])([0-9][0-9])").fullmatch
 
 

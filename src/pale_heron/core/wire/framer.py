@@ -93,6 +93,8 @@ class Framer:
         self._unended = _UNENDED[direction]
         self.set(pause_ns, ending, byte_ns)
         self._held = b""
+        self.waiting = False
+        """Whether bytes are held until their frame is whole."""
         self._scan = 0
         self._offset = 0
         self._last_time: int | None = None
@@ -106,11 +108,6 @@ class Framer:
         self._pause_ns = pause_ns
         self._ending = ending
         self._byte_ns = byte_ns
-
-    @property
-    def waiting(self) -> int:
-        """How many bytes are held until their frame is whole."""
-        return len(self._held)
 
     @property
     def held(self) -> Held | None:
@@ -147,9 +144,8 @@ class Framer:
         return self._taken()
 
     def _paused(self, now: int | None) -> bool:
-        return bool(
-            self._held and now is not None and self._last_time is not None and now - self._last_time > self._pause_ns
-        )
+        last = self._last_time
+        return bool(self._held) and now is not None and last is not None and now - last > self._pause_ns
 
     def _taken(self) -> list[Frame]:
         taken, self._frames = self._frames, []
@@ -176,6 +172,7 @@ class Framer:
                 end = ended
             self._scan = start = end
         self._held = held[start:]
+        self.waiting = start < size
         self._offset += start
         self._scan = max(0, self._scan - start)
 
