@@ -42,7 +42,11 @@ class MadeUpBench:
     def stop(self) -> list[str]:
         return []
 
-    def snapshot(self, *_lanes: str) -> BenchSnapshot:
+    def look(self, *_lanes: str) -> None:
+        """It is always as of now."""
+
+    @property
+    def seen(self) -> BenchSnapshot:
         return BenchSnapshot(
             bench="[b]saltmarsh[/]",
             now=self.now,
@@ -150,12 +154,13 @@ from tests.tui.test_app import MadeUpBench
 from pale_heron.tui.app import PaleHeron
 class Broken(MadeUpBench):
     shots = 0
-    def snapshot(self, *_):
+    @property
+    def seen(self):
         pass_phrase = "curlews are wading"
         self.shots += 1
         if self.shots > 3:
             raise ValueError("\\x1b[2J an owl in the works")
-        return super().snapshot()
+        return super().seen
 app = PaleHeron(Broken())
 app.run(headless=True)
 sys.exit(app.return_code)
@@ -173,16 +178,16 @@ def test_a_fault_of_ours_ends_in_one_line_without_values() -> None:
 STUCK = """
 import time
 from tests.tui.test_app import MadeUpBench
-from tests.waiting import until_shown
 from pale_heron.tui.app import PaleHeron
 class Stuck(MadeUpBench):
     shots = 0
-    def snapshot(self, *_):
+    @property
+    def seen(self):
         self.shots += 1
         if self.shots == 4:
             print("stuck", flush=True)
             time.sleep(60)
-        return super().snapshot()
+        return super().seen
     def stop(self):
         print("stopped", flush=True)
         return []

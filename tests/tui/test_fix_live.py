@@ -43,7 +43,11 @@ class TwoReceivers:
             self.model.feed(chunk(stern, moment, "stern"))
         self.now = BEGIN + self.SECONDS * SECOND
 
-    def snapshot(self, *_lanes: str) -> BenchSnapshot:
+    def look(self, *_lanes: str) -> None:
+        """It is always as of now."""
+
+    @property
+    def seen(self) -> BenchSnapshot:
         shown = snapshot(now=self.now)
         return BenchSnapshot("two", self.now, BEGIN, self.model.snapshots(self.now), shown.capture, None, 0.0)
 

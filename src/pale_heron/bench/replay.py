@@ -67,7 +67,7 @@ class Replay:
         self._looked = True
         self._pictured = 0.0
         self._model, self._lines = self._begin(None)
-        self._seen = self._obeyed, self._picture()
+        self._shown = self._obeyed, self._picture()
 
     @property
     def model(self) -> Model:
@@ -118,11 +118,20 @@ class Replay:
         """Go forward or back by so many seconds, from where commands of before will have led."""
         self._ask(lambda: self._skip(int(seconds * SECOND)))
 
-    def snapshot(self, *lanes: str) -> BenchSnapshot:
-        """Everything as of the moment being played, as it was published last. The named lanes are looked at closely."""
+    def look(self, *lanes: str) -> None:
+        """Ask for a picture, in which the named lanes are looked at closely; `seen` gives it a moment later."""
         self._model.look(lanes)
         self._looked = True
-        obeyed, seen = self._seen
+
+    def snapshot(self, *lanes: str) -> BenchSnapshot:
+        """The newest picture, for whoever looks now and then; another one is asked for."""
+        self.look(*lanes)
+        return self.seen
+
+    @property
+    def seen(self) -> BenchSnapshot:
+        """Everything as of the moment being played, as it was published last."""
+        obeyed, seen = self._shown
         if obeyed != self._asked and seen.replay is not None:
             # What was asked for since does not show yet.
             return replace(seen, replay=replace(seen.replay, seeking=True))
@@ -266,11 +275,11 @@ class Replay:
 
     def _publish(self) -> None:
         """A picture, where somebody has looked at the last one or has asked for something since."""
-        asked_for = self._looked or self._obeyed != self._seen[0]
+        asked_for = self._looked or self._obeyed != self._shown[0]
         if asked_for and time.monotonic() - self._pictured >= PICTURE_S:
             self._looked = False
             self._pictured = time.monotonic()
-            self._seen = self._obeyed, self._picture()
+            self._shown = self._obeyed, self._picture()
 
     def _picture(self) -> BenchSnapshot:
         now = self._virtual_now()

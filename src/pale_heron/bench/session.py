@@ -53,8 +53,11 @@ RECORD_S: Final = 10.0
 DECODE_S: Final = 60.0
 STEP_NS = SECOND // 2
 PICTURE_NS: Final = SECOND // 15
-AT_A_TIME: Final = 256
-"""Between so many records somebody who looks may get a picture."""
+AT_A_TIME: Final = 1 << 15
+"""Between so many bytes somebody who looks may get a picture."""
+
+RECORD_BYTES: Final = 128
+"""A record takes as long as so many bytes, besides its own."""
 
 FREE_WITHIN_S: Final = 2.0
 FRESH_S: Final = 2.0
@@ -252,10 +255,20 @@ class Session:
         with self._model.news:
             self._model.news.wait(seconds)
 
-    def snapshot(self, *lanes: str) -> BenchSnapshot:
-        """Everything as the decoder published it last; it will publish again. The named lanes are looked at closely."""
+    def look(self, *lanes: str) -> None:
+        """Ask for a picture, in which the named lanes are looked at closely; `seen` gives it a moment later."""
         self._model.look(lanes)
         self._looked = True
+        self._recorded.nudge()
+
+    def snapshot(self, *lanes: str) -> BenchSnapshot:
+        """The newest picture, for whoever looks now and then; another one is asked for."""
+        self.look(*lanes)
+        return self.seen
+
+    @property
+    def seen(self) -> BenchSnapshot:
+        """Everything as the decoder published it last."""
         writer, seen = self._writer, self._model.published
         capture = CaptureState("", 0, "")
         if writer is not None:
@@ -276,9 +289,9 @@ class Session:
         """Everything as of now or later: waits a moment for the decoder, for whoever looks only now and then."""
         asked, end = self.clock.now(), monotonic() + FRESH_S
         while not self._stopping.is_set() and monotonic() < end and (self._model.published.now or 0) < asked:
-            self._looked = True
+            self.look()
             self._stopping.wait(LOOK_S)
-        return self.snapshot()
+        return self.seen
 
     # The recorder's thread
 
@@ -379,7 +392,7 @@ class Session:
     def _feed(self, handed: Sequence[Handed]) -> None:
         """Records as many at a time as there are between two things that need their place among them."""
         batch: list[Chunk | Event] = []
-        passed: Passed | None = None
+        size, passed = 0, None
         for each in handed:
             if isinstance(each, Passed):
                 # Behind all that was taken with it the last one says what the others said before.
@@ -391,7 +404,9 @@ class Session:
                     self._history.note(place)
             else:
                 batch.append(each)
-                if len(batch) >= AT_A_TIME:
+                size += RECORD_BYTES + (len(each.data) if isinstance(each, Chunk) else 0)
+                if size >= AT_A_TIME:
+                    size = 0
                     self._feed_batch(batch)
                     self._publish()
         self._feed_batch(batch)

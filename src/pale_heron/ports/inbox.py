@@ -62,6 +62,11 @@ class Inbox:
             self._bytes += len(record.data)
         self._waiting.append(record)
 
+    def nudge(self) -> None:
+        """Wake whoever takes: there is something else to be done."""
+        with self._changed:
+            self._changed.notify()
+
     def take(self, wait_s: float, now: int) -> list[Handed]:
         """Everything that waits, after waiting at most `wait_s` for the first; losses last, stamped `now`."""
         with self._changed:

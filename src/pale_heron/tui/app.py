@@ -39,6 +39,9 @@ PICTURES_PER_S = 10
 HANGUP_S = 4.0
 """After a signal to end so much time is left to end in good order."""
 
+SOON_S = 0.02
+"""Within so long a bench that has nothing else to do makes a picture that it is asked for."""
+
 WARM_S = 2.0
 WIDE = 180
 """From this many columns on the chosen line stands beside the list, else under it."""
@@ -53,7 +56,14 @@ class Bench(Protocol):
     @property
     def lines(self) -> Lines: ...
 
-    def snapshot(self, *lanes: str) -> BenchSnapshot: ...
+    @property
+    def seen(self) -> BenchSnapshot:
+        """The newest picture."""
+        ...
+
+    def look(self, *lanes: str) -> None:
+        """Ask for a new one, in which the named lanes are looked at closely."""
+        ...
 
     def stop(self) -> list[str]: ...
 
@@ -76,7 +86,7 @@ class PaleHeron(FullScreen[None]):
         self._bench = bench
         self._view = view
         self._chosen_lane = 0
-        self._snapshot = bench.snapshot()
+        self._snapshot = bench.seen
         self._canvases: dict[str, Canvas] = {}
         self.traffic = TrafficView(bench, lambda: self._snapshot)
         self.fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
@@ -108,7 +118,7 @@ class PaleHeron(FullScreen[None]):
     def on_mount(self) -> None:
         self._canvas("timebar").display = self._replay
         self._show_view()
-        self.set_interval(1 / PICTURES_PER_S, self._draw)
+        self.set_interval(1 / PICTURES_PER_S, self._look)
         # What takes a while to read is read once, before a key asks for it, and not by the screen's thread.
         self.set_timer(WARM_S, lambda: threading.Thread(target=_read_dialects, daemon=True).start())
         self._running_loop = asyncio.get_running_loop()
@@ -143,13 +153,18 @@ class PaleHeron(FullScreen[None]):
     def _lane(self) -> LaneSnapshot | None:
         return self._snapshot.lane(self._chosen_lane)
 
-    def _draw(self) -> None:
-        """One picture of the newest snapshot."""
-        if not self.traffic.is_attached:
-            return
+    def _look(self) -> None:
+        """Ask for a picture of now, and draw it as soon as it can be there."""
         chosen = self._lane
         # The others are seen twice a second: on the rail, and where they are compared.
-        self._snapshot = snapshot = self._bench.snapshot(*((chosen.name,) if chosen else ()))
+        self._bench.look(*((chosen.name,) if chosen else ()))
+        self.set_timer(SOON_S, self._draw)
+
+    def _draw(self) -> None:
+        """Draw the newest picture."""
+        if not self.traffic.is_attached:
+            return
+        self._snapshot = snapshot = self._bench.seen
         if snapshot.replay is not None:
             self._canvas("timebar").show([timebar.bar(snapshot, self.size.width)])
         self._canvas("head").show([shell.head(snapshot, self.size.width)])

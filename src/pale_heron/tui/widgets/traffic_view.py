@@ -35,8 +35,6 @@ class TrafficBench(Protocol):
     @property
     def lines(self) -> Lines: ...
 
-    def snapshot(self) -> BenchSnapshot: ...
-
 
 class TrafficView(Vertical):
     """`seek` is there on a replay alone: going to a moment moves the whole bench there."""
