@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Chunk, Direction, Frame
 from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.states import LEVELS
+from pale_heron.core.gnss.states import LEVELS, MADE
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea.sentence import encode, sealed
 from pale_heron.core.wire import rtcm3
@@ -77,7 +77,9 @@ def said(seconds: int, scene: Scene | None = None, seed: int = 7) -> list[bytes]
 def track(points: Iterable[tuple[float, float]], **columns: float) -> Epochs:
     """Epochs with a fix at these places, one a second from BEGIN on; `columns` give what is the same in all."""
     log = EpochLog()
-    blank = Epoch(*(None,) * len(Epoch._fields))._replace(level=LEVELS.index("single"), **columns)
+    blank = Epoch(*(None,) * len(Epoch._fields))._replace(
+        level=LEVELS.index("single"), made=MADE.index("single"), **columns
+    )
     for second, (latitude, longitude) in enumerate(points):
         moment = BEGIN + second * SECOND
         log.append(blank._replace(arrived=moment, utc=moment, latitude=latitude, longitude=longitude))

@@ -166,7 +166,7 @@ TABLE: list[tuple[str, Dialect, Steps, list[Told]]] = [
         [Told(b"AT+FETCH", "ok", "OK", "OK", (b"+FETCH: 6", b"\nOK\r\n!"))],
     ),
     (
-        "bytes that arrive unasked in the midst of a reply",
+        "bytes that arrive unasked in the middle of a reply",
         COUNTED,
         [(OUT, b"AT+FETCH\r"), (IN, b"\r\n+HEARD: 7,4\r\nOK\r\n\r\n+FETCH: 2\r\nhi\r\nOK\r\n")],
         [Told(b"AT+FETCH", "ok", "OK", "OK", (b"+FETCH: 2", b"hi"), (b"+HEARD: 7,4",))],

@@ -14,7 +14,7 @@ from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.history import Start, starts_by_mode
 from pale_heron.core.gnss.starting import start_mode
-from pale_heron.core.gnss.states import LEVELS, Says, witnesses
+from pale_heron.core.gnss.states import LEVELS, MADE, Says, witnesses
 from pale_heron.core.gnss.strip import SILENT, StripLog
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
@@ -175,6 +175,7 @@ rows = st.lists(
     st.tuples(
         *([st.none() | st.integers(-(2**62), 2**62)] * 3),
         st.integers(0, len(LEVELS) - 1),
+        st.integers(0, len(MADE) - 1),
         *([st.none() | st.floats(-1e6, 1e6)] * 4),
         *([st.none() | st.integers(0, 999)] * 2),
         st.none() | st.floats(0, 99),
@@ -295,27 +296,6 @@ def test_starts_by_mode_have_median_and_spread() -> None:
     assert found["cold"][1:6] == (3, 2, 35.0, 30.0, 40.0)
     assert found["cold"].deviation_s == pytest.approx(7.07, abs=0.01)
     assert (found["hot"].deviation_s, found["unknown"].median_s) == (None, None)
-
-
-def test_three_kinds_of_outage_with_what_was_lost() -> None:
-    told = [whole(second, 2) for second in range(10)]
-    told += [whole(second) for second in range(10, 15)]
-    told += [whole(second, 2) for second in range(15, 20)]
-    told += [nothing(second) for second in range(20, 24)]
-    told += [whole(second, 2) for second in range(24, 30)] + [b""] * 8 + [whole(second, 2) for second in range(38, 42)]
-    outages = fix_of(told).history.outages
-    assert [(each.lost, (each.begin - BEGIN) // SECOND, each.seconds) for each in outages] == [
-        ("differential", 10, 5.0),
-        ("satellites", 20, 4.0),
-        ("bytes", 29, 9.0),
-    ]
-    assert (outages[1].before.used, outages[1].worst.used) == (11, 3)
-
-
-def test_a_receiver_that_died_has_an_outage_that_lasts() -> None:
-    fix = fix_of([whole(second) for second in range(10)], wait_s=20)
-    (outage,) = fix.history.outages
-    assert (outage.lost, outage.end, (outage.begin - BEGIN) // SECOND) == ("bytes", None, 9)
 
 
 def test_a_lane_forgets_old_epochs_and_its_counts_go_on() -> None:

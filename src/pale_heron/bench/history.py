@@ -19,7 +19,7 @@ from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 
 SPACING_BYTES = 1 << 19
-"""Bytes of the capture between two places: what is read and framed again at one go."""
+"""Bytes of the capture between two places: what is read and framed again in one go."""
 
 SPACING_LINES = 4000
 """Lines between two places; well below what memory holds, so that nothing lies between the last place and memory."""

@@ -156,5 +156,5 @@ def _answers(self: Undertaking, tries: int) -> bool:
 
 
 def _unstoppable(self: Undertaking) -> Commander:
-    """Whoever gives up in the midst of it is led back all the same."""
+    """Whoever gives up in the middle of it is led back all the same."""
     return Commander(self.bench, self.lane)

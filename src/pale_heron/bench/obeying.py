@@ -163,7 +163,7 @@ def store_now(self: Undertaking) -> None:
 
 
 def restart_now(self: Undertaking) -> None:
-    """Tell it to start anew and give it the time for that."""
+    """Tell it to restart and give it the time for that."""
     self.begin("restart")
     before = len(known(self).restarts)
     exchange = commander(self).ask("restart", "run")

@@ -106,12 +106,12 @@ def flags(outbound: bool) -> tuple[int, bytes]:
 def read_blocks(file: BinaryIO, order: str = "<") -> Iterator[Block | Torn]:
     """The whole blocks from the place where `file` stands; a Torn last where it does not end with one.
 
-    `order` is the byte order of the section in whose midst it stands; each section header sets it anew.
+    `order` is the byte order of the section that it stands in; each section header sets it again.
     """
     offset = file.tell()
     while head := file.read(8):
         if len(head) < 8:
-            yield Torn(offset, "the file ends in the midst of a block")
+            yield Torn(offset, "the file ends in the middle of a block")
             return
         if head[:4] == MAGIC:
             mark = file.read(4)
@@ -126,7 +126,7 @@ def read_blocks(file: BinaryIO, order: str = "<") -> Iterator[Block | Torn]:
             return
         rest = file.read(length - 8)
         if len(rest) < length - 8:
-            yield Torn(offset, "the file ends in the midst of a block")
+            yield Torn(offset, "the file ends in the middle of a block")
             return
         if struct.unpack(order + "I", rest[-4:])[0] != length:
             yield Torn(offset, "a block whose two lengths differ")

@@ -177,11 +177,11 @@ class Lane:
         return left
 
     def _set(self, settings: LineSettings | None) -> None:
-        """Take new settings; at another rate the line is judged anew."""
+        """Take new settings; at another rate the line is judged from the start."""
         before, self._settings = self._settings, settings or self._settings
         self._byte_ns = self._settings.byte_ns if self._settings else 0
         if before and settings and (before.rate, before.framing) != (settings.rate, settings.framing):
-            self._line.begin_anew()
+            self._line.begin_again()
 
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""

@@ -173,7 +173,7 @@ class Sender:
 
 
 def _pieces(data: bytes, settings: LineSettings) -> list[bytes]:
-    """What is written at one go: characters where each is followed by a pause, lines where each line is."""
+    """What is written in one go: characters where each is followed by a pause, lines where each line is."""
     if settings.char_delay_ms:
         return [data[at : at + 1] for at in range(len(data))]
     if settings.line_delay_ms:

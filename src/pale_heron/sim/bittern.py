@@ -98,7 +98,7 @@ class Bittern(Modem):
         power = int(self.in_force["power"])
         self._sent += 1
         if power >= BROWN_OUT_DBM and self._sent % 3 == 0:
-            # The supply breaks down in the midst of sending: no result, only a new start.
+            # The supply breaks down in the middle of sending: no result, only a new start.
             self.later(seconds, 0.05, lambda at: self.restart(at, "brown-out"))
             return Answer(after_s=60.0)
         took = self._air.transmit(self, to, payload, power, seconds, self.later)

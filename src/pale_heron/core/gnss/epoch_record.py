@@ -7,7 +7,7 @@ from typing import Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.history import History, Reception
+from pale_heron.core.gnss.outages import Had, Outage, Outages, Reception
 from pale_heron.core.gnss.sanity import Sanity
 from pale_heron.core.gnss.states import FixState
 from pale_heron.core.gnss.strip import Strip, StripLog
@@ -47,9 +47,9 @@ class Cadence:
 class EpochRecord:
     """Told of every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
 
-    def __init__(self, history: History, sanity: Sanity, kept: int | None) -> None:
-        self._history = history
+    def __init__(self, sanity: Sanity, kept: int | None) -> None:
         self._sanity = sanity
+        self._outages = Outages()
         self._strip = StripLog()
         self._log = EpochLog(kept)
         self.cadence = Cadence()
@@ -72,27 +72,32 @@ class EpochRecord:
         """The whole session."""
         return self._strip.strip()
 
-    def add(self, epoch: Epoch, state: FixState) -> None:
-        """Take a whole epoch; `state` is what was judged at its end."""
-        since = self.cadence.note(epoch.arrived)
-        if since is not None and epoch.arrived is not None:
-            self._history.silence(since, epoch.arrived)
+    def add(self, epoch: Epoch) -> None:
+        """Take a whole epoch."""
         self._log.append(epoch)
         if epoch.arrived is not None:
-            self._strip.add(epoch.arrived, epoch.level, epoch.used, epoch.cn0, since is not None)
-        self._history.epoch(state, Reception(epoch.used, epoch.cn0))
+            self._take(Had(epoch.arrived, epoch.level, epoch.made, Reception(epoch.used, epoch.cn0)))
         self._sanity.epoch(epoch)
 
-    def untimed(self, arrived: int | None, level: int, cn0: float | None) -> None:
-        """A receiver that knows no time yet has no epochs; the strip shows that it was there."""
+    def untimed(self, arrived: int | None, state: FixState, cn0: float | None) -> None:
+        """A receiver that knows no time has no epochs; that it was there, and what it had, counts all the same."""
         last = self.cadence.last
         if arrived is not None and (last is None or arrived - last > UNTIMED_NS):
-            since = self.cadence.note(arrived)
-            if since is not None:
-                self._history.silence(since, arrived)
-            self._strip.add(arrived, level, None, cn0)
+            self._take(Had(arrived, state.level, state.made, Reception(None, cn0)))
 
-    def silent_since(self, now: int | None) -> int | None:
+    def _take(self, had: Had) -> None:
+        since = self.cadence.note(had.time)
+        if since is not None:
+            self._outages.silence(since, had.time)
+        self._strip.add(had.time, had.level, *had.reception, since is not None)
+        self._outages.epoch(had)
+
+    def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
+        """All so far; with the epoch that is being told since `arrived`, or the silence that lasts."""
+        told = None if arrived is None else Had(arrived, state.level, state.made)
+        return self._outages.so_far(told, self._silent_since(now))
+
+    def _silent_since(self, now: int | None) -> int | None:
         """Since when no epoch came, where that is longer than usual."""
         last = self.cadence.last
         return last if last is not None and now is not None and self.cadence.is_silence(now - last) else None

@@ -11,6 +11,7 @@ from typing import Final
 
 from pale_heron.core.gnss.epochs import Epoch
 from pale_heron.core.gnss.raw import count, midnight_of, number, time_of_day, unpacked
+from pale_heron.core.gnss.states import FixState
 from pale_heron.core.utc import DAY
 
 AHEAD_SHARE: Final = 0.6
@@ -75,8 +76,8 @@ class EpochTracker:
         whole, self.open = self.open, OpenEpoch(b"", None)
         return whole
 
-    def row(self, epoch: OpenEpoch, level: int, seen: int | None, cn0: float | None) -> Epoch:
-        """The figures of a whole epoch; `seen` and `cn0` are what its satellites were like."""
+    def row(self, epoch: OpenEpoch, state: FixState, seen: int | None, cn0: float | None) -> Epoch:
+        """The figures of a whole epoch; `state` was judged at its end, `seen` and `cn0` tell of its satellites."""
         of_day = time_of_day(epoch.time)
         fixed = epoch.latitude is not None
         north, east = number(epoch.errors[0]), number(epoch.errors[1])
@@ -84,7 +85,8 @@ class EpochTracker:
             arrived=epoch.arrived,
             utc=self._utc_of(epoch.date, of_day),
             of_day=of_day,
-            level=level,
+            level=state.level,
+            made=state.made,
             latitude=epoch.latitude,
             longitude=epoch.longitude,
             altitude_m=number(epoch.altitude) if fixed else None,

@@ -1,6 +1,6 @@
 """Epochs: what a receiver said of one moment, one row each, in columns.
 
-A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 108 bytes each.
+A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 109 bytes each.
 Rows are only ever added at the end, so a snapshot is a view: the columns as they are, and how far they were filled.
 """
 
@@ -27,6 +27,8 @@ class Epoch(NamedTuple):
     """Its time of day, nanoseconds; known before any date."""
     level: int
     """Place in LEVELS."""
+    made: int
+    """Place in MADE."""
     latitude: float | None
     longitude: float | None
     altitude_m: float | None
@@ -56,6 +58,7 @@ _COLUMNS: Final = {
     "utc": "q",
     "of_day": "q",
     "level": "b",
+    "made": "b",
     "latitude": "d",
     "longitude": "d",
     "altitude_m": "d",

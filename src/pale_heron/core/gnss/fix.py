@@ -12,12 +12,13 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.agreement import Agreement
 from pale_heron.core.gnss.epoch_record import EpochRecord
 from pale_heron.core.gnss.epoch_tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.epochs import Epochs
 from pale_heron.core.gnss.facts import Fact, Heard, Saying, facts
 from pale_heron.core.gnss.history import BANNER, History, HistorySnapshot
-from pale_heron.core.gnss.raw import gsa_words, is_near, time_of_day
+from pale_heron.core.gnss.raw import gsa_words, time_of_day
 from pale_heron.core.gnss.sanity import Remark, Sanity
 from pale_heron.core.gnss.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import (
@@ -40,9 +41,6 @@ EPOCHS_KEPT = 9_000
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
-BURST_SHARE: Final = 0.35
-"""What comes within so much of the usual time between epochs is of one burst."""
-
 REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters of which each talker tells something else; of the others the combined one speaks for all."""
@@ -59,12 +57,16 @@ _DECIDING: Final = {
 
 
 class _Route(NamedTuple):
-    """Who reads a type of sentence (nobody: None), whether it speaks for all systems, or only where none does."""
+    """Who reads a type of sentence (nobody: None), whether it speaks for all systems, or only where none does.
+
+    And whether it tells a position, or that there is none.
+    """
 
     reader: Callable[[Frame], None] | None
     formatter: str
     combined: bool
     shadowed: bool
+    tells_position: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +108,8 @@ class FixTracker:
         self._history = History()
         self._sanity = Sanity()
         self._epochs = EpochTracker()
-        self._record = EpochRecord(self._history, self._sanity, epochs_kept)
-        self._told: dict[str, tuple[bytes, int | None]] = {}
-        """The time that GGA and RMC told last, and when they came."""
+        self._record = EpochRecord(self._sanity, epochs_kept)
+        self._agreement = Agreement(self._sanity)
         self._says = Says()
         self._dimension_time: int | None = None
         self._state = FixState(NO_FIX)
@@ -134,7 +135,7 @@ class FixTracker:
         self._history.milestone("first byte", time)
 
     def start(self, mode: str, cause: str, time: int | None) -> None:
-        """Tell it that the receiver starts anew."""
+        """Tell it that the receiver restarts."""
         self._history.begin_start(mode, cause, time)
         if cause == BANNER:
             # What was said before the start says nothing of what is after it.
@@ -155,6 +156,8 @@ class FixTracker:
             self._history.milestone("first byte", frame.time)
             self._history.milestone("sentence", frame.time)
         route.reader(frame)
+        if route.tells_position:
+            self._note_untimed(frame.time)
         self._last_formatter = route.formatter
 
     def feed_position(self, position: Position) -> None:
@@ -172,14 +175,22 @@ class FixTracker:
                 position.raw.get("altitude_m", "").encode("latin-1", "replace"),
             )
         self._judge(position, TOLD, ("A" if position.has_position else "V", "known" if position.clock else ""))
+        self._note_untimed(position.time)
         self._last_formatter = TOLD
+
+    def _note_untimed(self, time: int | None) -> None:
+        """What was judged where no time is told, so that no epoch will tell of it."""
+        if not self._epochs.raw_time:
+            self._record.untimed(time, self._state, self._sky.reception(time)[1])
 
     def _route(self, kind: str) -> "_Route":
         """What becomes of a type of sentence, found out once."""
         formatter = kind[2:]
         reader = self._readers.get(formatter) if len(kind) == 5 and kind[0] != "P" else None
         alone = formatter not in _PER_SYSTEM
-        route = _Route(reader, formatter, alone and kind[:2] == "GN", alone and kind[:2] != "GN")
+        combined = kind[:2] == "GN"
+        told = formatter in ("GGA", "GNS", "RMC", "GLL")
+        route = _Route(reader, formatter, alone and combined, alone and not combined, told)
         if len(self._routes) < MOST_ROUTES:
             self._routes[kind] = route
         return route
@@ -190,14 +201,15 @@ class FixTracker:
 
     def snapshot(self, now: int | None) -> FixSnapshot:
         """The fix as of `now`."""
+        told = self._epochs.open
         return FixSnapshot(
             state=self._state,
             since=self._since,
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
-            history=self._history.snapshot(self._record.silent_since(now)),
-            epochs=self._record.count + bool(self._epochs.open.time),
-            epochs_with_fix=self._record.with_position + (self._epochs.open.latitude is not None),
+            history=self._history.snapshot(self._record.outages(told.arrived if told.time else None, self._state, now)),
+            epochs=self._record.count + bool(told.time),
+            epochs_with_fix=self._record.with_position + (told.latitude is not None),
             track=self._record.track(),
             strip=self._record.strip(),
             deciding=self._deciding,
@@ -212,24 +224,10 @@ class FixTracker:
             self._take_whole(whole)
 
     def _take_whole(self, epoch: OpenEpoch) -> None:
-        """An epoch is whole: a row of the record; and whether the two sentences that tell most agreed in it."""
+        """An epoch is whole: a row of the record."""
         seen, cn0 = self._sky.reception(epoch.arrived)
-        self._record.add(self._epochs.row(epoch, self._state.level, seen, cn0), self._state)
-        if epoch.fixed_by_gga is None or epoch.fixed_by_rmc is None:
-            return
-        self._sanity.compared("validity", epoch.fixed_by_gga == epoch.fixed_by_rmc)
-        if epoch.where and epoch.where_by_rmc:
-            alike = epoch.where == epoch.where_by_rmc or is_near(epoch.where, epoch.where_by_rmc)
-            self._sanity.compared("position", alike)
-
-    def _compare_times(self, frame: Frame, formatter: str, time: bytes, other: str) -> None:
-        """GGA and RMC of one burst tell one time; a burst is short against the time between epochs."""
-        self._told[formatter] = time, frame.time
-        told, before = self._told.get(other, (b"", None))
-        if told and time and before is not None and frame.time is not None:
-            near = BURST_SHARE * self._record.cadence.usual
-            if 0 <= frame.time - before < near:
-                self._sanity.compared("time", told == time)
+        self._record.add(self._epochs.row(epoch, self._state, seen, cn0))
+        self._agreement.epoch(epoch)
 
     def _is_shadowed(self, formatter: str, time: int | None) -> bool:
         """Whether the combined talker tells the same for all systems together."""
@@ -286,8 +284,6 @@ class FixTracker:
                 repeated = before.frame.data.split(b",", 6)
                 if time in repeated:
                     self._sanity.still()
-        if not time and not self._epochs.raw_time:
-            self._record.untimed(frame.time, self._state.level, self._sky.reception(frame.time)[1])
         whole = self._epochs.begin(time, frame.time)
         if whole is not None:
             self._take_whole(whole)
@@ -306,7 +302,7 @@ class FixTracker:
             return
         quality = fields[6].decode("latin-1")
         has_fix = bool(kind_of_quality(quality))
-        self._compare_times(frame, "GGA", fields[1], "RMC")
+        self._agreement.times("GGA", "RMC", fields[1], frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "GGA")
         self._hear(frame, "GGA", has_fix)
         epoch = self._epochs.open
@@ -342,7 +338,7 @@ class FixTracker:
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
         has_fix = bool(kind_of_status(status, mode))
-        self._compare_times(frame, "RMC", fields[1], "GGA")
+        self._agreement.times("RMC", "GGA", fields[1], frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "RMC")
         self._hear(frame, "RMC", has_fix)
         self._take_date(frame, fields[9])

@@ -1,4 +1,4 @@
-"""The course of a session: state by state, every start with its milestones, and outages with what was lost.
+"""The course of a session: state by state, and every start with its milestones.
 
 A start begins by an action of ours, by what the receiver says when it starts, or, for the first, with the first byte.
 After an action some sentences of before may still be on their way: they do not count until the receiver says that it
@@ -12,11 +12,12 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.outages import Outage
 from pale_heron.core.gnss.states import FIX_2D, FIX_3D, FixState
 
 MILESTONES: Final = ("first byte", "sentence", "time", "date", "satellite seen", "satellite used", "2D", "3D")
 MOST_KEPT = 5000
-"""States, starts and outages kept; older ones are forgotten and no longer counted."""
+"""States and starts kept; older ones are forgotten and no longer counted."""
 
 PATIENCE_NS = 3 * SECOND
 SAME_START_NS = 10 * SECOND
@@ -27,11 +28,6 @@ STRAGGLERS_NS = 120 * SECOND
 
 MODES: Final = ("cold", "warm", "hot", "unknown")
 OPENING, BANNER, ACTION = "opening", "banner", "action"
-
-SATELLITES, DIFFERENTIAL, BYTES = "satellites", "differential", "bytes"
-"""What an outage is an outage of."""
-
-_CORRECTED: Final = ("differential", "RTK float", "RTK fixed", "precise", "precise service")
 
 
 class StateSpan(NamedTuple):
@@ -66,27 +62,6 @@ class Start(NamedTuple):
 
     def _after(self, time: int | None) -> float | None:
         return None if time is None or self.begin is None else (time - self.begin) / SECOND
-
-
-class Reception(NamedTuple):
-    """Satellites used, and the mean C/N0 of the best four; None where unknown."""
-
-    used: int | None = None
-    cn0: float | None = None
-
-
-class Outage(NamedTuple):
-    """A time without a fix after there was one, without corrections, or without bytes; `end` is None while it lasts."""
-
-    begin: int
-    end: int | None
-    lost: str = SATELLITES
-    before: Reception = Reception()
-    worst: Reception = Reception()
-
-    @property
-    def seconds(self) -> float | None:
-        return None if self.end is None else (self.end - self.begin) / SECOND
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,16 +102,14 @@ def starts_by_mode(starts: Iterable[Start]) -> tuple[ModeRow, ...]:
 
 
 class History:
-    """Told of milestones, of every epoch, and of every change of state."""
+    """Told of milestones and of every change of state."""
 
     def __init__(self) -> None:
         self._spans: deque[StateSpan] = deque(maxlen=MOST_KEPT)
-        self._outages: deque[Outage] = deque(maxlen=MOST_KEPT)
         self._starts: deque[Start] = deque(maxlen=MOST_KEPT)
         self._had_fix = False
         self._fixed_when_opened = False
         self._held_until: int | None = None
-        self._reception = Reception()
         self.waiting = True
         """Whether a start is under way, so that milestones are of interest."""
 
@@ -169,14 +142,6 @@ class History:
             self._held_until = None
         return self._held_until is not None
 
-    def epoch(self, state: FixState, reception: Reception) -> None:
-        """Take one whole epoch: what is received, and how far the start is."""
-        if self._outages and self._outages[-1].end is None:
-            last = self._outages[-1]
-            self._outages[-1] = last._replace(worst=_worse(last.worst, reception))
-        if state.has_position:
-            self._reception = reception
-
     def judged(self, state: FixState, time: int | None) -> None:
         """Told of the state again and again while a start is under way."""
         if not state.has_position:
@@ -194,57 +159,17 @@ class History:
         self.waiting = state.state == FIX_2D or (not late and start is not None and start.waiting_for != "")
 
     def change(self, state: FixState, time: int | None) -> None:
-        """Note a new state, and the outage that it begins or ends."""
-        before = self._spans[-1].state if self._spans else None
-        if before is None:
+        """Note a new state."""
+        if not self._spans:
             self._fixed_when_opened = state.has_position
         self._spans.append(StateSpan(time, state))
         if self.waiting:
             self.judged(state, time)
         self._had_fix = self._had_fix or state.has_position
-        lost = _lost(before, state)
-        open_now = self._outages[-1] if self._outages and self._outages[-1].end is None else None
-        if open_now is not None and _is_over(open_now, state):
-            self._outages[-1] = open_now._replace(end=time)
-            open_now = None
-        if time is None or not lost or not self._had_fix:
-            return
-        if open_now is not None:
-            # A fix is lost that had only lost its corrections: one outage ends, the worse begins.
-            self._outages[-1] = open_now._replace(end=time)
-        self._outages.append(Outage(time, None, lost, self._reception, self._reception))
 
-    def silence(self, begin: int, end: int) -> None:
-        """Nothing came between these times, though a fix had been there."""
-        if self._had_fix and not (self._outages and self._outages[-1].end is None):
-            self._outages.append(Outage(begin, end, BYTES, self._reception, Reception(0, None)))
-
-    def snapshot(self, silent_since: int | None = None) -> HistorySnapshot:
-        """Spans, starts and outages so far. A lane that had its fix when it was opened shows no start of that."""
+    def snapshot(self, outages: tuple[Outage, ...]) -> HistorySnapshot:
+        """Spans and starts so far. A lane that had its fix when it was opened shows no start of that."""
         skipped = 1 if self._fixed_when_opened and len(self._starts) < MOST_KEPT else 0
         starts = list(self._starts)[skipped:]
-        outages = tuple(self._outages)
-        if silent_since is not None and self._had_fix and not (outages and outages[-1].end is None):
-            outages = (*outages, Outage(silent_since, None, BYTES, self._reception, Reception(0, None)))
         kept = tuple(start._replace(reached=dict(start.reached)) for start in starts)
         return HistorySnapshot(tuple(self._spans), kept, outages)
-
-
-def _lost(before: FixState | None, now: FixState) -> str:
-    """What the change from one state to another loses; empty for nothing."""
-    if before is None or not before.has_position:
-        return ""
-    if not now.has_position:
-        return SATELLITES
-    return DIFFERENTIAL if before.kind in _CORRECTED and now.level < before.level and now.kind != before.kind else ""
-
-
-def _is_over(outage: Outage, state: FixState) -> bool:
-    return state.has_position if outage.lost != DIFFERENTIAL else state.kind in _CORRECTED
-
-
-def _worse(one: Reception, other: Reception) -> Reception:
-    """The lower of each."""
-    used = [count for count in (one.used, other.used) if count is not None]
-    strengths = [strength for strength in (one.cn0, other.cn0) if strength is not None]
-    return Reception(min(used, default=None), min(strengths, default=None))

@@ -34,6 +34,9 @@ KINDS: Final = {
 }
 """How the position was made, by the digit of GGA or the mode letter of GNS and RMC."""
 
+MADE: Final = ("", *sorted(set(KINDS.values())))
+"""The kinds in a fixed order, none of them first."""
+
 _QUALITIES: Final = frozenset("12345678")
 """The digits among them, those of GGA."""
 
@@ -54,7 +57,14 @@ LEVELS: Final = (
 )
 """State and kind in one scale, the least first; a fix whose dimension nobody tells counts as one with height."""
 
+_TIME_ONLY_LEVEL: Final = LEVELS.index(TIME_ONLY)
+_PLACE_OF_KIND: Final = {kind: place for place, kind in enumerate(MADE)}
 _LEVEL_OF_KIND: Final = {"precise service": "differential", "precise": "differential"}
+
+
+def has_position(level: int) -> bool:
+    """Whether a place in LEVELS is one with a position."""
+    return level > _TIME_ONLY_LEVEL
 
 
 class FixState(NamedTuple):
@@ -72,6 +82,11 @@ class FixState(NamedTuple):
         """Place in LEVELS."""
         return _LEVEL_OF_STATE[self]
 
+    @property
+    def made(self) -> int:
+        """Place of its kind in MADE."""
+        return _PLACE_OF_KIND[self.kind]
+
 
 def _level(state: str, kind: str) -> int:
     name = _LEVEL_OF_KIND.get(kind, kind)
@@ -83,7 +98,7 @@ def _level(state: str, kind: str) -> int:
 _LEVEL_OF_STATE: Final = {
     FixState(state, kind): _level(state, kind)
     for state in (NO_FIX, TIME_ONLY, FIX, FIX_2D, FIX_3D)
-    for kind in (("",) if state in (NO_FIX, TIME_ONLY) else sorted(set(KINDS.values())))
+    for kind in (MADE[:1] if state in (NO_FIX, TIME_ONLY) else MADE[1:])
 }
 
 

@@ -239,7 +239,7 @@ class LineTracker:
             opaque=self._opaque,
         )
 
-    def begin_anew(self) -> None:
+    def begin_again(self) -> None:
         """The line was set otherwise: what came before says nothing of what comes now. Totals stay."""
         self._floor = self._totals(self._second or 0)
         self._garbage = b""

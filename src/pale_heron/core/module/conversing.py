@@ -311,14 +311,14 @@ class Conversation:
             self._transcript.end_unasked()
 
     def _restarted(self, time: int | None) -> None:
-        """It has started anew: whatever waits gets no answer any more, except the command that asked for it."""
+        """It has restarted: whatever waits gets no answer any more, except the command that asked for it."""
         self.restarts.append(time)
         del self.restarts[:-RESTARTS_KEPT]
         self._set_mode(COMMAND, time)
         while (head := self.head) is not None:
             asked = any("restarts" in each.risks for spoken in head.spoken if (each := spoken.command))
             status = OK if asked else NO_ANSWER
-            self._end(status, "restarted", "", "it has started anew", time)
+            self._end(status, "restarted", "", "it has restarted", time)
 
     def _then(self, arrives: str, follows: bool, match: "Match[str]", belongs: str = "") -> None:
         """What comes behind a line: so many bytes, or a line of free text."""

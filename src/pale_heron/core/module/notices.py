@@ -53,7 +53,7 @@ class Notice:
     """Whether a line of free text follows, which belongs to it."""
     enters: str = ""
     restarts: bool = False
-    """Whether it tells that the module has started anew."""
+    """Whether it tells that the module has restarted."""
 
     def told(self, fields: Mapping[str, str]) -> str:
         """What it means, with the fields of the line."""

@@ -185,7 +185,7 @@ class ModuleTracker:
         self._milestones.setdefault(milestone, time)
 
     def _restarted(self) -> None:
-        """It begins anew: milestones count again, what was pending is in force, what was not stored is gone."""
+        """It starts over: milestones count again, what was pending is in force, what was not stored is gone."""
         self._milestones.clear()
         for name, state in self._settings.items():
             self._settings[name] = SettingState(state.read, state.read_at, None, state.stored)

@@ -8,7 +8,7 @@ decides.
 
 - A line ends with LF, CR or CR LF. One line end in front of a line belongs to that line (V.250, 5.7.1: responses begin
   with CR LF).
-- A sentence start in the midst of a line ends the line: it was cut short.
+- A sentence start in the middle of a line ends the line: it was cut short.
 - A line of which more than one byte in eight is illegible is a run of bytes. So is one of over LIMIT bytes.
 - However the stream is cut into chunks, the frames are the same; only a pause longer than `pause_ns` ends one early.
 - A lane may be set to one kind of line end alone; the others are then bytes like any.

@@ -9,7 +9,7 @@ WHOLE = rb"[$!]([A-Z][A-Z0-9]{3,14}),[\x20\x22\x23\x25-\x29\x2b-\x7e]*\*([0-9A-F
 """A sentence with nothing odd in it, up to its line end: what nearly every line of a receiver is."""
 
 START = re.compile(rb"[$!][A-Z][A-Z0-9]{3,14}[,*]")
-"""Where a sentence begins, even in the midst of a line."""
+"""Where a sentence begins, even in the middle of a line."""
 
 START_BYTES = 17
 """The most bytes that START needs to decide."""

@@ -46,7 +46,7 @@ class Page(ModalScreen[None]):
 
 
 class Panel(ModalScreen[Result]):
-    """A list to choose from, painted anew several times a second; subclasses say what stands in it and what keys do.
+    """A list to choose from, painted again several times a second; subclasses say what stands in it and what keys do.
 
     Up and down choose, a click chooses too; every other key goes to `pressed`.
     """

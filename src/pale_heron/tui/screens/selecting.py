@@ -25,7 +25,7 @@ class Row(NamedTuple):
 
 
 class SelectionPanel(Panel[None]):
-    """`snapshot` and `selection` are asked anew for every picture; `change` is told each change at once."""
+    """`snapshot` and `selection` are asked again for every picture; `change` is told each change at once."""
 
     def __init__(
         self,

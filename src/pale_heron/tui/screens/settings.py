@@ -34,7 +34,7 @@ _NAMES: Final = tuple(KEYS)
 
 
 class SettingsPanel(Panel[None]):
-    """`settings` and `complaint` are asked anew for every picture; `change` is told each change at once."""
+    """`settings` and `complaint` are asked again for every picture; `change` is told each change at once."""
 
     def __init__(
         self,

@@ -6,7 +6,7 @@ from typing import Final
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.history import BYTES
+from pale_heron.core.gnss.outages import BYTES
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
 from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot

@@ -3,7 +3,8 @@
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.history import MILESTONES, Outage, Start, starts_by_mode
+from pale_heron.core.gnss.history import MILESTONES, Start, starts_by_mode
+from pale_heron.core.gnss.outages import Outage
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.tui import figures

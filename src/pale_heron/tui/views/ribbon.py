@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.history import BYTES
+from pale_heron.core.gnss.outages import BYTES
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.gnss.strip import SILENT, Strip
 from pale_heron.core.utc import clock

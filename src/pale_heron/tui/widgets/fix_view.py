@@ -100,7 +100,7 @@ class FixView(Canvas):
         )
 
     def _kept(self, chosen: _Chosen, name: str, compute: Callable[..., Any], *key: Any) -> Any:
-        """A figure, computed anew when what it depends on has changed, but not with every picture."""
+        """A figure, computed again when what it depends on has changed, but not with every picture."""
         kept = chosen.kept.setdefault(name, _Kept())
         stamps = tuple(each.stamp for each in key if isinstance(each, Epochs))
         choices = tuple(each for each in key if not isinstance(each, Epochs))

@@ -79,7 +79,7 @@ class TrafficList(Widget, can_focus=True):
         lines = self._lines()
         listing = self._listing
         if (listing.lines if isinstance(listing, SelectedLines) else listing) is not lines:
-            # A replay went to another moment: its lines begin anew.
+            # A replay went to another moment: its lines start over.
             self._cursor = self._held_end = self.held_at = None
             self.select(self.selection)
         if isinstance(self._listing, SelectedLines):

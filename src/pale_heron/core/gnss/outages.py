@@ -1,0 +1,125 @@
+"""Outages: times without a fix after there was one, without corrections, or without bytes. They follow from epochs.
+
+An outage begins with the epoch that lacks what the one before had, and ends with the one that has it again: each at the
+moment at which the first sentence of that epoch came.
+"""
+
+from collections import deque
+from typing import Final, NamedTuple
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.states import MADE, has_position
+
+MOST_KEPT: Final = 5000
+"""Older ones are forgotten and no longer counted."""
+
+SATELLITES, DIFFERENTIAL, BYTES = "satellites", "differential", "bytes"
+"""What an outage is an outage of."""
+
+_CORRECTED: Final = frozenset(
+    MADE.index(kind) for kind in ("differential", "RTK float", "RTK fixed", "precise", "precise service")
+)
+
+
+class Reception(NamedTuple):
+    """Satellites used, and the mean C/N0 of the best four; None where unknown."""
+
+    used: int | None = None
+    cn0: float | None = None
+
+
+class Outage(NamedTuple):
+    """`end` is None while it lasts; what was received before it, and the least of it meanwhile."""
+
+    begin: int
+    end: int | None
+    lost: str = SATELLITES
+    before: Reception = Reception()
+    worst: Reception = Reception()
+
+    @property
+    def seconds(self) -> float | None:
+        return None if self.end is None else (self.end - self.begin) / SECOND
+
+
+class Had(NamedTuple):
+    """What an epoch had: when it came, its place in LEVELS, how it was made (its place in MADE), and the reception."""
+
+    time: int
+    level: int
+    made: int
+    reception: Reception = Reception()
+
+    @property
+    def has_position(self) -> bool:
+        return has_position(self.level)
+
+
+class Outages:
+    """Told of every epoch, in the order of their times."""
+
+    def __init__(self) -> None:
+        self._ended: deque[Outage] = deque(maxlen=MOST_KEPT)
+        self._lasting: Outage | None = None
+        self._before: Had | None = None
+        self._last_fix: Had | None = None
+
+    def epoch(self, now: Had) -> None:
+        """Take one epoch."""
+        ended, self._lasting = self._with(now)
+        self._ended.extend(ended)
+        self._before = now
+        if now.has_position:
+            self._last_fix = now
+
+    def silence(self, begin: int, end: int) -> None:
+        """Nothing came between these times."""
+        if self._last_fix is not None and self._lasting is None:
+            self._ended.append(_of_bytes(begin, end, self._last_fix))
+
+    def so_far(self, being_told: Had | None, silent_since: int | None) -> tuple[Outage, ...]:
+        """All of them; with the epoch that is still being told, or with the silence since a moment."""
+        ended, lasting = self._with(being_told) if being_told is not None else ([], self._lasting)
+        if silent_since is not None and self._last_fix is not None and lasting is None:
+            lasting = _of_bytes(silent_since, None, self._last_fix)
+        return (*self._ended, *ended, lasting) if lasting is not None else (*self._ended, *ended)
+
+    def _with(self, now: Had) -> tuple[list[Outage], Outage | None]:
+        """What ends with an epoch, and what lasts from then on."""
+        ended: list[Outage] = []
+        lasting = self._lasting
+        lost = _lost(self._before, now)
+        if lasting is not None and (lost or _is_over(lasting, now)):
+            # What is lost beside corrections that were lost before is another outage, and a worse one.
+            ended.append(lasting._replace(end=now.time))
+            lasting = None
+        if lost and self._last_fix is not None:
+            before = self._last_fix.reception
+            lasting = Outage(now.time, None, lost, before, before)
+        if lasting is not None:
+            lasting = lasting._replace(worst=_worse(lasting.worst, now.reception))
+        return ended, lasting
+
+
+def _of_bytes(begin: int, end: int | None, last_fix: Had) -> Outage:
+    return Outage(begin, end, BYTES, last_fix.reception, Reception(0, None))
+
+
+def _lost(before: Had | None, now: Had) -> str:
+    """What an epoch lacks that the one before had; empty for nothing."""
+    if before is None or not before.has_position:
+        return ""
+    if not now.has_position:
+        return SATELLITES
+    return DIFFERENTIAL if before.made in _CORRECTED and now.made not in _CORRECTED else ""
+
+
+def _is_over(outage: Outage, now: Had) -> bool:
+    return now.has_position if outage.lost != DIFFERENTIAL else now.made in _CORRECTED
+
+
+def _worse(one: Reception, other: Reception) -> Reception:
+    """The lower of each."""
+    used = [count for count in (one.used, other.used) if count is not None]
+    strengths = [strength for strength in (one.cn0, other.cn0) if strength is not None]
+    return Reception(min(used, default=None), min(strengths, default=None))
