@@ -159,7 +159,7 @@ def test_a_fault_in_recording_is_told_and_all_else_goes_on(
     def fault(*_: object) -> None:
         raise RuntimeError("an owl in the works")
 
-    monkeypatch.setattr(session, broken, fault)
+    monkeypatch.setattr(session._recorder, broken, fault)
     session.choose_dialect("lane0", "plover")
     speak(terminal, GGA)
     until(lambda: session.snapshot().lanes[0].line.valid_sentences == 1)

@@ -206,7 +206,7 @@ async def test_the_receiver_is_told_verified_and_the_record_says_so(tmp_path: Pa
             await shown.press("y")
             await shown.shows("START-COLD  done")
             await shown.press("escape", "v", "v", "v")
-            await shown.shows("cold, asked for", "warm          1      1", "cold          1      1    1.")
+            await shown.shows("cold, asked for", "warm          1      1", "cold          1      1 ")
     finally:
         session.stop()
         device.stop()

@@ -31,9 +31,11 @@ text = "in sight"
 
 
 @asynccontextmanager
-async def bitterns(folder: Path, **settings: bool) -> AsyncIterator[tuple[Shown, Session]]:
+async def bitterns(
+    folder: Path, power: tuple[str, ...] = ("--when-opened",), **settings: bool
+) -> AsyncIterator[tuple[Shown, Session]]:
     """The full screen on both, with a record in the folder."""
-    device = Device("bittern", link=folder / "b", count=2)
+    device = Device("bittern", *power, link=folder / "b", count=2)
     specs = [
         LaneSpec(name, path, LineSettings(9600, ending_out="cr", **settings))
         for name, path in zip(("hide", "buoy"), device.paths, strict=True)
@@ -135,8 +137,10 @@ async def test_a_routine_asks_a_person_and_fails_on_no(tmp_path: Path) -> None:
         assert [text for _, text in session.snapshot().marks] == ["in sight"]
 
 
-async def test_a_lane_that_only_listens_is_told_nothing(tmp_path: Path) -> None:
-    async with bitterns(tmp_path, listen_only=True) as (shown, session):
+@pytest.mark.parametrize("power", [("--when-opened",), ("--after", "3600")])
+async def test_a_lane_that_only_listens_is_told_nothing(tmp_path: Path, power: tuple[str, ...]) -> None:
+    """Whether its module was heard, or never said a word."""
+    async with bitterns(tmp_path, power, listen_only=True) as (shown, session):
         await tell(shown, "AT")
         await shown.until(lambda: any("only listens" in str(each.message) for each in shown.app._notifications))
         await shown.press("escape", "R")

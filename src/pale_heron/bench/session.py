@@ -7,8 +7,6 @@ a stream that is made to be slow to decode, or a fault of ours in a decoder, cos
 one owner: a lane its reader's thread, the capture the recorder, the model the decoder.
 """
 
-import contextlib
-import os
 import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -17,48 +15,34 @@ from time import monotonic
 from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron import __version__
+from pale_heron.bench.decoder import Decoder
 from pale_heron.bench.dialect_book import BEGUN, KEPT, DialectBook
 from pale_heron.bench.finder import RateFinder
 from pale_heron.bench.history import History
 from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import Ear, Model
 from pale_heron.bench.operations import Operations
-from pale_heron.bench.placing import MARK_BYTES, Placer
+from pale_heron.bench.recorder import Recorder
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.settings import LineSettings, settings_details, settings_of
+from pale_heron.core.line.settings import LineSettings, settings_details
 from pale_heron.core.streams import Recognition
-from pale_heron.core.trouble import Trouble, fault_words
+from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, check_count
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.inbox import Handed, Inbox, Passed, Recorded
+from pale_heron.ports.inbox import Inbox
 from pale_heron.ports.reader import Reader
 from pale_heron.ports.sender import Sending
 
 if TYPE_CHECKING:
     from pale_heron.core.module.tracker import ModuleSnapshot
 
-TAKE_WAIT_S = 0.05
-MARGIN_NS: Final = 120_000_000
-"""Bytes may lie so long in a gatherer, those that were sent too: so much later it is certain that they do not come."""
-
 STUCK_NS: Final = 2 * SECOND
 """A driver that says nothing for so long no longer keeps the others' time from passing."""
 
-SYNC_S = 2.0
 JOIN_S = 1.5
-RECORD_S: Final = 10.0
-DECODE_S: Final = 60.0
-STEP_NS = SECOND // 2
-PICTURE_NS: Final = SECOND // 15
-AT_A_TIME: Final = 1 << 15
-"""Between so many bytes somebody who looks may get a picture."""
-
-RECORD_BYTES: Final = 128
-"""A record takes as long as so many bytes, besides its own."""
-
 FREE_WITHIN_S: Final = 2.0
 FRESH_S: Final = 2.0
 LOOK_S: Final = 0.01
@@ -75,8 +59,6 @@ class Session:
         self.operations = Operations()
         self._began = self.clock.now()
         self._inbox = Inbox()
-        self._recorded = Inbox(loss="skipped")
-        self._faults: dict[str, str] = {}
         self._model = Model(book=DialectBook(Recognition.TOLD))
         for spec in specs:
             self._model.add(spec.name, spec.settings, role=spec.role, address=spec.address)
@@ -92,19 +74,10 @@ class Session:
         """What people said of each lane: its dialect, how its module is meant to be set. The rest is the reader's."""
         self._said_lock = threading.Lock()
         self._sendings: dict[str, list[Sending]] = {}
-        self._step_ns = 0
-        self._placer = Placer(self._model)
-        self._mark_due = 0
-        self._dialects_recorded: dict[str, Mapping[str, Any]] = {}
-        self._dialects_told: dict[str, str] = {}
-        self._looked = True
         self._stopping = threading.Event()
-        self._all_recorded = threading.Event()
-        self._threads = [
-            threading.Thread(target=self._record, name="recorder", daemon=True),
-            threading.Thread(target=self._decode, name="decoder", daemon=True),
-            threading.Thread(target=self._sync, name="sync", daemon=True),
-        ]
+        recorded = Inbox(loss="skipped")
+        self._recorder = Recorder(self._inbox, recorded, self.clock, writer, self._passed)
+        self._decoder = Decoder(recorded, self._model, self._history, self.clock, self._recorder.over, self.note)
 
     @property
     def model(self) -> Model:
@@ -120,8 +93,8 @@ class Session:
     def start(self) -> None:
         """Open the lanes and run."""
         self.note("", BEGUN, {"program": f"pale-heron {__version__}", "dialects": KEPT})
-        for thread in self._threads:
-            thread.start()
+        self._recorder.start()
+        self._decoder.start()
         for reader in self._readers.values():
             if reader.spec.dialect:
                 self.note(reader.name, "dialect", {"name": reader.spec.dialect, "by": "chosen"})
@@ -141,13 +114,9 @@ class Session:
         end = monotonic() + JOIN_S
         hanging = [reader.name for reader in readers if not reader.join(max(0.0, end - monotonic()))]
         self._stopping.set()
-        recorder, *others = self._threads
-        _join(recorder, RECORD_S)
-        if self._writer and not recorder.is_alive():
-            # What it owned is ours now.
-            self._writer.close()
-        for thread in others:
-            _join(thread, DECODE_S)
+        self._recorder.end()
+        self._decoder.let_go()
+        self._recorder.let_go()
         return hanging
 
     def specs(self) -> list[LaneSpec]:
@@ -257,9 +226,7 @@ class Session:
 
     def look(self, *lanes: str) -> None:
         """Ask for a picture, in which the named lanes are looked at closely; `seen` gives it a moment later."""
-        self._model.look(lanes)
-        self._looked = True
-        self._recorded.nudge()
+        self._decoder.look(lanes)
 
     def snapshot(self, *lanes: str) -> BenchSnapshot:
         """The newest picture, for whoever looks now and then; another one is asked for."""
@@ -282,7 +249,7 @@ class Session:
             replay=None,
             host_ahead_s=self.clock.host_ahead_ns() / SECOND,
             marks=seen.marks,
-            fault="; ".join(self._faults.values()),
+            fault="; ".join(filter(None, (*self._recorder.faults.values(), self._decoder.fault))),
         )
 
     def fresh_snapshot(self) -> BenchSnapshot:
@@ -293,165 +260,8 @@ class Session:
             self._stopping.wait(LOOK_S)
         return self.seen
 
-    # The recorder's thread
-
-    def _record(self) -> None:
-        """Everything from the readers into the capture, then on to the decoder."""
-        ending = False
-        while not ending:
-            ending = self._stopping.is_set()
-            passed = self._passed()
-            kept: list[Handed] = []
-            for record in self._inbox.take(TAKE_WAIT_S, self.clock.now()):
-                self._keep(record, kept)
-            try:
-                step = self._clock_step()
-                if step is not None:
-                    self._keep(step, kept)
-            except Exception as fault:
-                self._tell_fault("watching the host's clock", fault)
-            # All at once: the decoder is woken once for what came together.
-            self._recorded.put_all([*kept, Passed(passed)])
-        self._all_recorded.set()
-
     def _passed(self) -> int:
         """Up to here everything has come that will ever come."""
         now = self.clock.now()
         passed = [reader.passed for reader in self._readers.values()]
         return min((each for each in passed if each is not None and now - each < STUCK_NS), default=now)
-
-    def _keep(self, record: Handed, kept: list[Handed]) -> None:
-        """Into the capture, then to `kept` for the decoder. What goes wrong is told, and costs this record at most."""
-        if not isinstance(record, Chunk | Event):
-            return
-        try:
-            if isinstance(record, Event) and record.name == "dialect":
-                record = self._with_table(record)
-            if self._writer is not None:
-                self._write(self._writer, record, kept)
-        except Exception as fault:
-            self._tell_fault("recording", fault)
-        kept.append(record)
-
-    def _tell_fault(self, doing: str, fault: Exception) -> None:
-        self._faults[doing] = f"{doing}: {fault_words(fault)}"
-
-    def _write(self, writer: CaptureWriter, record: Chunk | Event, kept: list[Handed]) -> None:
-        if isinstance(record, Event) and record.name == "added":
-            details = dict(record.details)
-            writer.add_lane(record.lane, str(details["address"]), settings_of(details))
-        if writer.size >= self._mark_due and not writer.failure:
-            self._mark_due = writer.size + MARK_BYTES
-            kept.append(Recorded(writer.size, record.time or 0))
-        if isinstance(record, Chunk):
-            writer.chunk(record)
-        else:
-            writer.event(record, comment=str(record.details.get("text", "")))
-        gap = writer.taken_gap()
-        if gap is not None:
-            kept.append(gap)
-
-    def _with_table(self, event: Event) -> Event:
-        """A dialect with its tables, where the record has them not yet: a replay needs nothing that is installed."""
-        from pale_heron.bench.dialects import table_of
-
-        name = str(event.details["name"])
-        table = table_of(name)
-        if table is None or self._dialects_recorded.get(name) == table:
-            return event
-        self._dialects_recorded[name] = table
-        return event._replace(details={**event.details, "table": table})
-
-    def _clock_step(self) -> Event | None:
-        """An event where somebody set the host's clock; the stamps do not follow it."""
-        ahead = self.clock.host_ahead_ns()
-        if abs(ahead - self._step_ns) <= STEP_NS:
-            return None
-        seconds, self._step_ns = (ahead - self._step_ns) / SECOND, ahead
-        return Event(self.clock.now(), "", "clock-step", {"seconds": seconds})
-
-    # The decoder's thread
-
-    def _decode(self) -> None:
-        """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
-        try:
-            while True:
-                ending = self._all_recorded.is_set()
-                self._feed(self._recorded.take(TAKE_WAIT_S, self.clock.now()))
-                self._tell_dialects()
-                self._publish()
-                if ending:
-                    break
-            self._model.finish()
-            self._model.look(())
-            self._model.publish(self.clock.now())
-        except Exception as fault:
-            # Whatever it is, the record must go on.
-            self._faults["decoding"] = f"decoding ended, the record goes on: {fault_words(fault)}"
-
-    def _feed(self, handed: Sequence[Handed]) -> None:
-        """Records as many at a time as there are between two things that need their place among them."""
-        batch: list[Chunk | Event] = []
-        size, passed = 0, None
-        for each in handed:
-            if isinstance(each, Passed):
-                # Behind all that was taken with it the last one says what the others said before.
-                passed = each
-            elif isinstance(each, Recorded):
-                self._feed_batch(batch)
-                place = self._placer.before(each.position, each.moment)
-                if self._history is not None and place is not None:
-                    self._history.note(place)
-            else:
-                batch.append(each)
-                size += RECORD_BYTES + (len(each.data) if isinstance(each, Chunk) else 0)
-                if size >= AT_A_TIME:
-                    size = 0
-                    self._feed_batch(batch)
-                    self._publish()
-        self._feed_batch(batch)
-        if passed is not None:
-            self._model.tick(passed.moment - MARGIN_NS)
-
-    def _feed_batch(self, batch: list[Chunk | Event]) -> None:
-        if batch:
-            self._model.feed(*batch)
-            batch.clear()
-
-    def _publish(self) -> None:
-        """A picture, where somebody has looked at the last one."""
-        now, last = self.clock.now(), self._model.published.now
-        if self._looked and (last is None or now - last >= PICTURE_NS):
-            self._looked = False
-            self._model.publish(now)
-
-    def _tell_dialects(self) -> None:
-        """What was recognised goes into the record; from there on it is spoken, live and on replay."""
-        found = self._model.recognised
-        for lane, name in found.items():
-            if self._dialects_told.get(lane) != name:
-                self.note(lane, "dialect", {"name": name, "by": "recognised"})
-        self._dialects_told = found
-
-    def _sync(self) -> None:
-        """Ask the system now and then to bring the record to the disk, by a file of this thread's own."""
-        if self._writer is None:
-            return
-        try:
-            file = self._writer.second_file()
-        except OSError:
-            return
-        while not self._stopping.wait(SYNC_S):
-            try:
-                os.fsync(file)
-                self._faults.pop("sync", None)
-            except OSError as problem:
-                self._faults["sync"] = f"the disk does not take the record: {problem.strerror}"
-        with contextlib.suppress(OSError):
-            os.close(file)
-
-
-def _join(thread: threading.Thread, seconds: float) -> None:
-    """Wait for the end of a thread, if it was begun, at most so long."""
-    if thread.ident is not None:
-        thread.join(seconds)

@@ -109,13 +109,13 @@ def _key(action: Action) -> tuple[Span, ...]:
 
 def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     """One card a lane; where there are more than fit, those around the chosen one."""
-    cards = [_card(lane, place == chosen, place, snapshot.now) for place, lane in enumerate(snapshot.lanes)]
+    lanes = snapshot.lanes
     fit = max(1, (height - 1) // 6)
-    first = max(0, min(chosen - fit // 2, len(cards) - fit))
+    first = max(0, min(chosen - fit // 2, len(lanes) - fit))
     rows: list[Line] = [BLANK]
-    for card in cards[first : first + fit]:
-        rows += [*card, BLANK]
-    hidden = len(cards) - min(fit, len(cards))
+    for place, lane in enumerate(lanes[first : first + fit], first):
+        rows += [*_card(lane, place == chosen, place, snapshot.now), BLANK]
+    hidden = len(lanes) - min(fit, len(lanes))
     if hidden:
         rows[-1] = line((f" and {hidden} more: tab", "quiet"))
     if snapshot.replay is None:
@@ -151,11 +151,10 @@ def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
 
 
 def _clickable(row: Line, ground: str, action: Act) -> Line:
-    spans = (
-        span if "@" in span.role or not ground else span._replace(role=f"{span.role}{ground}")
-        for span in padded(row, RAIL_WIDTH - 1, f"text{ground}")
+    return tuple(
+        Span(text, role if "@" in role else f"{role}{ground}", action)
+        for text, role, _ in padded(row, RAIL_WIDTH - 1, f"text{ground}")
     )
-    return tuple(span._replace(action=action) for span in spans)
 
 
 def _standing(lane: LaneSnapshot, stand: Stand, step: str, now: int) -> tuple[str, str]:

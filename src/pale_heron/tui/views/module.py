@@ -74,11 +74,11 @@ def answer_of(lane: LaneSnapshot, look: Look) -> tuple[str, Line]:
     """The role of the verdict, and the answer in a sentence or two."""
     module = lane.module
     name = safe_label(lane.name)
-    if module is None:
-        return "amber", line(f"Nothing was told to {name} yet.")
-    role, words = _obeys(lane, module)
+    role, words = _obeys(lane, module) if module is not None else ("amber", f"Nothing was told to {name} yet.")
     if look.verdict[0]:
         return look.verdict[0], line(f"{look.verdict[1]} {words}")
+    if module is None:
+        return role, line(words)
     if look.page == "pair" and look.other is not None and look.other.module is not None:
         pair_role, pair_words = _pair(module, look.other)
         return (pair_role if role == "reed" else role), line(f"{words} {pair_words}")
