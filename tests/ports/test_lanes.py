@@ -26,8 +26,9 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
 from pale_heron.ports.opening import Stream
 from pale_heron.ports.sender import Sending, seconds_for
-from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.simulated import read_label, simulated_folder
 from pale_heron.ports.watching import Change, PortWatch
+from pale_heron.sim.label import Label
 from pale_heron.sim.run import Stage
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.troubles import TROUBLES
@@ -147,21 +148,18 @@ def test_sending_on_a_lane_that_is_gone_or_only_listens_is_refused(folder: Path)
 
 
 def test_a_lane_comes_back_by_its_adapter_under_another_name(folder: Path) -> None:
-    first = Terminal(9600, folder / "one", patient=True)
-    first.label("a receiver", "M-7")
+    first = Terminal(9600, folder / "one", patient=True, label=Label("a receiver", "M-7"))
     lane = Life(str(folder / "one"))
     lane.until(lambda life: "opened" in life.events)
     speak(first, GGA)
     lane.until(lambda life: life.data.count(GGA) == 1)
     first.close()
     lane.until(lambda life: "lost" in life.events)
-    stranger = Terminal(9600, folder / "one", patient=True)
-    stranger.label("somebody else", "X-1")
+    stranger = Terminal(9600, folder / "one", patient=True, label=Label("somebody else", "X-1"))
     time.sleep(0.7)
     lane.until(lambda _: True)
     assert "returned" not in lane.events, "another adapter that took the name is not opened"
-    again = Terminal(9600, folder / "two", patient=True)
-    again.label("a receiver", "M-7")
+    again = Terminal(9600, folder / "two", patient=True, label=Label("a receiver", "M-7"))
     lane.until(lambda life: "returned" in life.events)
     speak(again, GGA)
     lane.until(lambda life: life.data.count(GGA) == 2)
@@ -172,9 +170,24 @@ def test_a_lane_comes_back_by_its_adapter_under_another_name(folder: Path) -> No
     stranger.close()
 
 
+def test_a_port_that_is_unplugged_while_it_is_looked_at_is_not_listed_under_another_name(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    terminal = Terminal(9600, folder / "one", label=Label("a receiver", "M-7"))
+
+    def unplugged(link: Path) -> dict[str, str]:
+        terminal.close()
+        return read_label(link)
+
+    links = listing._links()
+    assert links == [folder / "one"]
+    monkeypatch.setattr(listing, "_links", lambda: links)
+    monkeypatch.setattr(listing, "read_label", unplugged)
+    assert [port for port in ports() if port.simulated] == []
+
+
 def test_what_is_said_of_an_adapter_is_remembered_with_it(folder: Path) -> None:
-    terminal = Terminal(9600, folder / "one", patient=True)
-    terminal.label("a receiver", "M-7")
+    terminal = Terminal(9600, folder / "one", patient=True, label=Label("a receiver", "M-7"))
     adapters_file().parent.mkdir(parents=True)
     adapters_file().write_text("# mine\n")
     remember("serial M-7", Known("curlew", "buoy 7", "38400,8N1,none"))

@@ -20,6 +20,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
+from pale_heron.sim.label import Label
 from pale_heron.sim.terminal import Terminal
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.paint import Line, plain
@@ -32,8 +33,10 @@ TICK_S = 0.005
 class Player:
     """A device: speaks a sentence now and then, keeps what it is sent, and answers as it is told."""
 
-    def __init__(self, path: Path, rate: int = 9600, every_s: float = 0.2, says: bytes = GGA) -> None:
-        self.terminal = Terminal(rate, path, whole_lines=False, patient=True)
+    def __init__(
+        self, path: Path, rate: int = 9600, every_s: float = 0.2, says: bytes = GGA, label: Label | None = None
+    ) -> None:
+        self.terminal = Terminal(rate, path, whole_lines=False, patient=True, label=label)
         self.heard = b""
         self.says = says
         self.damaged = b""
@@ -370,8 +373,7 @@ async def test_a_lane_is_added_from_the_list_of_ports(
     async with running(device, tmp_path) as bench:
         await bench.press("a")
         await bench.shows("add a lane")
-        other = Player(folder / "hide")
-        other.terminal.label("simulated receiver", "MARSH-1")
+        other = Player(folder / "hide", label=Label("simulated receiver", "MARSH-1"))
         await bench.shows("sim/hide", "came")
         while not any(row.startswith("▌ ") and "sim/hide" in row for row in bench.screen().splitlines()):
             await bench.press("down")

@@ -60,6 +60,7 @@ def sim(
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
+    from pale_heron.sim.label import Label
     from pale_heron.sim.run import run_curlew, wait_for_second
     from pale_heron.sim.terminal import Terminal
 
@@ -68,8 +69,8 @@ def sim(
     _check(device, rate, every, start, scene)
     played = SCENES[scene]
     played = replace(played, start=start or played.start, quick=quick or played.quick)
-    terminal = Terminal(rate, link or _free_link(device))
-    terminal.label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
+    label = Label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
+    terminal = Terminal(rate, link or _free_link(device), label=label)
     end_on_signals()
     print(link or terminal.path, flush=True)
     try:

@@ -150,6 +150,9 @@ def _simulated(links: Sequence[Path], known: dict[str, Known], held: Held) -> li
     found = []
     for link in links:
         told = read_label(link)
+        if not link.exists():
+            # It was unplugged meanwhile, and its label is gone with it.
+            continue
         serial_number = safe_label(told.get("serial_number", ""))
         key = adapter_key("", serial_number, "")
         said = known.get(key, Known())

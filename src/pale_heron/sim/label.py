@@ -3,6 +3,7 @@
 import json
 import os
 from pathlib import Path
+from typing import NamedTuple
 
 ENDING = ".adapter"
 
@@ -12,10 +13,23 @@ def label_of(link: Path) -> Path:
     return link.with_name(link.name + ENDING)
 
 
-def write_label(link: Path, description: str, serial_number: str, held: bool = False) -> None:
+class Label(NamedTuple):
+    """What an adapter says of itself, and whether another program is to seem to hold it."""
+
+    description: str
+    serial_number: str
+    held: bool = False
+
+
+def write_label(link: Path, label: Label) -> None:
     """Tell of it, as one JSON object; `process` is whoever plays the device, and holds it no more than a wire does.
 
-    With `held` that is left out: the player then counts as another program.
+    Where it is `held` that is left out: the player then counts as another program.
     """
-    told = {"description": description, "adapter": "simulated adapter", "serial_number": serial_number}
-    label_of(link).write_text(json.dumps(told | ({} if held else {"process": str(os.getpid())})))
+    told = {
+        "description": label.description,
+        "adapter": "simulated adapter",
+        "serial_number": label.serial_number,
+        **({} if label.held else {"process": str(os.getpid())}),
+    }
+    label_of(link).write_text(json.dumps(told))

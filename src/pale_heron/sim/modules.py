@@ -8,6 +8,7 @@ from typing import Final
 from pale_heron.sim import marsh
 from pale_heron.sim.air import Air
 from pale_heron.sim.bittern import Bittern
+from pale_heron.sim.label import Label
 from pale_heron.sim.modem import Modem
 from pale_heron.sim.plover import Plover
 from pale_heron.sim.teal import Teal
@@ -62,8 +63,8 @@ class Post:
         """Raises Trouble where the link cannot be made."""
         self.modem = module.modem
         self.modem.configure(**module.settings, rate=str(rate))
-        self.terminal = Terminal(rate, link, whole_lines=False)
-        self.terminal.label(f"simulated {module.modem.TITLE}, {module.role}", f"MARSH-{module.name}")
+        label = Label(f"simulated {module.modem.TITLE}, {module.role}", f"MARSH-{module.name}")
+        self.terminal = Terminal(rate, link, whole_lines=False, label=label)
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass."""

@@ -7,6 +7,7 @@ from typing import Protocol
 
 from pale_heron.sim.actors import Actor
 from pale_heron.sim.curlew import Curlew
+from pale_heron.sim.label import Label
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.troubles import Play
 
@@ -55,8 +56,8 @@ class Stage:
     def _plug_in(self) -> Terminal:
         link = self._link if self._moves % 2 == 0 else self._link.with_name(f"{self._link.name}-moved")
         self._moves += 1
-        terminal = Terminal(self._play.rate, link, whole_lines=False)
-        terminal.label(f"simulated trouble: {self._name}", f"MARSH-{self._name}", self._play.locked)
+        label = Label(f"simulated trouble: {self._name}", f"MARSH-{self._name}", self._play.locked)
+        terminal = Terminal(self._play.rate, link, whole_lines=False, label=label)
         if self._play.locked:
             terminal.lock()
         if self._play.forbidden:

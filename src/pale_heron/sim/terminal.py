@@ -8,7 +8,7 @@ import tty
 from pathlib import Path
 
 from pale_heron.core.trouble import Trouble
-from pale_heron.sim.label import label_of, write_label
+from pale_heron.sim.label import Label, label_of, write_label
 from pale_heron.sim.wire import resampled
 
 MOST_QUEUED = 4096
@@ -30,8 +30,16 @@ class Terminal:
     no room waits in its queue, as with a device that heeds flow control.
     """
 
-    def __init__(self, rate: int, link: Path | None = None, whole_lines: bool = True, *, patient: bool = False) -> None:
-        """Raises Trouble where the link cannot be made."""
+    def __init__(
+        self,
+        rate: int,
+        link: Path | None = None,
+        whole_lines: bool = True,
+        *,
+        patient: bool = False,
+        label: Label | None = None,
+    ) -> None:
+        """`label` tells what simulated adapter the link hangs on. Raises Trouble where the link cannot be made."""
         self.rate = rate
         self._whole_lines = whole_lines
         self._patient = patient
@@ -48,22 +56,20 @@ class Terminal:
         self._heard = b""
         self._link = link
         if link is not None:
-            self._make_link(link)
+            self._make_link(link, label)
 
-    def _make_link(self, link: Path) -> None:
+    def _make_link(self, link: Path, label: Label | None) -> None:
         try:
             link.parent.mkdir(parents=True, exist_ok=True)
             if link.is_symlink():
                 link.unlink()
+            if label is not None:
+                # Before the link, and removed after it: whoever sees the link can read the label.
+                write_label(link, label)
             link.symlink_to(self.path)
         except OSError as problem:
             self._link = None
             raise Trouble(f"The link {link} cannot be made: {problem.strerror}", "Choose another --link") from None
-
-    def label(self, description: str, serial_number: str, held: bool = False) -> None:
-        """Tell what simulated adapter the link hangs on, and whether somebody else is to seem to hold it."""
-        if self._link is not None:
-            write_label(self._link, description, serial_number, held)
 
     def lock(self) -> None:
         """Hold it as a program does that wants it for itself."""
