@@ -64,7 +64,7 @@ class Stream:
                 self._port.exclusive = True
             if spec.address.startswith("socket://"):
                 # pyserial empties the input at opening: what a server says at once is traffic like the rest.
-                self._port.reset_input_buffer = _nothing  # type: ignore[method-assign]
+                self._port.reset_input_buffer = _nothing  # type: ignore[method-assign]  # it offers no other way
             self._port.open()
         except PROBLEMS as problem:
             raise why_not(spec, problem) from None
