@@ -2,17 +2,20 @@
 
 import threading
 from collections.abc import Callable
+from types import SimpleNamespace
 
 import pytest
 from tests.bench.modules import MAKERS, ModuleBench
 from tests.waiting import LIMIT_S
 
+from pale_heron.bench import routines
 from pale_heron.bench.acting import Standing, Undertaking
 from pale_heron.bench.obeying import escaping, restart_now, writing
 from pale_heron.bench.operations import Operation, Operations
 from pale_heron.bench.routine_files import routine_of_text
 from pale_heron.bench.routines import FAILED, LEFT_OUT, RoutineRun
 from pale_heron.core.trouble import Trouble
+from pale_heron.sim.modem import Modem
 
 
 class Doing(Operation):
@@ -128,6 +131,31 @@ def test_giving_up_a_routine_reaches_whatever_step_it_is_at(step: str) -> None:
     assert "given up" in run.stands[0].seen
     assert bench.marks == []
     assert bench.seconds < 1.0, "nothing more was waited for"
+
+
+def test_a_poll_asks_until_its_time_is_over(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is there just before the end is found, and what is told not to have come had all of its time."""
+    now = [0.0]
+    monkeypatch.setattr(routines, "time", SimpleNamespace(monotonic=lambda: now[0]))
+    monkeypatch.setattr(RoutineRun, "_rest", lambda _, seconds: now.append(now.pop() + seconds))
+    for node, seen in (("9", "node is 9, asked 4 times"), ("7", "not within 10 s, asked 4 times: node is 7")):
+        modem = MAKERS["bittern"]()
+        bench = ModuleBench(m=modem)
+        bench.choose("m", "bittern")
+        now[:] = [0.0]
+
+        def hears(_: str, data: bytes, modem: Modem = modem, node: str = node) -> bytes:
+            if now[0] >= 9.5:
+                modem.configure(node=node)
+            return data
+
+        bench.hears = hears
+        run = run_of(
+            bench, 'do = "poll"\nline = "AT+NODE?"\nfield = "node"\none-of = ["9"]\nevery-s = 4\nwithin-s = 10'
+        )
+        Operations().do(run)
+        assert seen in run.stands[0].seen
+        assert now == [10.0]
 
 
 def test_a_fault_of_ours_in_a_step_ends_the_routine_and_is_told(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -183,9 +183,10 @@ class RoutineRun(Operation):
                     return f"{self._check(step, lane)}, asked {asked} times"
                 except Failed as failure:
                     last = str(failure)
-            if time.monotonic() + step.every_s >= end:
+            left = end - time.monotonic()
+            if left <= 0:
                 raise Failed(f"not within {step.within_s:g} s, asked {asked} times: {last}")
-            self._rest(step.every_s)
+            self._rest(min(step.every_s, left))
 
     def _wait(self, step: Step, lane: str) -> str:
         """Wait for a notice or a line; one that came since the last command counts too."""
@@ -193,7 +194,10 @@ class RoutineRun(Operation):
         since = self._since.get(lane, module.count)
         end = time.monotonic() + step.within_s
         wanted = limited(filled(step.text, self._values)) if step.text else None
-        while time.monotonic() < end:
+        over = False
+        while not over:
+            # What came while this program could not look came in time: there is one look more at the end.
+            over = time.monotonic() >= end
             for heard in _heard_since(self._module(lane), since):
                 line = safe_text(heard.data)
                 if (step.notice and heard.name == step.notice) or (wanted and wanted.search(line)):
