@@ -207,6 +207,10 @@ async def test_the_receiver_is_told_verified_and_the_record_says_so(tmp_path: Pa
             await shown.shows("START-COLD  done")
             await shown.press("escape", "v", "v", "v")
             await shown.shows("cold, asked for", "warm          1      1", "cold          1      1 ")
+            cold = session.snapshot().lanes[0].fix.history.starts[-1]
+            assert cold.mode == "cold" and cold.seconds_to_first_fix is not None
+            assert cold.seconds_to_first_fix >= 1.0, "the device takes 1.35 s; a busy machine adds to it"
+            await shown.shows(f"cold          1      1 {cold.seconds_to_first_fix:>6.1f} s")
     finally:
         session.stop()
         device.stop()

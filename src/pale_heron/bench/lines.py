@@ -65,7 +65,7 @@ class Lines:
         return [entry for number in range(self.log.begin, self.log.end) if (entry := self.log.get(number)) is not None]
 
     def block(self, number: int) -> Segment | None:
-        """Lines around a number; may read a file. None where there is none of that number."""
+        """Lines around a number; may read a file. None where no line has that number."""
         log = self.log
         if log.begin <= number < log.end:
             first = max(log.begin, number - number % BLOCK)

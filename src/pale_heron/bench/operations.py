@@ -75,6 +75,7 @@ class Operation:
         try:
             self.tell(self.failure)
         except Exception as fault:
+            # What could not be told must not keep it from being over.
             self.failure = self.failure or fault_words(fault)
         self.succeeded = not self.failure
         self._ended.set()

@@ -163,6 +163,7 @@ class Scout:
         except (OSError, Trouble) as trouble:
             self._take(End(f"The capture cannot be looked through any more: {trouble}"))
         except Exception as fault:
+            # A scout that ends in silence would count as one that is through.
             self._take(End(fault_words(fault)))
         if not self._through and not self.failure and not self._stop.is_set():
             # A process that was killed says nothing.
@@ -211,6 +212,7 @@ def _surveyed(path: Path) -> Iterator[Found]:
     except Trouble as trouble:
         yield End(str(trouble))
     except Exception as fault:
+        # The end is a message, whatever it came by: the other process sees nothing else of it.
         yield End(fault_words(fault))
     else:
         yield End("")

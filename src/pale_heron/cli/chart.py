@@ -67,7 +67,7 @@ def point_typed(text: str) -> Point | None:
 
 
 def chosen_lane(lanes: Sequence[LaneSnapshot], name: str) -> LaneSnapshot | None:
-    """The lane of that name, or the first that tells of a fix. Raises Trouble where there is none of that name."""
+    """The lane of that name, or the first that tells of a fix. Raises Trouble where no lane has that name."""
     if not name:
         return next((each for each in lanes if each.fix.facts or each.fix.sky.satellites), None)
     for each in lanes:

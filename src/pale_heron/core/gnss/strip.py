@@ -53,7 +53,7 @@ class StripLog:
         self._known: Strip | None = NO_STRIP
 
     def add(self, moment: int, level: int, used: int | None, cn0: float | None, after_gap: bool = False) -> None:
-        """Take one epoch; one from before the begin counts at the begin.
+        """Take one epoch; one from before the start counts at the start.
 
         Columns between it and the one before are silent after a gap; else epochs are rarer than columns.
         """

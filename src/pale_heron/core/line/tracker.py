@@ -217,7 +217,7 @@ class LineTracker:
         totals = self._totals(second)
         self._second = second
         while self._history and self._history[0].second < second - WINDOW_S:
-            # The oldest totals stand for the begin of the window until a younger one has passed it too.
+            # The oldest totals stand for the start of the window until a younger one has passed it too.
             if len(self._history) > 1 and self._history[1].second <= second - WINDOW_S:
                 self._history.popleft()
             else:
@@ -282,7 +282,7 @@ class LineTracker:
         )
 
     def _begin(self) -> _Totals:
-        """The totals at the begin of the window: zero where the whole time lies in it."""
+        """The totals at the start of the window: zero where the whole time lies in it."""
         if self._second is not None:
             for totals in reversed(self._history):
                 if totals.second <= self._second - WINDOW_S:
