@@ -9,7 +9,7 @@ from pathlib import Path
 
 from benchmarks.terminal import Terminal
 from benchmarks.traffic import epochs
-from pale_heron.bench.replay import Replay
+from pale_heron.bench.replay.replay import Replay
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction
 from pale_heron.sim.marsh import BEGIN_UTC

@@ -9,13 +9,13 @@ import tty
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from pale_heron.bench.commanding import Commander
-from pale_heron.bench.session import Session
+from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.command_client import Commander
+from pale_heron.core.line.diagnosis.stages import Opening
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.steps import Opening
 from pale_heron.ports.address import LaneSpec
 from pale_heron.tui.app import PaleHeron
-from pale_heron.tui.paint import plain
+from pale_heron.tui.painting.paint import plain
 from pale_heron.tui.widgets.canvas import Canvas
 
 COUNT = 300

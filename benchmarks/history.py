@@ -11,12 +11,12 @@ from pathlib import Path
 import psutil
 
 from benchmarks.traffic import epochs
-from pale_heron.bench.history import History
-from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import Model
-from pale_heron.bench.placing import Placer
-from pale_heron.bench.search import Search
-from pale_heron.bench.selection import is_mark
+from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.lines import Lines
+from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.search import Search
+from pale_heron.bench.scrollback.selection import is_mark
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event
 from pale_heron.sim.marsh import BEGIN_UTC

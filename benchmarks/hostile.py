@@ -8,8 +8,8 @@ from benchmarks.traffic import epochs
 from pale_heron.bench.decoded import decoded
 from pale_heron.core.frames import Chunk, Direction
 from pale_heron.core.lane import Lane
-from pale_heron.tui.paint import plain
-from pale_heron.tui.views.traffic import Look, row_of
+from pale_heron.tui.painting.paint import plain
+from pale_heron.tui.views.traffic.traffic import Look, row_of
 
 TOTAL = 10_000_000
 ESCAPES = (b"\x1b[2J", b"\x1b]0;x\x07", b"\x9b6n", b"[/b]", b"[b]", b"\xe2\x80\xae", b"\xd3\x00\xd3\x00", b"$GPGSV,")

@@ -12,7 +12,7 @@ import psutil
 
 from benchmarks.day import seconds_to
 from benchmarks.terminal import Terminal
-from pale_heron.bench.replay import Replay
+from pale_heron.bench.replay.replay import Replay
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction
 from pale_heron.core.nmea.sentence import sealed

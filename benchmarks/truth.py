@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from pale_heron.core.frames import SECOND, Chunk, Direction
 from pale_heron.core.gnss.comparison import compare
-from pale_heron.core.gnss.geodesy import offset_m
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.geodesy import offset_m
+from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.sim import marsh

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from benchmarks.traffic import epochs
-from pale_heron.bench.session import Session
+from pale_heron.bench.live.session import Session
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import Chunk, Event
 from pale_heron.ports.address import LaneSpec

@@ -3,10 +3,10 @@
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.core.frames import Event
 from pale_heron.core.gnss.comparison import compare
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import Lane
-from pale_heron.tui.views.fix_figures import distance, scattered
-from pale_heron.tui.views.fix_look import SPANS_S, Look
+from pale_heron.tui.views.fix.choices import SPANS_S, Look
+from pale_heron.tui.views.fix.deferred import distance, scattered
 from tests.streams import BEGIN
 
 

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Chunk, Direction, Frame
-from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.gnss.states import LEVELS, MADE
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea.sentence import encode, sealed

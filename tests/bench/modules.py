@@ -5,12 +5,12 @@ from typing import Any
 
 from tests.streams import BEGIN
 
-from pale_heron.bench.acting import Standing, Undertaking, Work
-from pale_heron.bench.dialects import known_dialects
+from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.model import Ear, Model
+from pale_heron.bench.operations.receiver import Standing, Undertaking, Work
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.module.tracker import ModuleSnapshot
 from pale_heron.ports.sender import Sending
 from pale_heron.sim.air import Air
 from pale_heron.sim.bittern import Bittern

@@ -8,10 +8,17 @@ from typing import Any
 import pytest
 from tests.streams import BEGIN, chunk
 
-from pale_heron.bench import acting
-from pale_heron.bench.acting import Standing, Undertaking, changing_rate, choosing_sentences, storing, telling
-from pale_heron.bench.dialects import known_dialects
-from pale_heron.bench.operations import Operations
+from pale_heron.bench.config.dialects import known_dialects
+from pale_heron.bench.operations import receiver
+from pale_heron.bench.operations.receiver import (
+    Standing,
+    Undertaking,
+    changing_rate,
+    choosing_sentences,
+    storing,
+    telling,
+)
+from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
@@ -92,10 +99,10 @@ class FastBench:
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
     """The device's time passes twenty times as fast, and so do the waits."""
-    monkeypatch.setattr(acting, "LOOK_S", 0.005)
-    monkeypatch.setattr(acting, "SETTLE_S", 0.01)
-    monkeypatch.setattr(acting, "LEGIBLE_WITHIN_S", 0.4)
-    monkeypatch.setattr(acting, "BACK_WITHIN_S", 0.6)
+    monkeypatch.setattr(receiver, "LOOK_S", 0.005)
+    monkeypatch.setattr(receiver, "SETTLE_S", 0.01)
+    monkeypatch.setattr(receiver, "LEGIBLE_WITHIN_S", 0.4)
+    monkeypatch.setattr(receiver, "BACK_WITHIN_S", 0.6)
 
 
 @pytest.fixture
@@ -179,7 +186,7 @@ class Stalling:
 @pytest.mark.parametrize(("stays", "verdict"), [(True, "still coming: GSV"), (False, "verified: the last unwanted")])
 def test_a_busy_machine_makes_no_sentence_vanish(stays: bool, verdict: str, monkeypatch: pytest.MonkeyPatch) -> None:
     bench, clock = FastBench(), Stalling()
-    monkeypatch.setattr(acting, "time", clock)
+    monkeypatch.setattr(receiver, "time", clock)
     take = bench.take
 
     def late() -> list[Frame]:
@@ -195,7 +202,7 @@ def test_a_busy_machine_makes_no_sentence_vanish(stays: bool, verdict: str, monk
 
 def test_who_falls_silent_is_not_said_to_have_obeyed(bench: FastBench, monkeypatch: pytest.MonkeyPatch) -> None:
     clock = Stalling()
-    monkeypatch.setattr(acting, "time", clock)
+    monkeypatch.setattr(receiver, "time", clock)
     monkeypatch.setattr(bench.curlew, "epoch", lambda _: b"")
     take = bench.take
 

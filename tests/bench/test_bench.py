@@ -12,12 +12,12 @@ from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, s
 from tests.waiting import until
 
 from pale_heron.bench.decoded import decoded
-from pale_heron.bench.log import TrafficLog
-from pale_heron.bench.replay import Replay
-from pale_heron.bench.scout import LARGE_BYTES
-from pale_heron.bench.session import Session
+from pale_heron.bench.live.session import Session
+from pale_heron.bench.replay.indexer import LARGE_BYTES
+from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
+from pale_heron.bench.traffic_log import TrafficLog
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event

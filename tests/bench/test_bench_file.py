@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from pale_heron.bench.bench_file import lanes_of, load_bench, save_bench
+from pale_heron.bench.config.bench_file import lanes_of, load_bench, save_bench
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec

@@ -7,9 +7,9 @@ from typing import cast
 import pytest
 from tests.streams import chunk, said
 
-from pale_heron.bench import finder as finder_module
-from pale_heron.bench.finder import ASK, RateFinder
-from pale_heron.bench.operations import Operations
+from pale_heron.bench.operations import baud_search as finder_module
+from pale_heron.bench.operations.baud_search import ASK, RateFinder
+from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.frames import Chunk
 from pale_heron.core.line import rates
 from pale_heron.core.line.rates import CANDIDATES
@@ -17,8 +17,8 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.reader import Reader
 from pale_heron.ports.sender import Sending
+from pale_heron.ports.worker import Reader
 from pale_heron.sim.wire import resampled
 
 

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, sentences
 from tests.waiting import until
 
-from pale_heron.bench.history import History
-from pale_heron.bench.lines import Lines, SelectedLines
-from pale_heron.bench.log import TrafficLog
 from pale_heron.bench.model import Model
-from pale_heron.bench.placing import Placer
-from pale_heron.bench.replay import Replay
-from pale_heron.bench.search import Search
-from pale_heron.bench.selection import Selection, is_mark, is_trouble, text_matcher
+from pale_heron.bench.replay.replay import Replay
+from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.lines import Lines, SelectedLines
+from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.search import Search
+from pale_heron.bench.scrollback.selection import Selection, is_mark, is_trouble, text_matcher
+from pale_heron.bench.traffic_log import TrafficLog
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_details

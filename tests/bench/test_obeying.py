@@ -7,14 +7,14 @@ from collections.abc import Callable
 import pytest
 from tests.bench.modules import MAKERS, RATE, ModuleBench, bitterns, undertaken, wren
 
-from pale_heron.bench.commanding import Commander, exchange_object
-from pale_heron.bench.intended import checked, compared, rows_of
-from pale_heron.bench.line_change import LineChange, changing_line
+from pale_heron.bench.config.desired_settings import checked, compared, rows_of
 from pale_heron.bench.model import Model
-from pale_heron.bench.obeying import asking, escaping, keeping, reading, writing
-from pale_heron.core.module.exchanges import DATA, Data, Exchange
-from pale_heron.core.module.fields import MASK
-from pale_heron.core.module.notices import NO_ANSWER
+from pale_heron.bench.operations.command_client import Commander, exchange_object
+from pale_heron.bench.operations.line_change import LineChange, changing_line
+from pale_heron.bench.operations.module import asking, escaping, keeping, reading, writing
+from pale_heron.core.device.dialogue.exchanges import DATA, Data, Exchange
+from pale_heron.core.device.schema.fields import MASK
+from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import Sending
 

@@ -8,12 +8,12 @@ import pytest
 from tests.bench.modules import MAKERS, ModuleBench
 from tests.waiting import LIMIT_S
 
-from pale_heron.bench import routines
-from pale_heron.bench.acting import Standing, Undertaking
-from pale_heron.bench.obeying import escaping, restart_now, writing
-from pale_heron.bench.operations import Operation, Operations
-from pale_heron.bench.routine_files import routine_of_text
-from pale_heron.bench.routines import FAILED, LEFT_OUT, RoutineRun
+from pale_heron.bench.config.routine_files import routine_of_text
+from pale_heron.bench.operations import routine
+from pale_heron.bench.operations.module import escaping, restart_now, writing
+from pale_heron.bench.operations.receiver import Standing, Undertaking
+from pale_heron.bench.operations.registry import Operation, Operations
+from pale_heron.bench.operations.routine import FAILED, LEFT_OUT, RoutineRun
 from pale_heron.core.trouble import Trouble
 from pale_heron.sim.modem import Modem
 
@@ -136,7 +136,7 @@ def test_giving_up_a_routine_reaches_whatever_step_it_is_at(step: str) -> None:
 def test_a_poll_asks_until_its_time_is_over(monkeypatch: pytest.MonkeyPatch) -> None:
     """What is there just before the end is found, and what is told not to have come had all of its time."""
     now = [0.0]
-    monkeypatch.setattr(routines, "time", SimpleNamespace(monotonic=lambda: now[0]))
+    monkeypatch.setattr(routine, "time", SimpleNamespace(monotonic=lambda: now[0]))
     monkeypatch.setattr(RoutineRun, "_rest", lambda _, seconds: now.append(now.pop() + seconds))
     for node, seen in (("9", "node is 9, asked 4 times"), ("7", "not within 10 s, asked 4 times: node is 7")):
         modem = MAKERS["bittern"]()

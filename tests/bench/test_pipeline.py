@@ -12,11 +12,11 @@ from tests.bench.test_lines import happenings
 from tests.streams import BEGIN, GGA, chunk
 from tests.waiting import until
 
-from pale_heron.bench import dialects as dialects_module
-from pale_heron.bench.dialects import table_of
+from pale_heron.bench.config import dialects as dialects_module
+from pale_heron.bench.config.dialects import table_of
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Pipeline
-from pale_heron.bench.replay import Replay
+from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import lane_object, summary
 from pale_heron.capture.writer import CaptureWriter

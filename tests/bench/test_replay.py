@@ -13,9 +13,9 @@ from tests.bench.test_bench import recorded
 from tests.streams import BEGIN, said
 from tests.waiting import until
 
-from pale_heron.bench import scout as scout_module
-from pale_heron.bench.replay import Replay
-from pale_heron.bench.scout import LARGE_BYTES, Found, survey
+from pale_heron.bench.replay import indexer as scout_module
+from pale_heron.bench.replay.indexer import LARGE_BYTES, Found, survey
+from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble

@@ -8,11 +8,11 @@ from pathlib import Path
 import pytest
 from tests.waiting import LIMIT_S
 
-from pale_heron.bench.session import Session
+from pale_heron.bench.live.session import Session
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
-from pale_heron.core.line.sending import compose
 from pale_heron.core.line.settings import ENDINGS_OUT
+from pale_heron.core.line.typed import compose
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import Sending
 from pale_heron.sim.launch import Device

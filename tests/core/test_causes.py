@@ -7,10 +7,10 @@ from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 
 from pale_heron.core.frames import OUT, SECOND, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
-from pale_heron.core.line.causes import CAUSES
+from pale_heron.core.line.diagnosis.causes import CAUSES
+from pale_heron.core.line.dialogue_stats import Talk
 from pale_heron.core.line.rates import Judged, RateTrial, candidates, likeness, recommended
 from pale_heron.core.line.settings import LineSettings, settings_details
-from pale_heron.core.line.talk import Talk
 from pale_heron.core.wire.framer import Framer
 from pale_heron.sim.scenes import SCENES
 from pale_heron.sim.wire import resampled

@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.bench.dialects import known_dialects, read_text
+from pale_heron.bench.config.dialects import known_dialects, read_text
+from pale_heron.core.device.dialogue.conversation import QUEUED, Conversation
+from pale_heron.core.device.dialogue.exchanges import Data, Exchange, Unasked
+from pale_heron.core.device.dialogue.tracker import ModuleTracker
+from pale_heron.core.device.dialogue.transcript import ITEMS_KEPT
+from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction
-from pale_heron.core.module.conversing import QUEUED, Conversation
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.exchanges import Data, Exchange, Unasked
-from pale_heron.core.module.tracker import ModuleTracker
-from pale_heron.core.module.transcript import ITEMS_KEPT
 
 STANDARD = known_dialects()["standard"]
 COUNTED, _wrong = read_text(

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.bench.dialects import known_dialects, read_text
-from pale_heron.core.line.sending import compose
-from pale_heron.core.module.actions import ROLES
-from pale_heron.core.module.dialect import read_dialect
-from pale_heron.core.module.planning import HeardSentence, plan
+from pale_heron.bench.config.dialects import known_dialects, read_text
+from pale_heron.core.device.schema.actions import ROLES
+from pale_heron.core.device.schema.dialect import read_dialect
+from pale_heron.core.device.schema.sentence_plan import HeardSentence, plan
+from pale_heron.core.line.typed import compose
 
 KNOWN = known_dialects()
 CURLEW = KNOWN["curlew"]

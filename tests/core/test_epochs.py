@@ -10,12 +10,12 @@ from tests.streams import BEGIN, HERE, chunk, fed, gga, said, sentences, track
 
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Event
-from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.course import Start, starts_by_mode
+from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.epochs.strip import SILENT, StripLog
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.history import Start, starts_by_mode
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.gnss.states import LEVELS, MADE, Says, witnesses
-from pale_heron.core.gnss.strip import SILENT, StripLog
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
 

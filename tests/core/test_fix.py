@@ -11,9 +11,9 @@ from tests.streams import BEGIN, GGA, chunk, fed, framed, said, sentences, track
 from pale_heron.core import utc
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.earth.geodesy import moved, offset_m
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO
-from pale_heron.core.gnss.geodesy import moved, offset_m
-from pale_heron.core.gnss.satellites import satellite_name, system_of
+from pale_heron.core.gnss.satellites.names import satellite_name, system_of
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.gnss.states import Says, judge
 from pale_heron.core.lane import Lane

@@ -7,8 +7,8 @@ from tests.streams import BEGIN, GGA, RTCM, chunk, fed, gga, said, sentences
 
 from pale_heron.core.frames import SECOND, Event, Status
 from pale_heron.core.lane import Lane
+from pale_heron.core.line.diagnosis.stages import Stand
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.steps import Stand
 from pale_heron.core.line.tracker import MOST_TYPES
 from pale_heron.core.nmea import explain
 from pale_heron.core.nmea.sentence import sealed

@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.waiting import LIMIT_S
 
-from pale_heron.bench.dialects import read_text
-from pale_heron.bench.lines import Lines, SelectedLines
-from pale_heron.bench.log import TrafficLog
-from pale_heron.bench.search import Search
-from pale_heron.bench.selection import Selection, text_matcher
+from pale_heron.bench.config.dialects import read_text
+from pale_heron.bench.scrollback.lines import Lines, SelectedLines
+from pale_heron.bench.scrollback.search import Search
+from pale_heron.bench.scrollback.selection import Selection, text_matcher
+from pale_heron.bench.traffic_log import TrafficLog
 from pale_heron.core import patterns
 from pale_heron.core.frames import Event
 from pale_heron.core.patterns import Broken, Pattern, limited

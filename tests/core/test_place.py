@@ -12,12 +12,12 @@ from tests.streams import BEGIN, HERE, chunk, gga, sentences, track
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import compare
-from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.geodesy import moved, offset_m
-from pale_heron.core.gnss.notation import misread, position_typed
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.geodesy import moved, offset_m
+from pale_heron.core.gnss.earth.notation import misread, position_typed
+from pale_heron.core.gnss.earth.points import Point
+from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.epochs.plausibility import ROLLOVER_NS
 from pale_heron.core.gnss.quality import DILUTION, graded
-from pale_heron.core.gnss.sanity import ROLLOVER_NS
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea import degrees

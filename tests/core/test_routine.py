@@ -7,12 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_dialect import tables
 
-from pale_heron.bench.dialects import keep_note, known_dialects, read_text
-from pale_heron.bench.routine_files import known_routines, routine_of_text
-from pale_heron.core.module.dialect import read_dialect
-from pale_heron.core.module.fields import MASK, Field
-from pale_heron.core.module.routine import Condition, read_routine
-from pale_heron.core.module.settings import compare_modules
+from pale_heron.bench.config.dialects import keep_note, known_dialects, read_text
+from pale_heron.bench.config.routine_files import known_routines, routine_of_text
+from pale_heron.core.device.schema.dialect import read_dialect
+from pale_heron.core.device.schema.fields import MASK, Field
+from pale_heron.core.device.schema.routine import Condition, read_routine
+from pale_heron.core.device.schema.settings import compare_modules
 
 STEP = '[[step]]\ndo = "send"\nline = "AT"\n'
 AGAIN = '[[step]]\ndo = "repeat"\n'

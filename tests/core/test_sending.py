@@ -4,8 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.core.gnss.vanishing import vanishing
-from pale_heron.core.line.sending import CONTROLS, compose
+from pale_heron.core.gnss.facts_lost import vanishing
 from pale_heron.core.line.settings import (
     DELAY_RANGE_MS,
     ENDINGS_IN,
@@ -19,6 +18,7 @@ from pale_heron.core.line.settings import (
     settings_of,
     short_line,
 )
+from pale_heron.core.line.typed import CONTROLS, compose
 
 COMPOSED = {
     "AT": (b"AT\r\n", ""),

@@ -17,17 +17,17 @@ from tests.streams import GGA
 from tests.waiting import LIMIT_S, until
 
 from pale_heron.core.frames import OUT, Chunk, Event
-from pale_heron.core.line.evidence import DriverErrors
+from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.adapters import Known, adapter_key, adapters_file, known_adapters, remember
 from pale_heron.ports import holders, listing
-from pale_heron.ports.adapters import Known, adapter_key, adapters_file, known_adapters, remember
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
 from pale_heron.ports.opening import Stream
 from pale_heron.ports.sender import Sending, seconds_for
 from pale_heron.ports.simulated import read_label, simulated_folder
-from pale_heron.ports.watching import Change, PortWatch
+from pale_heron.ports.watch import Change, PortWatch
 from pale_heron.sim.label import Label
 from pale_heron.sim.run import Stage
 from pale_heron.sim.terminal import Terminal
@@ -315,7 +315,7 @@ def test_a_port_that_another_program_holds_is_listed_with_its_name(folder: Path)
 def test_what_the_driver_counts_is_told_when_it_changes(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     counted = [DriverErrors(framing=2), DriverErrors(framing=2), DriverErrors(framing=2, breaks=1)]
     monkeypatch.setattr(Stream, "errors", lambda _: counted.pop(0) if len(counted) > 1 else counted[0])
-    monkeypatch.setattr("pale_heron.ports.reader.LOOK_NS", 50_000_000)
+    monkeypatch.setattr("pale_heron.ports.worker.LOOK_NS", 50_000_000)
     terminal = Terminal(9600, folder / "curlew", patient=True)
     lane = Life(str(folder / "curlew"))
     lane.until(lambda life: life.events.count("driver-errors") == 2)
@@ -338,7 +338,7 @@ def test_a_fault_of_ours_in_a_lane_is_told_and_the_lane_tried_again(
         return real(self, wait_s)
 
     monkeypatch.setattr(Stream, "read", read)
-    monkeypatch.setattr("pale_heron.ports.reader.FAULT_S", 0.1)
+    monkeypatch.setattr("pale_heron.ports.worker.FAULT_S", 0.1)
     lane = Life(str(folder / "curlew"))
     lane.until(lambda life: life.events.count("opened") == 2)
     lane.end()
@@ -373,8 +373,8 @@ def test_a_remote_serial_lane_is_sent_to_and_set() -> None:
 def test_a_driver_that_hangs_on_closing_does_not_hold_up_the_others(
     folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from pale_heron.bench import session as session_module
-    from pale_heron.bench.session import Session
+    from pale_heron.bench.live import session as session_module
+    from pale_heron.bench.live.session import Session
 
     monkeypatch.setattr(session_module, "JOIN_S", 0.3)
     released = threading.Event()

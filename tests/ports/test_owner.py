@@ -13,13 +13,13 @@ from tests.waiting import LIMIT_S, until
 from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports import reader as reader_module
+from pale_heron.ports import worker as reader_module
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.inbox import Inbox
 from pale_heron.ports.opening import Gone
-from pale_heron.ports.reader import Reader
+from pale_heron.ports.queue import Inbox
 from pale_heron.ports.sender import Sending
+from pale_heron.ports.worker import Reader
 
 RATES = (1200, 9600, 38400, 115200)
 

@@ -23,12 +23,12 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.gatherer import ENOUGH, QUIET_NS, Gatherer
-from pale_heron.ports.inbox import Inbox
+from pale_heron.ports.coalescer import ENOUGH, QUIET_NS, Gatherer
 from pale_heron.ports.listing import ports
 from pale_heron.ports.opening import Stream
-from pale_heron.ports.reader import Reader
+from pale_heron.ports.queue import Inbox
 from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.worker import Reader
 from pale_heron.sim.terminal import Terminal
 
 LANES = {

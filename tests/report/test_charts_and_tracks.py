@@ -13,8 +13,8 @@ from tests.painted import opened
 from tests.streams import BEGIN, fed, gga, said, sentences, track
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.points import Point
+from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.lane import Lane
 from pale_heron.core.trouble import Trouble
 from pale_heron.report.charts import KINDS, Charted, save_chart

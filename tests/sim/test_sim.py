@@ -14,7 +14,7 @@ from tests.streams import BEGIN, GGA, fed, said
 from tests.waiting import until
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.geodesy import offset_m
+from pale_heron.core.gnss.earth.geodesy import offset_m
 from pale_heron.core.nmea.sentence import parse, sealed, values
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations

@@ -7,7 +7,7 @@ import pytest
 from tests.streams import chunk
 
 from pale_heron.core.frames import Direction, Kind
-from pale_heron.core.line.causes import CAUSES
+from pale_heron.core.line.diagnosis.causes import CAUSES
 from pale_heron.core.wire.framer import Framer
 from pale_heron.ports.listing import ports
 from pale_heron.ports.simulated import simulated_folder

@@ -12,12 +12,12 @@ from tests.streams import BEGIN, GGA, HOSTILE, chunk, said
 from tests.waiting import until_shown
 from textual.pilot import Pilot
 
-from pale_heron.bench.lines import Lines
 from pale_heron.bench.model import Model
+from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.tui.app import PaleHeron
-from pale_heron.tui.paint import plain
+from pale_heron.tui.painting.paint import plain
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 

@@ -7,13 +7,13 @@ from tests.painted import looked, opened, snapshot
 from tests.streams import BEGIN, GGA, chunk, fed, gga, said, sentences
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES, Scene
-from pale_heron.tui.paint import plain
-from pale_heron.tui.views import fix
-from pale_heron.tui.views.fix_look import PAGES, Look
-from pale_heron.tui.views.ribbon import SHAPES
+from pale_heron.tui.painting.paint import plain
+from pale_heron.tui.views.fix import fix
+from pale_heron.tui.views.fix.choices import PAGES, Look
+from pale_heron.tui.views.fix.ribbon import SHAPES
 
 
 def page(name: str, *lanes: Lane, seconds: float, width: int = 114, reference: Point | None = None) -> str:

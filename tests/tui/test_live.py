@@ -14,8 +14,8 @@ from tests.waiting import until_shown
 from textual.pilot import Pilot
 from textual.widgets import Input
 
-from pale_heron.bench.bench_file import load_bench
-from pale_heron.bench.session import Session
+from pale_heron.bench.config.bench_file import load_bench
+from pale_heron.bench.live.session import Session
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.trouble import Trouble
@@ -23,7 +23,7 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.label import Label
 from pale_heron.sim.terminal import Terminal
 from pale_heron.tui.app import PaleHeron
-from pale_heron.tui.paint import Line, plain
+from pale_heron.tui.painting.paint import Line, plain
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
@@ -359,7 +359,7 @@ async def test_times_bases_and_going_to_a_time(device: Player, tmp_path: Path) -
 
 
 def _heading(bench: Bench) -> Line:
-    from pale_heron.tui.views import traffic
+    from pale_heron.tui.views.traffic import traffic
 
     return traffic.heading(bench.list.look)
 

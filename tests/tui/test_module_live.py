@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from tests.tui.test_fix_live import Shown, running
 
-from pale_heron.bench.bench_file import lanes_of
-from pale_heron.bench.session import Session
+from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.live.session import Session
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import Event
 from pale_heron.core.line.settings import LineSettings

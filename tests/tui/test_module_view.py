@@ -5,17 +5,17 @@ from tests.bench.modules import MAKERS, ModuleBench, bitterns, undertaken
 from tests.painted import snapshot
 from tests.streams import BEGIN, HOSTILE, chunk
 
-from pale_heron.bench.commanding import Commander
-from pale_heron.bench.obeying import asking, reading, writing
-from pale_heron.bench.routine_files import known_routines, routine_from, routine_of_text
+from pale_heron.bench.config.routine_files import known_routines, routine_from, routine_of_text
+from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.module import asking, reading, writing
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.device.dialogue.exchanges import Exchange
+from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.frames import OUT, Chunk
 from pale_heron.core.lane import Lane
-from pale_heron.core.module.exchanges import Exchange
-from pale_heron.core.module.fields import MASK
-from pale_heron.tui.paint import plain, width_of
-from pale_heron.tui.views import module, module_routine
-from pale_heron.tui.views.module_look import PAGES, Doing, Look
+from pale_heron.tui.painting.paint import plain, width_of
+from pale_heron.tui.views.module import module, page_routine
+from pale_heron.tui.views.module.choices import PAGES, Doing, Look
 from pale_heron.tui.widgets.entry_line import matching
 
 
@@ -158,7 +158,7 @@ def test_hostile_bytes_of_a_module_stay_text() -> None:
 
 def test_a_routine_is_painted_before_its_run_and_made_of_what_was_told() -> None:
     routine, _ = routine_of_text(known_routines()["teal-join"])
-    text = plain(module_routine.paint(routine, ["teal"], None, 114, 30))
+    text = plain(page_routine.paint(routine, ["teal"], None, 114, 30))
     assert "0 of 7 steps" in text
     assert 'AT+JOIN="saltmarsh"' in text
     bench = told("teal", 'AT+JOIN="saltmarsh","reeds and water"', "AT+NET?")
@@ -169,7 +169,7 @@ def test_a_routine_is_painted_before_its_run_and_made_of_what_was_told() -> None
     assert not wrong
     assert [each.line for each in again.steps] == ["ATI", 'AT+JOIN="saltmarsh","{phrase}"', "AT+NET?"]
     assert again.variables["phrase"].secret
-    assert "first-contact" in plain(module_routine.paint_none(114))
+    assert "first-contact" in plain(page_routine.paint_none(114))
 
 
 COMPLETIONS = [("AT+NO", "AT+NODE?"), ("at+no", "AT+NODE?"), ("AT+NODE=", "AT+NODE={node}"), ("ATE", "ATE{echo}")]

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from tests.painted import looked, opened, snapshot
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said
 
-from pale_heron.bench.selection import Selection
+from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import CaptureState, ReplayState
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import Lane
@@ -17,20 +17,34 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
-from pale_heron.ports.watching import Seen
+from pale_heron.ports.watch import Seen
 from pale_heron.sim.scenes import SCENES
-from pale_heron.tui import figures, shell, timebar
-from pale_heron.tui.actions import ACTIONS, working
-from pale_heron.tui.dots import Dots
-from pale_heron.tui.paint import Line, Span, beside, cells, cut, ends, fitted, line, padded, plain, width_of, wrapped
+from pale_heron.tui.actions.table import ACTIONS, working
+from pale_heron.tui.painting import figures, shell, timebar
+from pale_heron.tui.painting.dots import Dots
+from pale_heron.tui.painting.paint import (
+    Line,
+    Span,
+    beside,
+    cells,
+    cut,
+    ends,
+    fitted,
+    line,
+    padded,
+    plain,
+    width_of,
+    wrapped,
+)
 from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
 from pale_heron.tui.screens.ports import Which
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
-from pale_heron.tui.views import fix, latest, traffic, traffic_detail
-from pale_heron.tui.views import line as line_view
-from pale_heron.tui.views.fix_look import PAGES
-from pale_heron.tui.views.traffic_detail import Chosen
+from pale_heron.tui.views.fix import fix
+from pale_heron.tui.views.fix.choices import PAGES
+from pale_heron.tui.views.line import line as line_view
+from pale_heron.tui.views.traffic import detail, latest, traffic
+from pale_heron.tui.views.traffic.detail import Chosen
 
 WIDTHS = (72, 114, 172)
 SURVEY = {
@@ -120,7 +134,7 @@ def test_traffic_rows_and_details_fit_and_are_printable(entry: Entry | None, wid
         assert width_of(row) <= width
         assert not chosen or entry is None or width_of(row) == width
         assert plain([row]).isprintable()
-    for row in traffic_detail.paint(Chosen(entry), width, 14):
+    for row in detail.paint(Chosen(entry), width, 14):
         assert width_of(row) <= width
         assert plain([row]).isprintable()
 
@@ -130,12 +144,12 @@ def test_traffic_tells_damage_with_what_was_expected() -> None:
     text = plain([traffic.row_of(frame, None, traffic.Look(), 110, False, False)])
     assert text.startswith("✕ 09:40:00.000")
     assert "checksum 79 found, 78 expected" in text
-    assert "checksum 79  expected 78" in plain(traffic_detail.paint(Chosen(frame), 110, 14))
+    assert "checksum 79  expected 78" in plain(detail.paint(Chosen(frame), 110, 14))
 
 
 def test_bytes_stand_beside_fields() -> None:
     (frame,) = framed([GGA], BEGIN)
-    text = plain(traffic_detail.paint(Chosen(frame), 110, 14))
+    text = plain(detail.paint(Chosen(frame), 110, 14))
     assert "fix quality" in text
     assert "single" in text
     assert "24 47 4E 47 47 41 2C 30  $GNGGA,0" in text
@@ -294,13 +308,13 @@ def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> Non
     assert timebar.bar(snapshot(Lane("curlew")), 100) == ()
 
 
-@pytest.mark.parametrize("base", traffic_detail.BASES)
+@pytest.mark.parametrize("base", detail.BASES)
 def test_bytes_in_every_base_can_be_read_back(base: str) -> None:
     (frame,) = framed([bytes(range(200, 256)) + b"\n"], BEGIN)
-    text = plain(traffic_detail.paint(Chosen(frame, base=base), 70))
+    text = plain(detail.paint(Chosen(frame, base=base), 70))
     first = {"hex": "C8 C9", "decimal": "200 201", "binary": "11001000 11001001", "text": "··"}[base]
     assert first in text
-    assert traffic_detail.BASES[base].tag in text
+    assert detail.BASES[base].tag in text
 
 
 COPIES = {"text": "$GNGGA,094107.00", "hex": "24 47 4e", "json": '"sentence": "GGA"'}
@@ -309,8 +323,8 @@ COPIES = {"text": "$GNGGA,094107.00", "hex": "24 47 4e", "json": '"sentence": "G
 @pytest.mark.parametrize(("form", "words"), COPIES.items())
 def test_a_line_is_copied_in_every_form(form: str, words: str) -> None:
     (frame,) = framed([GGA], BEGIN)
-    assert words in traffic_detail.copied(frame, form)
-    told = traffic_detail.copied(Event(BEGIN, "", "mark", {"text": "\x1b[2J"}), form)
+    assert words in detail.copied(frame, form)
+    told = detail.copied(Event(BEGIN, "", "mark", {"text": "\x1b[2J"}), form)
     assert told.isprintable()
 
 

@@ -14,19 +14,19 @@ from textual.screen import Screen
 from textual.widgets import Input
 
 from pale_heron import tui
-from pale_heron.bench.finder import FinderState
-from pale_heron.bench.selection import Selection
+from pale_heron.bench.operations.baud_search import FinderState
+from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import Direction
 from pale_heron.core.line.rates import CANDIDATES, Judged
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.adapters import known_adapters
+from pale_heron.files.adapters import known_adapters
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port
-from pale_heron.ports.watching import PortWatch
+from pale_heron.ports.watch import PortWatch
 from pale_heron.tui.base import FullScreen
-from pale_heron.tui.paint import plain, width_of
+from pale_heron.tui.painting.paint import plain, width_of
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.screens.ports import PortsScreen
 from pale_heron.tui.screens.rates import RateScreen

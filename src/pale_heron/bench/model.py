@@ -13,9 +13,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final, NamedTuple
 
-from pale_heron.bench.dialect_book import DialectBook
-from pale_heron.bench.log import CAPACITY, TrafficLog
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.pipeline import Pipeline, Record
+from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
 from pale_heron.core.frames import SECOND, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
@@ -24,7 +24,7 @@ from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
-    from pale_heron.core.module.tracker import ModuleSnapshot
+    from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 
 MOST_MARKS: Final = 10_000
 HEARD_KEPT: Final = 20_000

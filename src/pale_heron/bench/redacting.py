@@ -11,13 +11,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
-from pale_heron.bench.dialect_book import DialectBook
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.pipeline import Pipeline
 from pale_heron.bench.sources import batches
 from pale_heron.capture.reader import CaptureReader, Record, open_file
 from pale_heron.capture.writer import REDACTED, CaptureWriter
+from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.frames import Chunk, Direction, Event
-from pale_heron.core.module.masking import without
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.trouble import Trouble
 

@@ -6,7 +6,7 @@ from itertools import islice
 from pathlib import Path
 from typing import BinaryIO, cast
 
-from pale_heron.bench.dialect_book import DialectBook
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng

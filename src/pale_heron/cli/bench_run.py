@@ -6,12 +6,12 @@ from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
-from pale_heron.bench.commanding import Commander
-from pale_heron.bench.dialects import named_dialect
-from pale_heron.bench.session import Session
-from pale_heron.core.line.steps import Opening
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.notices import NO_ANSWER
+from pale_heron.bench.config.dialects import named_dialect
+from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.command_client import Commander
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.line.diagnosis.stages import Opening
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 

@@ -8,7 +8,7 @@ import typer
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.progress import progress
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Exit, Trouble
@@ -56,7 +56,7 @@ def chart(
 
 def point_typed(text: str) -> Point | None:
     """The point of a `--reference`; None where there is none. Raises Trouble where it cannot be read."""
-    from pale_heron.core.gnss.notation import position_typed
+    from pale_heron.core.gnss.earth.notation import position_typed
 
     if not text:
         return None

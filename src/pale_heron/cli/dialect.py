@@ -6,12 +6,12 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.dialect_book import STANDARD
-from pale_heron.bench.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
-from pale_heron.core.module.actions import Action
-from pale_heron.core.module.commands import RUN, Command
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.settings import RULES, Setting
+from pale_heron.bench.config.dialect_book import STANDARD
+from pale_heron.bench.config.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
+from pale_heron.core.device.schema.actions import Action
+from pale_heron.core.device.schema.commands import RUN, Command
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.settings import RULES, Setting
 from pale_heron.core.trouble import Exit, Trouble
 
 app = typer.Typer(

@@ -24,7 +24,7 @@ def open_capture(
     """
     if not SPEED_RANGE[0] <= speed <= SPEED_RANGE[1]:
         raise Trouble(f"Speed {speed} is not {SPEED_RANGE[0]} to {SPEED_RANGE[1]:.0f}", "Write --speed 10")
-    from pale_heron.bench.replay import Replay
+    from pale_heron.bench.replay.replay import Replay
 
     begin = _begin(capture)
     replay = Replay(capture, speed=speed, at=moment(at, begin) if at else None, playing=not paused)

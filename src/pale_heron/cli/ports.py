@@ -22,7 +22,7 @@ def ports(
     Example: pale-heron ports --watch
     """
     # Slow to load, and of no use to the other commands.
-    from pale_heron.ports.watching import PortWatch
+    from pale_heron.ports.watch import PortWatch
 
     watcher = PortWatch()
     watcher.look()

@@ -9,10 +9,10 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.routine_files import known_routines, named_routine
-from pale_heron.bench.routines import FAILED, PASSED, RoutineRun, Stand
+from pale_heron.bench.config.routine_files import known_routines, named_routine
+from pale_heron.bench.operations.routine import FAILED, PASSED, RoutineRun, Stand
 from pale_heron.cli.bench_run import opened
-from pale_heron.core.module.routine import Routine
+from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lanes
 

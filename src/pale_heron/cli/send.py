@@ -6,12 +6,12 @@ from typing import Annotated, Final
 
 import typer
 
-from pale_heron.bench.commanding import Commander, exchange_object
+from pale_heron.bench.operations.command_client import Commander, exchange_object
 from pale_heron.cli.bench_run import opened
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
-from pale_heron.core.module.masking import secrets_of, shown
-from pale_heron.core.module.notices import OK
+from pale_heron.core.device.dialogue.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
+from pale_heron.core.device.dialogue.masking import secrets_of, shown
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lane
 

@@ -8,14 +8,14 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.acting import DOING, FAILED, Standing, Undertaking, Work
-from pale_heron.bench.bench_file import lanes_of
-from pale_heron.bench.intended import checked, compared, row_object, rows_of, rule_object
-from pale_heron.bench.obeying import reading, writing
-from pale_heron.bench.session import Session
+from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.config.desired_settings import checked, compared, row_object, rows_of, rule_object
+from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.module import reading, writing
+from pale_heron.bench.operations.receiver import DOING, FAILED, Standing, Undertaking, Work
 from pale_heron.cli.bench_run import opened, speaking
-from pale_heron.core.module.settings import RULES, Compared
-from pale_heron.core.module.tracker import ModuleSnapshot
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+from pale_heron.core.device.schema.settings import RULES, Compared
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import LaneSpec
 

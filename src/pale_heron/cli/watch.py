@@ -7,8 +7,8 @@ from typing import Annotated
 
 import typer
 
-from pale_heron.bench.bench_file import lanes_of
-from pale_heron.bench.session import Session
+from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.core.trouble import Exit

@@ -6,17 +6,17 @@ from typing import TYPE_CHECKING, Any
 
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import SETTING_EVENTS
+from pale_heron.core.gnss.course import ACTION, BANNER, MODES
+from pale_heron.core.gnss.epochs.plausibility import Remark
 from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixSnapshot, FixTracker
-from pale_heron.core.gnss.history import ACTION, BANNER, MODES
-from pale_heron.core.gnss.sanity import Remark
 from pale_heron.core.gnss.starting import start_mode
-from pale_heron.core.line.causes import REFUSALS
-from pale_heron.core.line.evidence import DriverErrors, Evidence
-from pale_heron.core.line.findings import Finding, findings
+from pale_heron.core.line.diagnosis.causes import REFUSALS
+from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence
+from pale_heron.core.line.diagnosis.findings import Finding, findings
+from pale_heron.core.line.diagnosis.stages import Opening, Stand, Step, steps
+from pale_heron.core.line.dialogue_stats import Talk, TalkSnapshot
 from pale_heron.core.line.rates import Judged
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.line.steps import Opening, Stand, Step, steps
-from pale_heron.core.line.talk import Talk, TalkSnapshot
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.nmea.sentences import LAYOUTS
 from pale_heron.core.nmea.systems import TALKERS
@@ -25,7 +25,7 @@ from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to.
-    from pale_heron.core.module.tracker import ModuleSnapshot, ModuleTracker
+    from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
 
 SILENT_TYPES = frozenset(
     talker + formatter for talker in TALKERS for formatter in LAYOUTS if talker != "P" and formatter != "TXT"

@@ -17,9 +17,9 @@ from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
-    from pale_heron.core.gnss.told import Position
-    from pale_heron.core.module.dialect import Dialect
-    from pale_heron.core.module.tracker import ModuleTracker
+    from pale_heron.core.device.dialogue.tracker import ModuleTracker
+    from pale_heron.core.device.schema.dialect import Dialect
+    from pale_heron.core.gnss.reported import Position
 
 LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device tells what it is at its start, or when it is asked."""
@@ -136,7 +136,7 @@ class LaneStreams:
         if self.module is not None:
             self.module.speak(dialect)
             return
-        from pale_heron.core.module.tracker import ModuleTracker
+        from pale_heron.core.device.dialogue.tracker import ModuleTracker
 
         self.module = ModuleTracker(dialect)
         for chunk in self._before:

@@ -8,7 +8,7 @@ from serial.tools import list_ports
 from serial.tools.list_ports_common import ListPortInfo
 
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.adapters import Known, adapter_key, known_adapters
+from pale_heron.files.adapters import Known, adapter_key, known_adapters
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import Held, console_on, missing_right
 from pale_heron.ports.opening import VIRTUAL, console_way_out

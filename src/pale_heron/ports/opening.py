@@ -15,7 +15,7 @@ from typing import Any
 
 import serial
 
-from pale_heron.core.line.evidence import DriverErrors
+from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec

@@ -18,17 +18,17 @@ from matplotlib.figure import Figure
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import compare
-from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.earth.points import Point
+from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.epochs.strip import SILENT
 from pale_heron.core.gnss.fix import FixSnapshot
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.satellites.signals import Series
 from pale_heron.core.gnss.scatter import mean_point, offsets_m, scatter
-from pale_heron.core.gnss.signals import Series
 from pale_heron.core.gnss.states import LEVELS
-from pale_heron.core.gnss.strip import SILENT
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.whole import written_whole
+from pale_heron.files.whole import written_whole
 
 INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN = "#1b2530", "#73848f", "#2f6690", "#1d7a76", "#b06a10", "#7a559c", "#4d7d48"
 SYSTEM_INKS: Final = {"G": BLUE, "R": PLUM, "E": TEAL, "C": AMBER, "J": GREEN, "I": GREY, "S": GREY, "?": GREY}

@@ -18,10 +18,10 @@ from typing import IO, Final, NamedTuple
 from xml.sax.saxutils import escape
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs import Epoch, Epochs
+from pale_heron.core.gnss.epochs.log import Epoch, Epochs
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
-from pale_heron.ports.whole import written_whole
+from pale_heron.files.whole import written_whole
 
 Segment = list[Epoch]
 LEAST_GAP_NS: Final = 3 * SECOND

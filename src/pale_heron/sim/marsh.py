@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Final
 
-from pale_heron.core.gnss.geodesy import moved
+from pale_heron.core.gnss.earth.geodesy import moved
 
 BEGIN_UTC = 1_935_654_000
 """2031-05-04 09:40:00 UTC, when the made-up time begins: seconds since 1970."""

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.module.commands import pieces
+from pale_heron.core.device.schema.commands import pieces
 
 CODES: Final = {
     "OK": "0",

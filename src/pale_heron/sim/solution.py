@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pale_heron.core.gnss.geodesy import moved
+from pale_heron.core.gnss.earth.geodesy import moved
 from pale_heron.sim.marsh import Place
 
 RANGE_ERROR_M = 1.1

@@ -16,18 +16,18 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
 from textual.screen import Screen
 
-from pale_heron.bench.lines import Lines
+from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Exit
-from pale_heron.tui import shell, timebar
-from pale_heron.tui.actions import ACTIONS, working
+from pale_heron.tui.actions.lane import LaneActions, LiveBench
+from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
-from pale_heron.tui.lane_actions import LaneActions, LiveBench
-from pale_heron.tui.paint import line
+from pale_heron.tui.painting import shell, timebar
+from pale_heron.tui.painting.paint import line
 from pale_heron.tui.screens.panel import Page
 from pale_heron.tui.theme import theme_names
-from pale_heron.tui.views import line as line_view
+from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.fix_view import FixView
 from pale_heron.tui.widgets.traffic_view import TrafficView
@@ -188,7 +188,7 @@ class PaleHeron(FullScreen[None]):
     def _module_view(self) -> "ModuleView":
         """The view of modules, made when it is first shown: most sessions never ask for it."""
         if self._module is None:
-            from pale_heron.tui.module_actions import ModuleActions
+            from pale_heron.tui.actions.module import ModuleActions
             from pale_heron.tui.widgets.module_view import ModuleView
 
             actions = ModuleActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
@@ -283,7 +283,7 @@ class PaleHeron(FullScreen[None]):
 
 
 def _read_dialects() -> None:
-    from pale_heron.bench.dialects import known_dialects
+    from pale_heron.bench.config.dialects import known_dialects
 
     with contextlib.suppress(OSError):
         known_dialects()

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs import UNKNOWN_COUNT, UNKNOWN_TIME, Epochs
+from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.scatter import Numbers, at_share, independent_samples, mean_point, offsets_m
 
 Times = NDArray[np.int64]

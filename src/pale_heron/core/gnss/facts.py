@@ -10,8 +10,8 @@ from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.reported import TOLD, Position
 from pale_heron.core.gnss.states import kind_of_modes, kind_of_quality, kind_of_status
-from pale_heron.core.gnss.told import TOLD, Position
 from pale_heron.core.nmea.sentence import parse, values
 
 GOOD: Final = "good"

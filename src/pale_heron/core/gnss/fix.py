@@ -12,15 +12,17 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.agreement import Agreement
-from pale_heron.core.gnss.epoch_record import EpochRecord
-from pale_heron.core.gnss.epoch_tracker import EpochTracker, OpenEpoch
-from pale_heron.core.gnss.epochs import Epochs
+from pale_heron.core.gnss.course import BANNER, History, HistorySnapshot
+from pale_heron.core.gnss.epochs.agreement import Agreement
+from pale_heron.core.gnss.epochs.log import Epochs
+from pale_heron.core.gnss.epochs.plausibility import Remark, Sanity
+from pale_heron.core.gnss.epochs.record import EpochRecord
+from pale_heron.core.gnss.epochs.strip import Strip
+from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import Fact, Heard, Saying, facts
-from pale_heron.core.gnss.history import BANNER, History, HistorySnapshot
 from pale_heron.core.gnss.raw import gsa_words, time_of_day
-from pale_heron.core.gnss.sanity import Remark, Sanity
-from pale_heron.core.gnss.sky import Sky, SkyTracker
+from pale_heron.core.gnss.reported import TOLD, Position
+from pale_heron.core.gnss.satellites.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import (
     NO_FIX,
     FixState,
@@ -32,8 +34,6 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
-from pale_heron.core.gnss.strip import Strip
-from pale_heron.core.gnss.told import TOLD, Position
 
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""

@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs import UNKNOWN_TIME, Epochs
-from pale_heron.core.gnss.geodesy import earth_fixed, on_surface, plane
-from pale_heron.core.gnss.points import Point
+from pale_heron.core.gnss.earth.geodesy import earth_fixed, on_surface, plane
+from pale_heron.core.gnss.earth.points import Point
+from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.states import LEVELS
 
 Numbers = NDArray[np.float64]

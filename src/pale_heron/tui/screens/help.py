@@ -1,12 +1,12 @@
 """The help page of a view, made from what the view says of itself and from the table of actions."""
 
-from pale_heron.tui.actions import working
-from pale_heron.tui.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.shell import VIEWS
-from pale_heron.tui.views import fix as fix_view
-from pale_heron.tui.views import line as line_view
-from pale_heron.tui.views import module as module_view
-from pale_heron.tui.views import traffic as traffic_view
+from pale_heron.tui.actions.table import working
+from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.painting.shell import VIEWS
+from pale_heron.tui.views.fix import fix as fix_view
+from pale_heron.tui.views.line import line as line_view
+from pale_heron.tui.views.module import module as module_view
+from pale_heron.tui.views.traffic import traffic as traffic_view
 
 PAGES = {"line": line_view, "traffic": traffic_view, "fix": fix_view, "module": module_view}
 

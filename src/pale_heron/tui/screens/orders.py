@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple, Protocol
 
-from pale_heron.bench.acting import (
+from pale_heron.bench.operations.receiver import (
     DOING,
     DONE,
     FAILED,
@@ -17,15 +17,15 @@ from pale_heron.bench.acting import (
     storing,
     telling,
 )
-from pale_heron.bench.operations import Operations
+from pale_heron.bench.operations.registry import Operations
+from pale_heron.core.device.schema.actions import Action
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.sentence_plan import HeardSentence
 from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.module.actions import Action
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.planning import HeardSentence
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label, safe_text
-from pale_heron.tui.paint import BLANK, Line, line, titled, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, line, titled, wrapped
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel, keys_lines, selectable
 from pale_heron.tui.screens.sentences import INTERVALS, SentencesPanel
 

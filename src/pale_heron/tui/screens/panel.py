@@ -12,7 +12,7 @@ from textual.widgets import Input
 
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.paint import BLANK, Line, line, padded, width_of
+from pale_heron.tui.painting.paint import BLANK, Line, line, padded, width_of
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5

@@ -12,13 +12,14 @@ from textual.screen import Screen
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.adapters import Known, free_nickname, remember
+from pale_heron.files.adapters import Known, free_nickname, remember
 from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
-from pale_heron.ports.watching import PortWatch, Seen
-from pale_heron.tui import acts, figures
+from pale_heron.ports.watch import PortWatch, Seen
+from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.paint import BLANK, Line, beside, cells, fitted, headline, line, padded, wrapped
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, beside, cells, fitted, headline, line, padded, wrapped
 from pale_heron.tui.screens.panel import AskLine, keys_lines
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
 from pale_heron.tui.widgets.canvas import Canvas

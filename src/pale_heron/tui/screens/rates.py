@@ -3,12 +3,12 @@
 from collections.abc import Callable
 from typing import Protocol
 
-from pale_heron.bench.finder import FinderState
+from pale_heron.bench.operations.baud_search import FinderState
 from pale_heron.core.line.rates import Judged
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.screens.panel import Panel, keys_lines, selectable
 
 WARNING = (

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
 
-from pale_heron.bench.selection import EVENT_TYPE, Selection, text_matcher
+from pale_heron.bench.scrollback.selection import EVENT_TYPE, Selection, text_matcher
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, line
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, line
 from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
 
 _NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OUT: None}

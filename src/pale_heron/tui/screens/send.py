@@ -12,13 +12,13 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
-from pale_heron.core.line.sending import CONTROLS, ONE_KEY, compose
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.line.typed import CONTROLS, ONE_KEY, compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import Sending, seconds_for
-from pale_heron.tui import figures
-from pale_heron.tui.paint import Line, line
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice, keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
 

@@ -3,11 +3,11 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
+from pale_heron.core.device.schema.sentence_plan import HeardSentence, Plan, PlannedSentence, plan
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.module.planning import HeardSentence, Plan, PlannedSentence, plan
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
-from pale_heron.tui.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.screens.panel import Choice, Panel, keys_lines, selectable
 
 INTERVALS: Final = (None, 0, 1, 2, 3, 4, 5, 10, 20, 30, 60)

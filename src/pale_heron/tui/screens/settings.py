@@ -15,7 +15,7 @@ from pale_heron.core.line.settings import (
     said,
     short_line,
 )
-from pale_heron.tui.paint import BLANK, Line, line, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
 
 RATES: Final = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600, 1_000_000, 2_000_000)

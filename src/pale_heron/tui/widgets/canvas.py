@@ -9,7 +9,7 @@ from textual.geometry import Region, Size
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from pale_heron.tui.paint import BLANK, Line, cells
+from pale_heron.tui.painting.paint import BLANK, Line, cells
 from pale_heron.tui.theme import style_of
 
 

@@ -9,12 +9,12 @@ from textual.message import Message
 from textual.suggester import Suggester
 from textual.widgets import Input
 
-from pale_heron.core.module.commands import FORMS, Command
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.masking import masked_command
-from pale_heron.core.module.table import PLACE
+from pale_heron.core.device.dialogue.masking import masked_command
+from pale_heron.core.device.schema.commands import FORMS, Command
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.toml_table import PLACE
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.paint import Line, cut, line
+from pale_heron.tui.painting.paint import Line, cut, line
 
 MATCHES = 4
 

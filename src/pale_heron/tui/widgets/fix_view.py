@@ -9,10 +9,10 @@ from typing import Any
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs import Epochs
+from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
-from pale_heron.tui.paint import line
+from pale_heron.tui.painting.paint import line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -63,7 +63,7 @@ class FixView(Canvas):
     def draw(self) -> None:
         """One picture."""
         # Loaded with the first picture of this view: the first picture of all does not wait for it.
-        from pale_heron.tui.views import fix
+        from pale_heron.tui.views.fix import fix
 
         lane = self._lane()
         if lane is None:
@@ -76,8 +76,8 @@ class FixView(Canvas):
         return self._chosen.setdefault(lane.name, _Chosen())
 
     def _look(self, snapshot: BenchSnapshot, lane: LaneSnapshot) -> Any:
-        from pale_heron.tui.views import fix_figures as figures
-        from pale_heron.tui.views.fix_look import SPANS_S, Look
+        from pale_heron.tui.views.fix import deferred as figures
+        from pale_heron.tui.views.fix.choices import SPANS_S, Look
 
         chosen, fix = self._of(lane), lane.fix
         span_s = SPANS_S[self._span]
@@ -117,7 +117,7 @@ class FixView(Canvas):
 
     def next_page(self, step: int = 1) -> None:
         """Go through the pages."""
-        from pale_heron.tui.views.fix_look import PAGES
+        from pale_heron.tui.views.fix.choices import PAGES
 
         pages = list(PAGES)
         self.show_page(pages[(pages.index(self._page) + step) % len(pages)])
@@ -129,7 +129,7 @@ class FixView(Canvas):
 
     def next_span(self) -> None:
         """Take more, or less, of the last positions into the scatter."""
-        from pale_heron.tui.views.fix_look import SPANS_S
+        from pale_heron.tui.views.fix.choices import SPANS_S
 
         self._span = (self._span + 1) % len(SPANS_S)
         self.draw()
@@ -165,7 +165,7 @@ class FixView(Canvas):
 
     def ask_reference(self) -> None:
         """Ask for a point that is known; nothing typed forgets the one there is."""
-        from pale_heron.core.gnss.notation import EXAMPLES, position_typed
+        from pale_heron.core.gnss.earth.notation import EXAMPLES, position_typed
 
         lane = self._lane()
         if lane is None:

@@ -7,13 +7,13 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from pale_heron.bench.dialect_book import STANDARD
+from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.device.dialogue.exchanges import DATA, Exchange
+from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.module.dialect import Dialect
-from pale_heron.core.module.exchanges import DATA, Exchange
-from pale_heron.tui.module_actions import ModuleActions
-from pale_heron.tui.paint import Line, line
+from pale_heron.tui.actions.module import ModuleActions
+from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
@@ -61,7 +61,7 @@ class ModuleView(Vertical):
         if lane is not None and lane.module is not None:
             return lane.module.dialect
         if self._standard is None:
-            from pale_heron.bench.dialects import known_dialects
+            from pale_heron.bench.config.dialects import known_dialects
 
             self._standard = known_dialects().get(STANDARD)
         return self._standard
@@ -69,7 +69,7 @@ class ModuleView(Vertical):
     def draw(self) -> None:
         """One picture."""
         # Loaded with the first picture of this view: the first picture of all does not wait for it.
-        from pale_heron.tui.views import module
+        from pale_heron.tui.views.module import module
 
         lane = self._lane()
         hints = self._prompt_hint(lane) or (
@@ -84,7 +84,7 @@ class ModuleView(Vertical):
         self._body.show(module.paint(self._snapshot(), lane, look, self._body.size.width - 2, self._body.size.height))
 
     def _look(self, lane: LaneSnapshot) -> Any:
-        from pale_heron.tui.views.module_look import Look
+        from pale_heron.tui.views.module.choices import Look
 
         actions = self._actions
         other = self._other(lane)
@@ -134,7 +134,7 @@ class ModuleView(Vertical):
 
     def next_page(self, step: int = 1) -> None:
         """Go through the pages."""
-        from pale_heron.tui.views.module_look import PAGES
+        from pale_heron.tui.views.module.choices import PAGES
 
         pages = list(PAGES)
         self.show_page(pages[(pages.index(self._page) + step) % len(pages)])
@@ -239,7 +239,7 @@ class ModuleView(Vertical):
         lane, actions = self._lane(), self._actions
         if lane is None or actions is None or lane.module is None or not lane.module.items:
             return
-        from pale_heron.tui.views.module_exchanges import chosen_item
+        from pale_heron.tui.views.module.page_exchanges import chosen_item
 
         item = chosen_item(lane.module, self._item)
         commands = item.commands if isinstance(item, Exchange) else ()

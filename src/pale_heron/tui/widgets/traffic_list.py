@@ -8,11 +8,11 @@ from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
-from pale_heron.bench.lines import Lines, Listing, SelectedLines
-from pale_heron.bench.selection import Selection
+from pale_heron.bench.scrollback.lines import Lines, Listing, SelectedLines
+from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.core.order import Entry
-from pale_heron.tui.paint import line
-from pale_heron.tui.views import traffic
+from pale_heron.tui.painting.paint import line
+from pale_heron.tui.views.traffic import traffic
 from pale_heron.tui.widgets.canvas import strip_of
 
 

@@ -8,21 +8,21 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
 
-from pale_heron.bench.lines import Lines, SelectedLines
-from pale_heron.bench.search import Search
-from pale_heron.bench.selection import Selection, is_mark, is_trouble, text_matcher
+from pale_heron.bench.scrollback.lines import Lines, SelectedLines
+from pale_heron.bench.scrollback.search import Search
+from pale_heron.bench.scrollback.selection import Selection, is_mark, is_trouble, text_matcher
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import Frame
 from pale_heron.core.moments import moment
 from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui import figures
+from pale_heron.tui.painting import figures
 from pale_heron.tui.screens.panel import AskLine, Choice, Page
 from pale_heron.tui.screens.selecting import SelectionPanel
-from pale_heron.tui.views import latest, traffic, traffic_detail
-from pale_heron.tui.views.traffic import CLOCKS
-from pale_heron.tui.views.traffic_detail import BASES
+from pale_heron.tui.views.traffic import detail, latest, traffic
+from pale_heron.tui.views.traffic.detail import BASES
+from pale_heron.tui.views.traffic.traffic import CLOCKS
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
@@ -77,7 +77,7 @@ class TrafficView(Vertical):
         if self._by_type:
             self._draw_latest(snapshot)
         chosen = self._chosen(snapshot)
-        self._detail.show(traffic_detail.paint(chosen, self._detail.size.width - 2, self._detail.size.height))
+        self._detail.show(detail.paint(chosen, self._detail.size.width - 2, self._detail.size.height))
 
     def _draw_latest(self, snapshot: BenchSnapshot) -> None:
         found = latest.rows_of(snapshot, self.list.selection)
@@ -120,7 +120,7 @@ class TrafficView(Vertical):
             cleared=max(0, lines.cleared - lines.earliest) if lines.cleared else 0,
         )
 
-    def _chosen(self, snapshot: BenchSnapshot) -> traffic_detail.Chosen:
+    def _chosen(self, snapshot: BenchSnapshot) -> detail.Chosen:
         lines, number, entry = self._bench.lines, self.list.number, self.list.chosen
         if self._by_type:
             found = latest.rows_of(snapshot, self.list.selection)
@@ -129,7 +129,7 @@ class TrafficView(Vertical):
         if isinstance(entry, Frame):
             entry = traffic.masked(entry, traffic.secrets_of(snapshot))
         reference = self.list.reference
-        return traffic_detail.Chosen(
+        return detail.Chosen(
             entry=entry,
             number=number or 0,
             heard=tuple(each.type for each in lane.line.types if each.hz) if lane else (),
@@ -226,7 +226,7 @@ class TrafficView(Vertical):
         """The chosen line on a page of its own."""
         snapshot = self._snapshot()
         self.list.hold(snapshot.now)
-        self.app.push_screen(Page(partial(traffic_detail.paint, self._chosen(snapshot))))
+        self.app.push_screen(Page(partial(detail.paint, self._chosen(snapshot))))
 
     def copy(self) -> None:
         """Copy the chosen line in one of several forms."""
@@ -237,7 +237,7 @@ class TrafficView(Vertical):
         def take(key: str | None) -> None:
             if key is not None:
                 form = dict(FORMS)[key]
-                self.app.copy_to_clipboard(traffic_detail.copied(entry, form))
+                self.app.copy_to_clipboard(detail.copied(entry, form))
                 self.app.notify(f"The line is copied as {form}", markup=False)
 
         self.app.push_screen(Choice("Copy the line as", FORMS), take)

@@ -1,0 +1,139 @@
+"""Bench files: the lanes used together, with every setting, as TOML that people write and keep notes in.
+
+    [[lane]]
+    nickname = "curlew"
+    address = "/dev/ttyUSB0"
+    role = "buoy 7"
+    rate = 9600
+    in = "auto"
+
+`dialect` names how the device is told things; without it that is recognised by what the device says of itself.
+`adapter`, where it is there, tells what the adapter is known by: the lane is then found under whatever device name.
+Saving changes what has changed and leaves comments and order as they are.
+"""
+
+import re
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any, Final
+
+from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, said
+from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_rows import kept_rows
+from pale_heron.ports.address import LaneSpec, check_count, parse_lane, parse_lanes
+
+OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect", "intended")
+LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
+_LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
+
+
+def lanes_of(texts: list[str], bench: Path | None) -> list[LaneSpec]:
+    """The lanes of a bench file, then those named on the command line. Nicknames must differ."""
+    check_count(len(texts))
+    specs = [*(load_bench(bench) if bench else []), *parse_lanes(texts)]
+    names = [spec.name for spec in specs]
+    for name in names:
+        if names.count(name) > 1:
+            raise Trouble(f"Two lanes are called {name!r}", "Give one of them a nickname: nickname=ADDRESS")
+    return specs
+
+
+def load_bench(path: Path) -> list[LaneSpec]:
+    """The lanes of a file. Trouble names the file, the line, and what is wrong there."""
+    try:
+        text = path.read_text()
+        told = tomllib.loads(text)
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
+        raise Trouble(f"{path} is no TOML: {problem}", "Mend it there") from None
+    for key in told:
+        if key != "lane":
+            raise _wrong(path, _line_of(text, key, None), f"{key!r} is no key{nearest_words(key, {'lane': 0})}")
+    rows = told.get("lane", [])
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+        raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
+    check_count(len(rows))
+    return [_lane(path, text, place, row) for place, row in enumerate(rows)]
+
+
+def _lane(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LaneSpec:
+    for key in row:
+        if key not in LANE_KEYS:
+            line = _line_of(text, key, place)
+            raise _wrong(path, line, f"{key!r} is no key of a lane{nearest_words(key, dict.fromkeys(LANE_KEYS))}")
+    if not isinstance(row.get("address"), str):
+        raise _wrong(path, _line_of(text, "", place), "a lane without address (text in quotes)")
+    named = f"{row['nickname']}={row['address']}" if row.get("nickname") else row["address"]
+    try:
+        spec = parse_lane(named)
+    except Trouble as trouble:
+        raise _wrong(path, _line_of(text, "address", place), str(trouble)) from None
+    settings = _settings(path, text, place, row)
+    role, adapter, dialect = (str(row.get(key, "")) for key in ("role", "adapter", "dialect"))
+    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect, _intended(path, text, place, row))
+
+
+def _intended(path: Path, text: str, place: int, row: Mapping[str, Any]) -> dict[str, str]:
+    """How the settings of a module are meant to be: its dialect is not known here, so only the form is looked at."""
+    told = row.get("intended", {})
+    if not isinstance(told, dict) or not all(isinstance(each, str | int) for each in told.values()):
+        line = _line_of(text, "intended", place)
+        raise _wrong(path, line, 'intended is no table of settings: intended = { node = "7" }')
+    return {str(name): str(value) for name, value in told.items()}
+
+
+def _settings(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LineSettings:
+    found: dict[str, Any] = {}
+    for name, key in KEYS.items():
+        if name in row:
+            value = row[name]
+            try:
+                found[key.field] = key.read(said(value))
+                LineSettings(**{key.field: found[key.field]})
+            except ValueError as problem:
+                line = _line_of(text, name, place)
+                raise _wrong(path, line, f"{name} = {value!r}: {problem}; {key.allowed}") from None
+    return LineSettings(**found)
+
+
+def _line_of(text: str, key: str, place: int | None) -> int:
+    """The line, from 1, in which a key stands: in the `place`th lane, or before the first; else where that begins."""
+    lane, head = -1, 1
+    wanted = -1 if place is None else place
+    for number, line in enumerate(text.splitlines(), 1):
+        if _LANE_HEAD.match(line):
+            lane += 1
+            head = number if lane == wanted else head
+        if lane == wanted and key and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):
+            return number
+    return head
+
+
+def _wrong(path: Path, line: int, what: str) -> Trouble:
+    return Trouble(f"{path}, line {line}: {what}", "Mend that line")
+
+
+def save_bench(path: Path, specs: list[LaneSpec]) -> None:
+    """Write the lanes: known ones (by nickname) are changed in place, others added. Trouble where it cannot."""
+    with kept_rows(path, "lane", "bench file") as row:
+        for spec in specs:
+            _write(row("nickname", spec.name), spec)
+
+
+def _write(row: Any, spec: LaneSpec) -> None:
+    """Set what differs from what stands there; what is as usual and does not stand there is left out."""
+    usual = LineSettings()
+    own = {"nickname": spec.name, "address": spec.address, "role": spec.role}
+    own |= {"adapter": spec.adapter, "dialect": spec.dialect}
+    wanted: dict[str, Any] = {name: value for name, value in own.items() if value or name in row}
+    if spec.intended:
+        wanted["intended"] = dict(spec.intended)
+    for name, key in KEYS.items():
+        value = getattr(spec.settings, key.field)
+        if name in row or value != getattr(usual, key.field):
+            wanted[name] = value
+    for name, value in wanted.items():
+        if row.get(name) != value:
+            row[name] = value

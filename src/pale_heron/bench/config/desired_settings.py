@@ -1,0 +1,90 @@
+"""How a module's settings are meant to be, beside how they are; and two modules held against each other."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, SettingState
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.settings import Compared, Setting, compare_modules
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.trouble import Trouble
+
+
+class Row(NamedTuple):
+    """One setting. `differs` is None where nothing is intended, or nothing was read."""
+
+    setting: Setting
+    intended: str
+    state: SettingState
+    differs: bool | None
+
+    @property
+    def legal(self) -> str:
+        """What may be set, in words."""
+        return self.setting.parameter.legal if self.setting.parameter else "cannot be set"
+
+
+def rows_of(module: ModuleSnapshot, intended: Mapping[str, str]) -> list[Row]:
+    """Every setting of a module's dialect."""
+    return [_row(each, intended.get(each.name, ""), module) for each in module.dialect.settings.values()]
+
+
+def _row(setting: Setting, intended: str, module: ModuleSnapshot) -> Row:
+    state = module.settings.get(setting.name, SettingState())
+    known = bool(intended and state.now)
+    return Row(setting, intended, state, setting.differs(intended, state.now) if known else None)
+
+
+def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
+    """Intended values that can be set. Raises Trouble that names the setting, the value, and what is legal."""
+    for name, value in told.items():
+        setting = dialect.settings.get(name)
+        if setting is None:
+            raise Trouble(
+                f"The dialect {dialect.name} has no setting {name!r}{nearest_words(name, dialect.settings)}",
+                f"pale-heron dialect show {dialect.name}",
+            )
+        wrong = setting.parameter.check(value) if setting.parameter else f"{name} cannot be set"
+        if wrong:
+            raise Trouble(wrong, f"pale-heron dialect show {dialect.name}")
+    return dict(told)
+
+
+def compared(
+    here: ModuleSnapshot, there: ModuleSnapshot, names: tuple[str, str] = ("the first", "the second")
+) -> list[Compared]:
+    """The rules for two modules, called by `names`. Raises Trouble where they speak different dialects."""
+    if here.dialect.name != there.dialect.name:
+        raise Trouble(
+            f"One speaks {here.dialect.name}, the other {there.dialect.name}: there is no rule between them",
+            "Compare two modules of one kind",
+        )
+    return compare_modules(here.dialect.settings, here.values, there.values, names)
+
+
+def row_object(row: Row) -> dict[str, object]:
+    """A row as `settings --json` prints it; secrets are masked."""
+    shown = row.setting.shown
+    return {
+        "setting": row.setting.name,
+        "meaning": row.setting.meaning,
+        "intended": None if not row.intended else (shown(row.intended) if row.setting.secret else row.intended),
+        "read": None if not row.state.now else (shown(row.state.now) if row.setting.secret else row.state.now),
+        "differs": row.differs,
+        "legal": row.legal,
+        "standing": row.state.standing or None,
+    }
+
+
+def rule_object(found: Compared) -> dict[str, object]:
+    """A rule as `settings --json` prints it; secrets are masked."""
+    shown = found.setting.shown
+    secret = found.setting.secret
+    return {
+        "setting": found.setting.name,
+        "rule": found.setting.rule,
+        "here": (shown(found.here) if secret else found.here) if found.here else None,
+        "there": (shown(found.there) if secret else found.there) if found.there else None,
+        "holds": found.holds,
+        "words": found.words,
+    }

@@ -1,0 +1,177 @@
+"""Dialect files: those that ship, those of the user, and what is wrong with one, line by line."""
+
+import contextlib
+import re
+import tomllib
+from collections.abc import Iterator
+from functools import cache, lru_cache
+from importlib import resources
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from pale_heron.core.device.schema.dialect import Dialect, laid_over, read_dialect
+from pale_heron.core.device.schema.toml_table import Problem
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.trouble import Trouble
+from pale_heron.files.adapters import config_folder
+from pale_heron.files.whole import written_whole
+
+SHIPPED = "pale_heron.dialects"
+FOLDER = "dialects"
+
+
+class Wrong(NamedTuple):
+    """A mistake and the line, from 1, in which it stands."""
+
+    line: int
+    words: str
+
+
+def user_folder() -> Path:
+    """Where a user keeps dialects of his own; one there replaces a shipped one of the same name."""
+    return config_folder() / FOLDER
+
+
+def known_dialects() -> dict[str, Dialect]:
+    """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` tells them)."""
+    found = {}
+    for text in (*_shipped_texts().values(), *_own_texts()):
+        dialect, wrong = read_text(text)
+        if not wrong:
+            found[dialect.name] = dialect
+    return found
+
+
+def table_of(name: str) -> dict[str, Any] | None:
+    """The tables of a dialect in force, with those that it grows from laid under them; None where there is none."""
+    for text in (*_own_texts(), *_shipped_texts().values()):
+        told, broken = tables_of(text)
+        if broken is None and told.get("name") == name:
+            with contextlib.suppress(ValueError):
+                return {**_grown(told), "name": name}
+    return None
+
+
+@cache
+def _shipped_texts() -> dict[str, str]:
+    """The files that ship, by the names of their dialects."""
+    files = [each for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
+    return {each.name.removesuffix(".toml"): each.read_text() for each in files}
+
+
+def _own_texts() -> Iterator[str]:
+    for path in sorted(user_folder().glob("*.toml")):
+        with contextlib.suppress(OSError, UnicodeDecodeError):
+            yield path.read_text()
+
+
+@lru_cache(maxsize=64)
+def read_text(text: str) -> tuple[Dialect, tuple[Wrong, ...]]:
+    """A dialect and its mistakes, in the order of their lines. Reading takes a while; the same text is read once."""
+    told, broken = tables_of(text)
+    if broken is not None:
+        return Dialect(""), (broken,)
+    try:
+        told = _grown(told)
+    except ValueError as problem:
+        return Dialect(""), (Wrong(line_of(text, Problem(("extends",), "")), str(problem)),)
+    dialect, problems = read_dialect(told)
+    return dialect, tuple(sorted(Wrong(line_of(text, problem), problem.words) for problem in problems))
+
+
+def tables_of(text: str) -> tuple[dict[str, Any], Wrong | None]:
+    """The tables of a TOML file; or that it is none, and where."""
+    try:
+        return tomllib.loads(text), None
+    except tomllib.TOMLDecodeError as problem:
+        place = re.search(r"line (\d+)", str(problem))
+        return {}, Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
+
+
+def _grown(told: dict[str, Any]) -> dict[str, Any]:
+    """The tables with those of the dialect that they grow from. ValueError where there is no such dialect."""
+    base, seen = told.get("extends"), 0
+    while isinstance(base, str) and base:
+        texts = _shipped_texts()
+        if base not in texts or seen > len(texts):
+            raise ValueError(f"extends = {base!r}: no dialect of that name ships{nearest_words(base, texts)}")
+        under = tomllib.loads(texts[base])
+        told, base, seen = laid_over(under, told), under.get("extends"), seen + 1
+    return told
+
+
+def read_file(path: Path) -> tuple[Dialect, tuple[Wrong, ...]]:
+    """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
+    try:
+        return read_text(path.read_text())
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
+    except UnicodeDecodeError:
+        raise Trouble(f"{path} is no text in UTF-8", "A dialect is a TOML file") from None
+
+
+def named_dialect(name: str) -> Dialect:
+    """A dialect that can be used, by its name or as a file. Raises Trouble where there is none."""
+    path = Path(name)
+    if path.suffix == ".toml" and path.exists():
+        dialect, wrong = read_file(path)
+        if wrong:
+            raise Trouble(f"{path}, line {wrong[0].line}: {wrong[0].words}", f"pale-heron dialect check {path}")
+        return dialect
+    known = known_dialects()
+    if name not in known:
+        raise Trouble(
+            f"There is no dialect {name!r}{nearest_words(name, dict.fromkeys(known))}", "pale-heron dialect list"
+        )
+    return known[name]
+
+
+def skeleton(name: str, extends: str) -> str:
+    """The text of a dialect to begin with."""
+    text = resources.files(SHIPPED).joinpath("skeleton.txt").read_text()
+    grown = f'extends = "{extends}"' if extends else '# extends = "standard"'
+    return text.replace("NAME", name).replace("EXTENDS", grown)
+
+
+def keep_note(dialect: str, command: str, note: str) -> Path:
+    """Keep a note on a command in the user's own dialect of that name, which grows from the shipped one.
+
+    Comments and everything else in the file stay. Raises Trouble where it cannot be written.
+    """
+    # Slow to load, and needed only when something is kept.
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    path = user_folder() / f"{dialect}.toml"
+    head = f'# Own notes.\nname = "{dialect}"\nextends = "{dialect}"\n'
+    try:
+        document = tomlkit.parse(path.read_text() if path.exists() else head)
+        commands = document.setdefault("command", tomlkit.table(True))
+        commands.setdefault(command, tomlkit.table())["note"] = note
+        with written_whole(path) as fresh:
+            fresh.write_text(tomlkit.dumps(document))
+    except (OSError, TOMLKitError) as problem:
+        raise Trouble(f"{path} cannot be written: {problem}", "Look at the file and its folder") from None
+    return path
+
+
+def line_of(text: str, problem: Problem) -> int:
+    """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
+    *tables, key = problem.keys or ("",)
+    table, whole = ".".join(tables), ".".join(problem.keys)
+    here, head = "", 1
+    rows: dict[str, int] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        found = re.match(r"\s*\[\[?\s*([^\[\]]+?)\s*\]", line)
+        if found:
+            here = re.sub(r"[\s\"']", "", found[1])
+            if line.lstrip().startswith("[["):
+                # One of a list of tables is known by its place.
+                rows[here] = rows.get(here, 0) + 1
+                here = f"{here}.{rows[here]}"
+            if here == whole:
+                return number
+            head = number if here == table else head
+        elif here == table and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):
+            return number
+    return head

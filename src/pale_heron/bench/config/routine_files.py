@@ -1,0 +1,93 @@
+"""Routine files: those that ship, those of the user, what is wrong with one, and one made from what was told."""
+
+from collections.abc import Sequence
+from importlib import resources
+from pathlib import Path
+from typing import Any, Final
+
+from pale_heron.bench.config.dialects import Wrong, line_of, tables_of
+from pale_heron.core.device.dialogue.exchanges import SENT, Exchange
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+from pale_heron.core.device.schema.notices import OK
+from pale_heron.core.device.schema.routine import SEND, Routine, read_routine
+from pale_heron.core.trouble import Trouble
+from pale_heron.files.adapters import config_folder
+
+SHIPPED: Final = "pale_heron.routines"
+
+
+def user_routines() -> Path:
+    """Where a user keeps routines of his own."""
+    return config_folder() / "routines"
+
+
+def known_routines() -> dict[str, str]:
+    """Routines that ship and those of the user's folder, as name and text; a broken one is there too."""
+    shipped = [each for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
+    found = {each.name.removesuffix(".toml"): each.read_text() for each in sorted(shipped, key=lambda each: each.name)}
+    for path in sorted(user_routines().glob("*.toml")):
+        try:
+            found[path.stem] = path.read_text()
+        except (OSError, UnicodeDecodeError):
+            continue
+    return found
+
+
+def routine_of_text(text: str) -> tuple[Routine, list[Wrong]]:
+    """A routine and its mistakes, each with its line."""
+    told, broken = tables_of(text)
+    if broken is not None:
+        return Routine(""), [broken]
+    routine, problems = read_routine(told)
+    return routine, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+
+
+def named_routine(name: str) -> Routine:
+    """A routine by its file or its name. Raises Trouble that tells the file, the line, and what is wrong."""
+    path = Path(name).expanduser()
+    known = known_routines()
+    if name in known and not path.exists():
+        text = known[name]
+    else:
+        try:
+            text = path.read_text()
+        except (OSError, UnicodeDecodeError) as problem:
+            raise Trouble(f"The routine {name} cannot be read: {problem}", f"Known are: {', '.join(known)}") from None
+    routine, wrong = routine_of_text(text)
+    if wrong:
+        raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Mend that line")
+    return routine
+
+
+def routine_from(name: str, module: ModuleSnapshot, exchanges: Sequence[Exchange]) -> str:
+    """A routine that tells again what was told, as TOML; secrets become variables that are asked for."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document.add("name", name)
+    document.add("title", f"Made from {len(exchanges)} exchanges")
+    document.add("dialect", module.dialect.name)
+    secrets: dict[str, str] = {}
+    rows = tomlkit.aot()
+    for exchange in exchanges:
+        line = exchange.sent.decode("latin-1").strip()
+        for spoken in exchange.spoken:
+            for key, value in spoken.values.items():
+                if value and key in module.dialect.secrets:
+                    variable = key.replace("_", "-")
+                    secrets[variable] = key
+                    line = line.replace(value, f"{{{variable}}}")
+        row: dict[str, Any] = {"do": SEND, "line": line, "expect": exchange.status or OK}
+        sent = next((heard.data for heard in exchange.heard if heard.role == SENT), None)
+        if sent is not None:
+            row["payload"] = sent.rstrip(b"\x1a\x1b").decode("utf-8", "replace")
+        rows.append(tomlkit.item(row))
+    if secrets:
+        table = tomlkit.table()
+        for variable, key in secrets.items():
+            inline = tomlkit.inline_table()
+            inline.update({"ask": module.dialect.field_of(key).meaning or key, "secret": True})
+            table.add(variable, inline)
+        document.add("variables", table)
+    document.add("step", rows)
+    return tomlkit.dumps(document)

@@ -1,0 +1,1 @@
+"""The live bench: written down first, decoded after."""

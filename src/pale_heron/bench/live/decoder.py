@@ -1,0 +1,128 @@
+"""Feeds what was recorded to the model, and makes pictures of it for whoever asks.
+
+One thread owns the model. The record does not wait for it: a stream that is slow to decode costs pictures, never bytes.
+"""
+
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Final
+
+from pale_heron.bench.live.recorder import TAKE_WAIT_S, join
+from pale_heron.bench.model import Model
+from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.read_back import History
+from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.core.trouble import fault_words
+from pale_heron.ports.clock import StampClock
+from pale_heron.ports.queue import Handed, Inbox, Passed, Recorded
+
+MARGIN_NS: Final = 120_000_000
+"""Bytes may lie so long in a gatherer, those that were sent too: so much later it is certain that they do not come."""
+
+DECODE_S: Final = 60.0
+PICTURE_NS: Final = SECOND // 15
+AT_A_TIME: Final = 1 << 15
+"""Between so many bytes somebody who looks may get a picture."""
+
+RECORD_BYTES: Final = 128
+"""A record takes as long as so many bytes, besides its own."""
+
+
+class Decoder:
+    """From `inbox` into the model, until `over` is set and nothing waits. `note` keeps an event in the record."""
+
+    def __init__(
+        self,
+        inbox: Inbox,
+        model: Model,
+        history: History | None,
+        clock: StampClock,
+        over: threading.Event,
+        note: Callable[[str, str, Mapping[str, Any]], None],
+    ) -> None:
+        self._inbox = inbox
+        self._model = model
+        self._history = history
+        self._clock = clock
+        self._over = over
+        self._note = note
+        self.fault = ""
+        """Why decoding ended; empty while it goes on."""
+        self._placer = Placer(model)
+        self._dialects_told: dict[str, str] = {}
+        self._looked = True
+        self._thread = threading.Thread(target=self._run, name="decoder", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def let_go(self) -> None:
+        """Wait for its end, at most so long."""
+        join(self._thread, DECODE_S)
+
+    def look(self, lanes: Sequence[str]) -> None:
+        """Ask for a picture, in which the named lanes are looked at closely; the model publishes it a moment later."""
+        self._model.look(lanes)
+        self._looked = True
+        self._inbox.nudge()
+
+    def _run(self) -> None:
+        """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
+        try:
+            while True:
+                ending = self._over.is_set()
+                self._feed(self._inbox.take(TAKE_WAIT_S, self._clock.now()))
+                self._tell_dialects()
+                self._publish()
+                if ending:
+                    break
+            self._model.finish()
+            self._model.look(())
+            self._model.publish(self._clock.now())
+        except Exception as fault:
+            # Whatever it is, the record must go on.
+            self.fault = f"decoding ended, the record goes on: {fault_words(fault)}"
+
+    def _feed(self, handed: Sequence[Handed]) -> None:
+        """Records as many at a time as there are between two things that need their place among them."""
+        batch: list[Chunk | Event] = []
+        size, passed = 0, None
+        for each in handed:
+            if isinstance(each, Passed):
+                # Behind all that was taken with it the last one says what the others said before.
+                passed = each
+            elif isinstance(each, Recorded):
+                self._feed_batch(batch)
+                place = self._placer.before(each.position, each.moment)
+                if self._history is not None and place is not None:
+                    self._history.note(place)
+            else:
+                batch.append(each)
+                size += RECORD_BYTES + (len(each.data) if isinstance(each, Chunk) else 0)
+                if size >= AT_A_TIME:
+                    size = 0
+                    self._feed_batch(batch)
+                    self._publish()
+        self._feed_batch(batch)
+        if passed is not None:
+            self._model.tick(passed.moment - MARGIN_NS)
+
+    def _feed_batch(self, batch: list[Chunk | Event]) -> None:
+        if batch:
+            self._model.feed(*batch)
+            batch.clear()
+
+    def _publish(self) -> None:
+        """A picture, where somebody has looked at the last one."""
+        now, last = self._clock.now(), self._model.published.now
+        if self._looked and (last is None or now - last >= PICTURE_NS):
+            self._looked = False
+            self._model.publish(now)
+
+    def _tell_dialects(self) -> None:
+        """What was recognised goes into the record; from there on it is spoken, live and on replay."""
+        found = self._model.recognised
+        for lane, name in found.items():
+            if self._dialects_told.get(lane) != name:
+                self._note(lane, "dialect", {"name": name, "by": "recognised"})
+        self._dialects_told = found

@@ -1,0 +1,1 @@
+"""Whatever is done to devices: one registry, and each kind of operation in a file of its own."""

@@ -1,0 +1,112 @@
+"""Tries one rate after the other on an open lane, listening; what comes is recorded like everything else."""
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import NamedTuple
+
+from pale_heron.bench.operations.registry import Operation
+from pale_heron.core.line.rates import Judged, RateTrial, candidates, recommended
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.clock import StampClock
+from pale_heron.ports.sender import Sending
+from pale_heron.ports.worker import Reader
+
+LOOK_S = 0.05
+SETTLE_S = 0.3
+SET_WITHIN_S = END_WITHIN_S = 2.0
+"""The driver takes the new rate, and what came at the old one is out."""
+
+ASK = b"AT\r"
+"""What every module of ITU-T V.250 answers with a result code."""
+
+
+class FinderState(NamedTuple):
+    """How the search stands. `trying` is the rate being listened to; None when it is over."""
+
+    rates: tuple[int, ...]
+    tried: tuple[Judged, ...]
+    trying: int | None
+    best: Judged | None
+    asking: bool
+    problem: str
+
+    @property
+    def over(self) -> bool:
+        return self.trying is None
+
+
+class RateFinder(Operation):
+    """One search on one lane. With `ask` it sends AT at each rate.
+
+    Afterwards the lane has the rate that it had before; nothing is decided here.
+    """
+
+    def __init__(self, reader: Reader, clock: StampClock, ask: bool) -> None:
+        """Raises Trouble where something would be sent on a lane that only listens."""
+        if ask and reader.spec.settings.listen_only:
+            raise Trouble(f"{reader.name} only listens: nothing is sent", "Search by listening alone")
+        super().__init__("looking for the rate", (reader.name,))
+        self._reader = reader
+        self._clock = clock
+        self._ask = ask
+        self._before = reader.spec.settings
+        self._rates = candidates(self._before)
+        self._tried: list[Judged] = []
+        self._trying: int | None = self._rates[0]
+        self._trial: RateTrial | None = None
+        self._end_tap: Callable[[], None] = lambda: None
+
+    @property
+    def state(self) -> FinderState:
+        """How it stands now; the rate under way is among what was tried."""
+        trial, tried = self._trial, tuple(self._tried)
+        now = (*tried, trial.judged()) if trial is not None and self._trying is not None else tried
+        return FinderState(self._rates, now, self._trying, recommended(now), self._ask, self.failure)
+
+    @property
+    def results(self) -> list[dict[str, object]]:
+        """What each rate gave, as an event carries it."""
+        return [judged._asdict() for judged in self._tried]
+
+    def stop(self) -> None:
+        """End it early; the line is told to go back to its rate of before when this returns."""
+        super().stop()
+        self.wait(END_WITHIN_S)
+
+    def work(self) -> None:
+        """Try one rate after the other; stopped early it leaves the lane as it was just the same."""
+        try:
+            for rate in self._rates:
+                if self.token.stopped:
+                    break
+                self._trying = rate
+                self._try(rate)
+        finally:
+            self._end_tap()
+            self._reader.change(self._before)
+
+    def tell(self, _failure: str) -> None:
+        """It is over."""
+        self._trial, self._trying = None, None
+
+    def _try(self, rate: int) -> None:
+        self._end_tap()
+        self._reader.change(replace(self._before, rate=rate))
+        self._settle(rate)
+        trial = self._trial = RateTrial(rate, self._clock.now())
+        self._end_tap = self._reader.tap(trial.feed)
+        if self._ask:
+            self._reader.send(Sending(ASK))
+        while not self.token.stopped and not trial.settled(self._clock.now()):
+            time.sleep(LOOK_S)
+        self._tried.append(trial.judged())
+        self._trial = None
+
+    def _settle(self, rate: int) -> None:
+        """Wait until the line is set, and what came at the rate before is out."""
+        end = time.monotonic() + SET_WITHIN_S
+        while self._reader.spec.settings.rate != rate and not self.token.stopped and time.monotonic() < end:
+            time.sleep(LOOK_S)
+        if not self.token.stopped:
+            time.sleep(SETTLE_S)

@@ -1,0 +1,160 @@
+"""Tells a module one command line and waits for what becomes of it. May be used from any thread but the screen's."""
+
+import time
+from collections.abc import Callable
+from typing import Final, Protocol
+
+from pale_heron.bench.operations.registry import GIVEN_UP
+from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
+from pale_heron.core.device.dialogue.masking import masked_command, secrets_of, without
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+from pale_heron.core.device.schema.commands import RUN, Command
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.fields import MASK
+from pale_heron.core.line.settings import ENDINGS_OUT
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.sender import Sending
+
+LOOK_S: Final = 0.05
+SENT_WITHIN_S: Final = 5.0
+CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
+ESCAPE_TRIES: Final = 2
+ATTENTION: Final = "AT"
+
+
+class CommandedBench(Protocol):
+    """What is needed of a live bench."""
+
+    def send(self, lane: str, sending: Sending) -> None: ...
+
+    def module_of(self, lane: str) -> ModuleSnapshot | None: ...
+
+    def recognising(self, lane: str) -> bool: ...
+
+    def wait_for_news(self, seconds: float) -> None: ...
+
+
+class Commander:
+    """One lane's module. `stopped` is asked now and then: true gives up waiting."""
+
+    def __init__(self, bench: CommandedBench, lane: str, stopped: Callable[[], bool] = lambda: False) -> None:
+        self._bench = bench
+        self._lane = lane
+        self._stopped = stopped
+
+    @property
+    def module(self) -> ModuleSnapshot | None:
+        return self._bench.module_of(self._lane)
+
+    @property
+    def dialect(self) -> Dialect | None:
+        module = self.module
+        return module.dialect if module else None
+
+    def tell(self, line: str, payload: bytes | None = None) -> Exchange:
+        """Send a command line and wait until it has ended, at most as long as its dialect gives it.
+
+        At a prompt the payload is sent, behind a text Ctrl-Z; without one the prompt is given up. Raises Trouble in
+        data mode, where the line would go to the far end, and where nothing can be sent.
+        """
+        module = self.module
+        if module is not None and module.mode == DATA:
+            raise Trouble(
+                f"{self._lane} is in data mode: a command would go to the far end", "Lead it back with the escape first"
+            )
+        before = module.count if module else 0
+        end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
+        self._bench.send(self._lane, Sending(line.encode("latin-1") + end, masked_command(self.dialect, line)))
+        return self._wait(before, line.strip().encode("latin-1"), payload)
+
+    def _wait(self, before: int, sent: bytes, payload: bytes | None) -> Exchange:
+        answered_prompt = False
+        unseen_until = time.monotonic() + SENT_WITHIN_S
+        while not self._stopped():
+            module = self.module
+            found = _newest(module, before, sent) if module else None
+            if found is None and time.monotonic() > unseen_until:
+                raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
+            if found is not None and found.status and not self._bench.recognising(self._lane):
+                # What it has just said of itself is understood before it is told the next thing.
+                return found
+            if found is not None and found.waits == "its payload" and not answered_prompt:
+                answered_prompt = True
+                self._bench.send(self._lane, Sending(_at_prompt(found, payload), "at the prompt"))
+            self._bench.wait_for_news(LOOK_S)
+        raise Trouble(GIVEN_UP)
+
+    def ask(self, name: str, form: str = "query", **values: str) -> Exchange | None:
+        """Tell a command of the dialect by its name; None where the dialect does not have it in that form."""
+        command = self.command(name)
+        if command is None or form not in command.forms:
+            return None
+        return self.tell(command.text(form, values) if values else command.forms[form][0])
+
+    def command(self, name: str) -> Command | None:
+        dialect = self.dialect
+        return dialect.commands.get(name) if dialect else None
+
+    def attention(self) -> Exchange:
+        """Ask for nothing but an answer."""
+        command = self.command("attention")
+        return self.tell(command.forms[RUN][0] if command and RUN in command.forms else ATTENTION)
+
+    def escape(self) -> bool:
+        """Lead it from data mode to command mode: silence, the sequence, silence. False where it does not come.
+
+        A module of which no mode was seen yet may be in data mode too: it is tried.
+        """
+        for _ in range(ESCAPE_TRIES):
+            module = self.module
+            if module is None or module.mode == COMMAND:
+                return True
+            if not module.dialect.escape:
+                raise Trouble(f"The dialect {module.dialect.name} knows no escape", "Restart the module, or hang up")
+            before, guard = module.count, module.dialect.guard_s
+            self._rest(1.1 * guard)
+            if self._stopped():
+                raise Trouble(GIVEN_UP)
+            sequence = module.dialect.escape.encode("latin-1")
+            self._bench.send(self._lane, Sending(sequence, "escape"))
+            self._wait(before, sequence, None)
+        module = self.module
+        return module is not None and module.mode == COMMAND
+
+    def _rest(self, seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end and not self._stopped():
+            time.sleep(min(LOOK_S, max(0.0, end - time.monotonic())))
+
+
+def _newest(module: ModuleSnapshot, before: int, sent: bytes) -> Exchange | None:
+    """The exchange of what was sent, among those that are newer."""
+    for item in reversed(module.items):
+        if isinstance(item, Exchange) and item.number > before and item.sent.strip() == sent:
+            return item
+    return None
+
+
+def _at_prompt(exchange: Exchange, payload: bytes | None) -> bytes:
+    counted = any(each.counted for each in exchange.commands)
+    if payload is None:
+        return ESCAPE
+    return payload if counted else payload + CTRL_Z
+
+
+def exchange_object(exchange: Exchange, dialect: Dialect | None) -> dict[str, object]:
+    """An exchange as `send --json` prints it; with a dialect given, what that calls secret is masked."""
+    secret = secrets_of(dialect, exchange) if dialect else set()
+    hidden = dialect.secrets if dialect else frozenset()
+    return {
+        "command": without(exchange.sent.decode("latin-1"), secret),
+        "echo": exchange.echo,
+        "information": [without(each.data.decode("latin-1"), secret) for each in exchange.information],
+        "fields": {name: MASK if raw and name in hidden else raw for name, raw in exchange.fields.items()},
+        "notices": [without(each.data.decode("latin-1"), secret) for each in exchange.notices],
+        "result": exchange.result or None,
+        "result_code": exchange.code or None,
+        "elapsed_ms": None if exchange.seconds is None else round(1000 * exchange.seconds, 3),
+        "status": exchange.status,
+        "meaning": exchange.meaning,
+    }

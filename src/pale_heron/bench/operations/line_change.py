@@ -1,0 +1,160 @@
+"""The guarded change of a line: both sides, stored, restarted, verified; and the way back where nothing answers.
+
+does it answer ─▶ tell it ─▶ open at the new line ─▶ store ─▶ restart ─▶ does it answer
+                    └────────────┴── no ──▶ go back: the old line, else the new one and set back ──┘
+"""
+
+from dataclasses import dataclass, replace
+from typing import Final
+
+from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.module import answered, commander, restart_now, store_now
+from pale_heron.bench.operations.receiver import Undertaking, Work
+from pale_heron.bench.operations.registry import Failed
+from pale_heron.core.device.schema.commands import SET
+from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.trouble import Trouble
+
+ATTENTIONS: Final = 4
+BACK_ATTENTIONS: Final = 4
+Told = list[tuple[str, dict[str, str]]]
+"""Commands with their values."""
+
+FLOWS: Final = {"none": ("0", "0"), "xonxoff": ("1", "1"), "rtscts": ("2", "2")}
+"""Flow control as V.250, 6.2.12 numbers it."""
+
+
+@dataclass(frozen=True, slots=True)
+class LineChange:
+    """What the line shall be. `store` keeps it over a restart, which is then made and verified."""
+
+    rate: int | None = None
+    flow: str | None = None
+    store: bool = True
+
+    def applied(self, settings: LineSettings) -> LineSettings:
+        return replace(settings, rate=self.rate or settings.rate, flow=self.flow or settings.flow)
+
+    @property
+    def words(self) -> str:
+        told = [f"{self.rate} baud"] if self.rate else []
+        return ", ".join(told + ([f"flow control {self.flow}"] if self.flow else []))
+
+    def commands(self, module: LineSettings) -> Told:
+        """What the module is told for it; `module` is how the line is set."""
+        told: Told = []
+        if self.flow is not None and self.flow != module.flow:
+            flow_in, flow_out = FLOWS[self.flow]
+            told.append(("line-flow", {"flow_in": flow_in, "flow_out": flow_out}))
+        if self.rate is not None and self.rate != module.rate:
+            told.append(("line-rate", {"rate": str(self.rate)}))
+        return told
+
+
+def changing_line(change: LineChange) -> Work:
+    """Change rate and flow control on both sides, store, restart, verify; go back by itself where nothing answers."""
+
+    def work(self: Undertaking) -> None:
+        before = self.bench.settings_of(self.lane)
+        after = change.applied(before)
+        self.begin(f"does it answer at {before}?")
+        # So far nothing is changed, and whoever gives up is obeyed at once.
+        if not any(commander(self).attention().status != NO_ANSWER for _ in range(ATTENTIONS)):
+            raise Failed(f"nothing answers at {before}: r finds the rate; nothing was changed")
+        self.done("it does")
+        told = change.commands(before)
+        for command, _ in told:
+            if _unstoppable(self).command(command) is None:
+                self.begin(f"the command {command}")
+                raise Failed(f"the dialect has none called {command}; nothing was changed")
+        try:
+            _change(self, told, after, store=change.store)
+        except (Failed, Trouble) as failure:
+            self.failed(str(failure))
+            _go_back(self, before, after, told)
+            self.begin("the line")
+            raise Failed(f"it is {before} as before: {failure}") from None
+
+    return work
+
+
+def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) -> None:
+    for command, values in told:
+        self.token.check()
+        self.begin(f"tell it {command} {', '.join(values.values())}")
+        exchange = _unstoppable(self).ask(command, SET, **values)
+        assert exchange is not None, "looked for before"
+        if exchange.status == "error":
+            raise Failed(answered(exchange))
+        # Without an answer it may have changed all the same: what follows finds out.
+        self.done(answered(exchange))
+    self.token.check()
+    _open_at(self, after)
+    if not store:
+        return
+    store_now(self)
+    restart_now(self)
+    self.token.check()
+    self.begin(f"does it answer at {after} after the restart?")
+    if not _answers(self, ATTENTIONS):
+        raise Failed(f"nothing answers at {after} after the restart")
+    self.done("it does: stored")
+
+
+def _open_at(self: Undertaking, settings: LineSettings) -> None:
+    self.begin(f"open at {settings}")
+    self.set_line(settings)
+    if not _answers(self, ATTENTIONS):
+        raise Failed(f"nothing answers at {settings}")
+    self.done("it answers")
+
+
+def _go_back(self: Undertaking, before: LineSettings, after: LineSettings, told: Told) -> None:
+    """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
+    self.begin(f"go back to {before}")
+    self.set_line(before)
+    if _answers(self, BACK_ATTENTIONS):
+        self.done(f"it answers at {before} as before")
+        # What it took and did not do must not come true with the next start.
+        _set_back(self, before, told)
+        return
+    self.failed("no answer")
+    self.begin(f"look at {after} once more")
+    self.set_line(after)
+    if not _answers(self, BACK_ATTENTIONS):
+        self.set_line(before)
+        self.failed("no answer")
+        self.begin("find it")
+        raise Failed(
+            f"it answers neither at {before} nor at {after}: switch its power off and on, then r finds its rate"
+        )
+    self.done("it answers there")
+    _set_back(self, before, told)
+    self.begin(f"open at {before}")
+    self.set_line(before)
+    if not _answers(self, BACK_ATTENTIONS):
+        self.set_line(after)
+        raise Failed(f"it does not go back: it stays at {after}, and so does the line")
+    self.done(f"it answers at {before} as before")
+    store_now(self)
+
+
+def _set_back(self: Undertaking, before: LineSettings, told: Told) -> None:
+    flow_in, flow_out = FLOWS[before.flow]
+    undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
+    for command, _ in reversed(told):
+        self.begin(f"set {command} back to {', '.join(undo[command].values())}")
+        exchange = _unstoppable(self).ask(command, SET, **undo[command])
+        self.done(answered(exchange) if exchange else "")
+
+
+def _answers(self: Undertaking, tries: int) -> bool:
+    """Whether it answers at all; an error proves the line just as well. The first try may end garbage."""
+    tell = _unstoppable(self)
+    return any(tell.attention().status != NO_ANSWER for _ in range(tries))
+
+
+def _unstoppable(self: Undertaking) -> Commander:
+    """Whoever gives up in the middle of it is led back all the same."""
+    return Commander(self.bench, self.lane)

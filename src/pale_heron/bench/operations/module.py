@@ -1,0 +1,241 @@
+"""What is undertaken with a module: read its settings, write those that differ, keep them over a restart.
+
+Each is a work for an Undertaking (acting.py): steps that end with what was seen.
+"""
+
+from collections.abc import Mapping
+from typing import Final
+
+from pale_heron.bench.config.dialect_book import STANDARD
+from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.receiver import Undertaking, Work
+from pale_heron.bench.operations.registry import Failed
+from pale_heron.core.device.dialogue.exchanges import Exchange
+from pale_heron.core.device.dialogue.tracker import PENDING, ModuleSnapshot
+from pale_heron.core.device.schema.commands import QUERY, RUN, SET
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.fields import MASK
+from pale_heron.core.device.schema.notices import NO_ANSWER, OK
+from pale_heron.core.device.schema.settings import Setting
+
+START_S: Final = 8.0
+LOOK_S: Final = 0.25
+READY_S: Final = 1.2
+
+
+def commander(undertaking: Undertaking) -> Commander:
+    """Tells the module of an undertaking's lane."""
+    return Commander(undertaking.bench, undertaking.lane, lambda: undertaking.given_up)
+
+
+def known(undertaking: Undertaking) -> ModuleSnapshot:
+    """What is known of the module. Raises Failed where it is nothing."""
+    module = undertaking.bench.module_of(undertaking.lane)
+    if module is None:
+        raise Failed("it was never spoken to: send AT first")
+    return module
+
+
+def introduced(undertaking: Undertaking) -> ModuleSnapshot:
+    """What is known of the module, which is asked what it is where nobody has said so yet."""
+    module = undertaking.bench.module_of(undertaking.lane)
+    asked = module is not None and any(isinstance(each, Exchange) and each.sent == b"ATI" for each in module.items)
+    if module is None or (module.dialect.name == STANDARD and not asked):
+        undertaking.begin("ask what it is")
+        exchange = commander(undertaking).tell("ATI")
+        if exchange.status == NO_ANSWER:
+            raise Failed(f"{answered(exchange)}: is the rate right? r finds it")
+        undertaking.done(f"{answered(exchange)}, it speaks {known(undertaking).dialect.name}")
+    return known(undertaking)
+
+
+def answered(exchange: Exchange) -> str:
+    """How an exchange ended, in words."""
+    took = f" after {1000 * exchange.seconds:.0f} ms" if exchange.seconds is not None else ""
+    if exchange.status == NO_ANSWER:
+        return exchange.meaning
+    return f"{exchange.result}{took}" + ("" if exchange.status == OK else f": {exchange.meaning}")
+
+
+def reading(names: tuple[str, ...] = ()) -> Work:
+    """Read the settings of these names, or all, each by its query."""
+
+    def work(self: Undertaking) -> None:
+        dialect = introduced(self).dialect
+        wanted = [each for each in dialect.settings.values() if not names or each.name in names]
+        if not wanted:
+            raise Failed(f"the dialect {dialect.name} describes no settings")
+        refused = read_settings(self, wanted)
+        if refused:
+            self.begin("what could not be read")
+            raise Failed(", ".join(refused))
+
+    return work
+
+
+def read_settings(self: Undertaking, wanted: list[Setting]) -> list[str]:
+    """Read settings, each command once; gives what could not be read, with why."""
+    tell, refused = commander(self), []
+    for command in dict.fromkeys(each.command for each in wanted):
+        self.begin(f"read {', '.join(each.name for each in wanted if each.command == command)}")
+        exchange = tell.ask(command, QUERY)
+        if exchange is None:
+            self.done("it cannot be read, only written")
+        elif exchange.status != OK:
+            self.failed(answered(exchange))
+            refused.append(f"{command}: {answered(exchange)}")
+        else:
+            states = known(self).settings
+            shown = (
+                each.shown(states[each.name].read) for each in wanted if each.command == command and each.name in states
+            )
+            self.done(", ".join(shown) or "nothing that the dialect describes")
+    return refused
+
+
+def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
+    """Write the settings that differ from what is intended, and read them back; then keep them if asked to."""
+
+    def work(self: Undertaking) -> None:
+        dialect = introduced(self).dialect
+        wanted = [dialect.settings[name] for name in intended if name in dialect.settings]
+        read_settings(self, wanted)
+        states = known(self).settings
+        differing = [
+            each
+            for each in wanted
+            if each.name not in states or each.differs(intended[each.name], states[each.name].now)
+        ]
+        if not differing:
+            self.begin("compare")
+            self.done(f"all {len(wanted)} are as intended")
+        for command in dict.fromkeys(each.command for each in differing):
+            _write(self, command, intended)
+        read_settings(self, differing)
+        _verify(self, differing, intended)
+        if store:
+            store_now(self)
+
+    return work
+
+
+def _write(self: Undertaking, command: str, intended: Mapping[str, str]) -> None:
+    """Tell one command with all its values: those that are intended, else those that it has."""
+    module = known(self)
+    values, shown = {}, []
+    for each in module.dialect.settings.values():
+        if each.command == command:
+            state = module.settings.get(each.name)
+            value = intended.get(each.name) or (state.now if state else "")
+            values[each.value] = value
+            shown.append(f"{each.name} {MASK if each.secret else value}")
+    self.begin(f"write {', '.join(shown)}")
+    exchange = commander(self).ask(command, SET, **values)
+    if exchange is None:
+        raise Failed("it cannot be written, only read")
+    if exchange.status != OK:
+        raise Failed(answered(exchange))
+    self.done(answered(exchange))
+
+
+def _verify(self: Undertaking, wanted: list[Setting], intended: Mapping[str, str]) -> None:
+    states = known(self).settings
+    self.begin("compare what was read back")
+    wrong = [
+        f"{each.name} is {each.shown(states[each.name].read)}, intended {each.shown(intended[each.name])}"
+        for each in wanted
+        if each.name in states and each.differs(intended[each.name], states[each.name].read)
+    ]
+    if wrong:
+        raise Failed("; ".join(wrong))
+    pending = [each.name for each in wanted if each.name in states and states[each.name].standing == PENDING]
+    self.done("all as intended" + (f"; {', '.join(pending)} from the next restart on" if pending else ""))
+
+
+def store_now(self: Undertaking) -> None:
+    self.begin("store")
+    exchange = commander(self).ask("store", "run")
+    if exchange is None:
+        raise Failed("its dialect has no command called store")
+    if exchange.status != OK:
+        raise Failed(answered(exchange))
+    self.done(answered(exchange))
+
+
+def restart_now(self: Undertaking) -> None:
+    """Tell it to restart and give it the time for that."""
+    self.begin("restart")
+    before = len(known(self).restarts)
+    exchange = commander(self).ask("restart", "run")
+    if exchange is None:
+        raise Failed("its dialect has no command called restart")
+    if exchange.status == "error":
+        raise Failed(answered(exchange))
+    waited = 0.0
+    while len(known(self).restarts) == before and waited < START_S:
+        self.rest(LOOK_S)
+        waited += LOOK_S
+        if waited >= 2 * READY_S and not any(each.restarts for each in known(self).dialect.notices.values()):
+            break
+    self.rest(READY_S)
+    self.done("it has started" if len(known(self).restarts) > before else "no word of its start")
+
+
+def asking() -> Work:
+    """Ask for every reading that can be asked for without harm; one that it refuses is told, and the rest asked."""
+
+    def work(self: Undertaking) -> None:
+        refused, lines = [], questions(introduced(self).dialect)
+        for each in lines:
+            self.begin(each)
+            exchange = commander(self).tell(each)
+            if exchange.status == OK:
+                self.done(answered(exchange))
+            else:
+                self.failed(answered(exchange))
+                refused.append(each)
+        if len(refused) == len(lines):
+            self.begin("its answers")
+            raise Failed("it answered none of them")
+
+    return work
+
+
+def questions(dialect: Dialect) -> list[str]:
+    """The harmless command lines whose replies tell what the dialect calls a reading."""
+    wanted = {field.name for field in dialect.readings.values()}
+    return [
+        command.forms[form][0]
+        for command in dialect.commands.values()
+        if any(wanted & set(each.groupindex) for each in command.replies)
+        for form in (QUERY, RUN)
+        if form in command.forms and not command.risk(form)
+    ]
+
+
+def keeping() -> Work:
+    """Store, restart, and see that what was set is still there."""
+
+    def work(self: Undertaking) -> None:
+        module = known(self)
+        wanted = [each for each in module.dialect.settings.values() if each.name in module.settings]
+        before = {each.name: module.settings[each.name].now for each in wanted}
+        store_now(self)
+        restart_now(self)
+        read_settings(self, wanted)
+        _verify(self, wanted, before)
+
+    return work
+
+
+def escaping() -> Work:
+    """Lead it from data mode back to command mode."""
+
+    def work(self: Undertaking) -> None:
+        guard = known(self).dialect.guard_s
+        self.begin(f"silence of {guard:g} s, the escape, silence")
+        if not commander(self).escape():
+            raise Failed("it stays in data mode")
+        self.done("command mode")
+
+    return work

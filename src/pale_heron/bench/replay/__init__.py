@@ -1,0 +1,1 @@
+"""A capture played again, and the index that lets it jump."""

@@ -1,0 +1,218 @@
+"""Looks through a capture ahead of its replay: keeps the state of the lanes now and then, so that a jump can begin
+there, places from which lines can be read back, and the moments of marks and troubles.
+
+For a large capture it runs in a process of its own: the replay and the screen are not slowed down by it.
+"""
+
+import bisect
+import contextlib
+import multiprocessing
+import os
+import threading
+from collections.abc import Iterator
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import NamedTuple
+
+from pale_heron.bench.model import Model
+from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.read_back import History, Place
+from pale_heron.bench.scrollback.selection import is_mark, is_trouble
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.order import Entry
+from pale_heron.core.trouble import Trouble, fault_words
+from pale_heron.core.wire.visible import safe_label
+
+KEEP_NS = 300 * SECOND
+"""Time of the capture between two states that are kept."""
+
+KEPT_BYTES = 48_000_000
+"""When the states that are kept have grown by so much, the next ones are taken twice as far apart."""
+
+MOST_NOTED = 100_000
+LOG_LINES = 200
+"""Lines of traffic that a scout's model holds; nobody looks at them."""
+
+LARGE_BYTES = 1 << 20
+"""From this size on a process of its own is worth starting."""
+
+
+class Kept(NamedTuple):
+    """The lanes as they stood before the record at `position` of the file, whose first line has this `number`."""
+
+    moment: int
+    position: int
+    number: int
+    lanes: bytes
+
+
+class Noted(NamedTuple):
+    """A mark with its text, or (with None) trouble."""
+
+    moment: int
+    text: str | None
+
+
+class Until(NamedTuple):
+    """So far the file was looked through; `described` are its describing blocks."""
+
+    moment: int
+    described: tuple[int, ...]
+
+
+class End(NamedTuple):
+    """The file was gone through; or it was not, and why."""
+
+    failure: str
+
+
+Found = Kept | Place | Noted | Until | End
+
+
+def survey(path: Path) -> Iterator[Found]:
+    """Feed the whole file, and tell what is found on the way."""
+    reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
+    placer, noted_second, moment = Placer(model), -1, 0
+
+    def noted(entry: Entry) -> Iterator[Noted]:
+        nonlocal noted_second
+        if is_mark(entry) and isinstance(entry, Event):
+            yield Noted(entry.time, safe_label(str(entry.details.get("text", ""))))
+        elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
+            noted_second = (entry.time or 0) // SECOND
+            yield Noted(entry.time or 0, None)
+
+    for record in reader.records():
+        moment = max(moment, record.time or 0)
+        model.know(reader.lanes)
+        place = placer.before(reader.position, moment)
+        if place is not None:
+            yield Until(moment, tuple(reader.described))
+            yield place
+        if moment - last >= spacing and last:
+            state = Kept(moment, reader.position, model.log.settled, model.saved())
+            yield state
+            kept += len(state.lanes)
+            if kept >= KEPT_BYTES:
+                # A capture of weeks, or of many lanes: wider steps, so that the states stay few.
+                spacing, kept = 2 * spacing, 0
+        if not last or moment - last >= spacing:
+            last = moment
+        for entry in model.feed(record):
+            yield from noted(entry)
+    for entry in model.finish():
+        yield from noted(entry)
+    yield Until(moment, tuple(reader.described))
+    yield placer.end(reader.position, moment)
+
+
+class Scout:
+    """Runs ahead through one capture from `start` to `stop`; everything may be asked at any time."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._kept: list[Kept] = []
+        self._marks: list[tuple[int, str]] = []
+        self._troubles: list[int] = []
+        self.until = Until(0, ())
+        self.failure = ""
+        """Why it did not go through the whole file; empty while all is well."""
+        self._through = False
+        self.history = History(path, lambda: self.until.described)
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="scout", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End it, wherever it is."""
+        self._stop.set()
+        if self._process is not None and self._process.is_alive():
+            self._process.terminate()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    @property
+    def done(self) -> bool:
+        """Whether it has gone through the whole file."""
+        return self._through
+
+    @property
+    def marks(self) -> tuple[tuple[int, str], ...]:
+        return tuple(self._marks)
+
+    @property
+    def troubles(self) -> tuple[int, ...]:
+        return tuple(self._troubles)
+
+    def nearest(self, moment: int) -> Kept | None:
+        """The latest state that was kept at or before a moment."""
+        place = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
+        return self._kept[place - 1] if place else None
+
+    def _run(self) -> None:
+        try:
+            large = self._path.stat().st_size > LARGE_BYTES
+            for found in self._from_process() if large else _surveyed(self._path):
+                if self._stop.is_set():
+                    return
+                self._take(found)
+        except (OSError, Trouble) as trouble:
+            self._take(End(f"The capture cannot be looked through any more: {trouble}"))
+        except Exception as fault:
+            # A scout that ends in silence would count as one that is through.
+            self._take(End(fault_words(fault)))
+        if not self._through and not self.failure and not self._stop.is_set():
+            # A process that was killed says nothing.
+            self._take(End("What looks through the capture has ended before its end; jumps take longer"))
+
+    def _from_process(self) -> Iterator[Found]:
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe(duplex=False)
+        self._process = context.Process(target=_run_ahead, args=(self._path, theirs), name="scout", daemon=True)
+        self._process.start()
+        theirs.close()
+        try:
+            while True:
+                yield ours.recv()
+        except EOFError:
+            self._process.join()
+
+    def _take(self, found: Found) -> None:
+        if isinstance(found, Kept):
+            self._kept.append(found)
+        elif isinstance(found, Place):
+            self.history.note(found)
+        elif isinstance(found, Until):
+            self.until = found
+        elif isinstance(found, End):
+            self.failure, self._through = found.failure, not found.failure
+        elif found.text is not None:
+            self._marks.append((found.moment, found.text))
+        elif len(self._troubles) < MOST_NOTED:
+            self._troubles.append(found.moment)
+
+
+def _run_ahead(path: Path, out: Connection) -> None:
+    """What the process does."""
+    os.nice(5)
+    with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
+        for found in _surveyed(path):
+            out.send(found)
+    out.close()
+
+
+def _surveyed(path: Path) -> Iterator[Found]:
+    """The survey and how it ended."""
+    try:
+        yield from survey(path)
+    except Trouble as trouble:
+        yield End(str(trouble))
+    except Exception as fault:
+        # The end is a message, whatever it came by: the other process sees nothing else of it.
+        yield End(fault_words(fault))
+    else:
+        yield End("")

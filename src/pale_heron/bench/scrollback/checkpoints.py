@@ -1,0 +1,56 @@
+"""Finds places in a capture from which its lines can be read back, while it is written or gone through.
+
+A line gets its number only when no other can come before it, so where a record begins some lines before it have no
+number yet. They need not be kept with the place: reading begins a little earlier, at a *mark* before which every line
+has its number by now, and leaves out as many lines as were numbered between the two.
+"""
+
+from collections import deque
+from typing import Final
+
+from pale_heron.bench.model import Mark, Model
+from pale_heron.bench.scrollback.read_back import SPACING_BYTES, SPACING_LINES, Place
+
+MARK_BYTES: Final = 16_384
+MARKS_KEPT: Final = 64
+
+
+class Placer:
+    """For one model, asked before it is fed the record at a position."""
+
+    def __init__(self, model: Model, mark_bytes: int = MARK_BYTES, spacing_bytes: int = SPACING_BYTES) -> None:
+        self._model = model
+        self._mark_bytes = mark_bytes
+        self._spacing_bytes = spacing_bytes
+        self._marks: deque[Mark] = deque(maxlen=MARKS_KEPT)
+        self._mark_due = 0
+        self._place_due = 0
+        self._number = 0
+        self._first = True
+
+    def before(self, position: int, moment: int) -> Place | None:
+        """Take a mark now and then; gives a place where one is due."""
+        if position < self._mark_due:
+            return None
+        self._mark_due = position + self._mark_bytes
+        self._marks.append(self._model.mark(position))
+        settled = self._model.log.settled
+        if not (self._first or position >= self._place_due or settled - self._number >= SPACING_LINES):
+            return None
+        mark = self._settled_mark()
+        if mark is None:
+            return None
+        self._first = False
+        self._place_due, self._number = position + self._spacing_bytes, settled
+        return Place(settled, mark.position, moment, settled - mark.lines, mark.state)
+
+    def end(self, position: int, moment: int) -> Place:
+        """Behind the last line of all."""
+        return Place(self._model.log.settled, position, moment, 0, b"")
+
+    def _settled_mark(self) -> Mark | None:
+        """The latest mark before which every line has its number."""
+        while len(self._marks) > 1 and self._marks[1].before <= self._model.numbered_until:
+            self._marks.popleft()
+        first = self._marks[0]
+        return first if first.lines == 0 or first.before <= self._model.numbered_until else None

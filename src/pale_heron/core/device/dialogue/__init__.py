@@ -1,0 +1,1 @@
+"""What is said between us and a module, followed over both streams."""

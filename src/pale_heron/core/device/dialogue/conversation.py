@@ -1,0 +1,392 @@
+"""Pairs what is sent to a module with what it says: a state machine over both streams, fed chunk by chunk.
+
+                    a command line is sent
+        idle ─────────────────────────────────▶ waiting ◀─────────── the payload is sent
+         ▲                                        │  │                     │
+         │ final result, or no answer in time     │  └─ prompt ──▶ prompted┘
+         └────────────────────────────────────────┘
+
+Command lines that are sent while one is waiting queue behind it; results come in the order of the commands. Beside
+this the stream is read in one of four ways, whatever is waiting:
+
+- lines: up to CR or LF (ITU-T V.250, 5.7.1). A line that the pending command expects is information; else one that a
+  notice describes is that notice, and never ends or spoils a reply; else, while one is waiting, information.
+- counted: so many bytes as the line before has told, whatever they are.
+- followed: one line of free text, even if it reads `OK`.
+- data: after CONNECT, or what the dialect says, everything belongs to the far end, except a line that ends it.
+
+A number alone is a result code where it ends with CR and no LF follows (V.250, 6.2.6): the next byte, or a pause,
+decides. However the streams are cut into chunks, what comes out is the same.
+"""
+
+from typing import Final, NamedTuple
+
+from pale_heron.core.device.dialogue.exchanges import (
+    COMMAND,
+    DATA,
+    ECHO,
+    INFORMATION,
+    LATE,
+    NOTICE,
+    PAYLOAD,
+    PROMPT,
+    RESULT,
+    Heard,
+    Item,
+)
+from pale_heron.core.device.dialogue.incoming import Incoming
+from pale_heron.core.device.dialogue.outgoing import Outgoing
+from pale_heron.core.device.dialogue.transcript import Pending, SecretsHeard, Transcript
+from pale_heron.core.device.schema.commands import SET, Command, Spoken
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.notices import NO_ANSWER, OK, Notice, Result
+from pale_heron.core.frames import OUT, SECOND, Chunk
+from pale_heron.core.patterns import Match
+
+QUEUED: Final = 64
+RESTARTS_KEPT: Final = 16
+PAYLOAD_WITHIN_NS: Final = 600 * SECOND
+"""So long a person may think at a prompt."""
+
+LATE_NS: Final = 120 * SECOND
+
+
+class Told(NamedTuple):
+    """One line with named fields, for whoever keeps what a module said of itself."""
+
+    heard: Heard
+    command: Command | None
+    form: str
+
+
+class Conversation:
+    """Feed it the chunks of one lane, both directions, in the order of their times; ask it for its items."""
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+        self.mode = ""
+        """COMMAND or DATA as it was seen; empty before anything was."""
+        self.echo: bool | None = None
+        self.words: bool | None = None
+        """Whether results come as words; None before one came."""
+        self.restarts: list[int | None] = []
+        self._transcript = Transcript()
+        self._secrets = SecretsHeard()
+        self._incoming = Incoming(self)
+        self._outgoing = Outgoing(self)
+        self._told: list[Told] = []
+        self._late_since: int | None = None
+
+    @property
+    def items(self) -> tuple[Item, ...]:
+        """What was said, oldest first; the last may be under way."""
+        return self._transcript.items
+
+    def items_since(self, ended: int) -> list[Item]:
+        """What has ended since so many had, oldest first; none is told twice."""
+        return self._transcript.items_since(ended)
+
+    @property
+    def ended_count(self) -> int:
+        """How many items have ended since the begin."""
+        return self._transcript.ended_count
+
+    @property
+    def count(self) -> int:
+        """How many items there were since the begin."""
+        return self._transcript.numbered
+
+    @property
+    def data_came(self) -> bool:
+        """Whether the far end said something in this stretch of data mode."""
+        return self._transcript.data_came
+
+    @property
+    def busy(self) -> bool:
+        """Whether a command waits for its result."""
+        return self.head is not None
+
+    @property
+    def secrets(self) -> set[str]:
+        """Every secret value that was told or heard."""
+        return self._secrets.values
+
+    def taken(self) -> list[Told]:
+        """The lines with fields since it was asked last."""
+        told, self._told = self._told, []
+        return told
+
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> None:
+        """Take what was sent or received; a byte takes `byte_ns` on the line, so a line's end has a time of its own."""
+        if chunk.time is not None:
+            self.tick(chunk.time)
+        if chunk.direction is OUT:
+            self._outgoing.feed(chunk.data, chunk.time)
+        else:
+            self._incoming.feed(chunk.data, chunk.time, byte_ns)
+
+    def tick(self, now: int) -> None:
+        """Let time pass: a number alone is decided, and a command that has no answer in time has none."""
+        self._incoming.tick(now)
+        while (head := self.head) is not None:
+            limit = PAYLOAD_WITHIN_NS if head.prompted else head.within_ns
+            if head.since is None or now - head.since <= limit:
+                return
+            self._late_since = now
+            # As of the moment at which the limit was reached, however rarely time is told.
+            self._end(NO_ANSWER, "", "", f"no answer within {limit / SECOND:g} s", head.since + limit)
+
+    @property
+    def head(self) -> Pending | None:
+        """What waits for its result, if anything does."""
+        return self._transcript.head
+
+    # What is sent, as Outgoing tells it
+
+    @property
+    def escape(self) -> tuple[bytes, int]:
+        """The sequence that leads back from data mode, and its guard time in nanoseconds."""
+        return self.dialect.escape.encode("latin-1"), int(self.dialect.guard_s * SECOND)
+
+    @property
+    def escaping(self) -> bool:
+        """Whether the answer to the escape sequence is waited for."""
+        head = self.head
+        return head is not None and head.sent == self.escape[0] != b""
+
+    def told(self, line: bytes, time: int | None) -> None:
+        """A command line is whole."""
+        spoken = self.dialect.spoken(line.decode("latin-1"))
+        self._transcript.end_unasked()
+        self._secrets.learn(self.dialect.secrets, (value for each in spoken for value in each.values.items()))
+        if self._transcript.waiting >= QUEUED:
+            self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
+        self._transcript.begin(line, spoken, time)
+
+    def payload_told(self) -> None:
+        """The text at a prompt is whole."""
+        self._incoming.forget_space()
+
+    def data_told(self, count: int, time: int | None) -> None:
+        """Bytes went to the far end."""
+        self._transcript.count_data(time, sent=count)
+
+    def escape_told(self, sequence: bytes, within_ns: int, time: int | None) -> None:
+        """The escape sequence stood alone: its answer is waited for."""
+        self._transcript.begin(sequence, (), time).within_ns = within_ns
+
+    def escape_was_data(self) -> None:
+        """It was followed too soon."""
+        self._transcript.withdraw()
+
+    # What is received, as Incoming tells it
+
+    @property
+    def numbers_come(self) -> bool:
+        """Whether results may come as numbers: not where words came, unless it is just being told to change that."""
+        if self.words is not True:
+            return True
+        head = self.head
+        return head is not None and any(each.command and each.command.name == "verbosity" for each in head.spoken)
+
+    def hear_prompt(self, time: int | None) -> None:
+        """The command at the head prompts."""
+        head = self.head
+        if head is not None:
+            head.add(Heard(time, PROMPT, b">"))
+            head.prompted = True
+
+    def hear_payload(self, data: bytes, belongs: str, time: int | None) -> None:
+        """Bytes or a text that belong to the line before; as much of them as came."""
+        if data or belongs:
+            self._transcript.add(Heard(time, PAYLOAD, data, belongs))
+        self._transcript.end_unasked()
+
+    def hear_data(self, data: bytes, time: int | None) -> None:
+        """Bytes of the far end."""
+        self._transcript.count_data(time, received=data)
+
+    def hear_number(self, text: bytes, time: int | None) -> None:
+        """A number that no LF follows: a result code, if there is one of that number."""
+        code = int(text)
+        result = next((each for each in self.dialect.results.values() if each.code == code), None)
+        notice = next((each for each in self.dialect.notices.values() if each.code == code), None)
+        if result is not None and self.head is not None:
+            self.words = False
+            self._take_result(result, text, (), time)
+        elif notice is not None:
+            self._take_notice(notice, text, (), time)
+        else:
+            self.hear_line(text, time)
+
+    def hear_line(self, text: bytes, time: int | None) -> None:
+        """One line, without its end."""
+        head = self.head
+        line = text.decode("latin-1")
+        if self.mode == DATA:
+            self._take_data_line(line, text, time)
+            return
+        if head is not None and text == head.sent.strip():
+            self._transcript.add(Heard(time, ECHO, text))
+            return
+        if head is not None and head.payload and text == head.payload.strip(b"\x1a\x1b\r\n "):
+            self._transcript.add(Heard(time, ECHO, text))
+            return
+        for result in self.dialect.results.values():
+            match = result.line.fullmatch(line)
+            if match:
+                self.words = True
+                self._take_result(result, text, _fields(match), time)
+                return
+        # A reply that names itself (`+CPIN: READY`) is the reply, even if a notice may read the same.
+        expected = self._expected(head, line)
+        if expected is not None and line[:1] == "+" and expected[1] != SET:
+            self._take_reply(text, *expected, time)
+            return
+        for notice in self.dialect.notices.values():
+            match = notice.line.fullmatch(line)
+            if match:
+                self._take_notice(notice, text, _fields(match), time, match)
+                return
+        if expected is not None:
+            self._take_reply(text, *expected, time)
+        elif head is not None:
+            self._transcript.add(Heard(time, INFORMATION, text))
+        elif text[:1] not in (b"$", b"!"):
+            self._transcript.add(Heard(time, INFORMATION, text))
+            self._transcript.end_unasked()
+
+    def _expected(self, head: Pending | None, line: str) -> "tuple[Command, str, Match[str]] | None":
+        """The command of the pending line that says it would answer so."""
+        for spoken in head.spoken if head else ():
+            command = spoken.command
+            for pattern in command.replies if command else ():
+                match = pattern.fullmatch(line)
+                if match and command:
+                    return command, spoken.form, match
+        return None
+
+    def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
+        heard = Heard(time, INFORMATION, text, command.name, _fields(match))
+        self._transcript.add(heard)
+        self._secrets.learn(self.dialect.secrets, heard.fields)
+        self._told.append(Told(heard, command, form))
+        self._then(command.arrives, command.follows, match)
+
+    def _take_data_line(self, line: str, text: bytes, time: int | None) -> None:
+        """In data mode: what ends it, and the answer to the escape sequence."""
+        for result in self.dialect.results.values():
+            if result.line.fullmatch(line) and (
+                result.enters == COMMAND or (self.head is not None and result.status == OK)
+            ):
+                self._set_mode(COMMAND, time)
+                self._take_result(result, text, (), time)
+                return
+        for notice in self.dialect.notices.values():
+            match = notice.line.fullmatch(line) if notice.enters == COMMAND or notice.restarts else None
+            if match:
+                self._set_mode(COMMAND, time)
+                self._take_notice(notice, text, _fields(match), time, match)
+                return
+
+    def _take_notice(
+        self,
+        notice: Notice,
+        text: bytes,
+        fields: tuple[tuple[str, str], ...],
+        time: int | None,
+        match: "Match[str] | None" = None,
+    ) -> None:
+        heard = Heard(time, NOTICE, text, notice.name, fields)
+        if notice.restarts:
+            self._restarted(time)
+        self._transcript.add(heard)
+        self._secrets.learn(self.dialect.secrets, heard.fields)
+        self._told.append(Told(heard, None, NOTICE))
+        if notice.enters:
+            self._set_mode(notice.enters, time)
+        if match is not None:
+            self._then(notice.arrives, notice.follows, match, NOTICE)
+        if not self._incoming.expecting:
+            self._transcript.end_unasked()
+
+    def _restarted(self, time: int | None) -> None:
+        """It has restarted: whatever waits gets no answer any more, except the command that asked for it."""
+        self.restarts.append(time)
+        del self.restarts[:-RESTARTS_KEPT]
+        self._set_mode(COMMAND, time)
+        while (head := self.head) is not None:
+            asked = any("restarts" in each.risks for spoken in head.spoken if (each := spoken.command))
+            status = OK if asked else NO_ANSWER
+            self._end(status, "restarted", "", "it has restarted", time)
+
+    def _then(self, arrives: str, follows: bool, match: "Match[str]", belongs: str = "") -> None:
+        """What comes behind a line: so many bytes, or a line of free text."""
+        self._incoming.expect(match.groupdict().get(arrives) if arrives else None, follows, belongs)
+
+    def _take_result(self, result: Result, text: bytes, fields: tuple[tuple[str, str], ...], time: int | None) -> None:
+        heard = Heard(time, RESULT, text, result.name, fields)
+        self._told.append(Told(heard, None, RESULT))
+        head = self.head
+        if head is None:
+            late = self._late_since is not None and time is not None and time - self._late_since < LATE_NS
+            self._late_since = None
+            self._transcript.add(heard._replace(name=LATE if late else result.name))
+            self._transcript.end_unasked()
+            if result.enters:
+                self._set_mode(result.enters, time)
+            return
+        self._transcript.add(heard)
+        spoken = head.spoken
+        told = [self.dialect.field_of(name).told(raw) for name, raw in fields if raw]
+        word = text.decode("latin-1").partition(":")[0] if result.code is None else _word(result)
+        meaning = f"{result.meaning}: {', '.join(told)}" if told else result.meaning
+        escaping = self.escaping
+        self._end(result.status, word, text.decode("latin-1"), meaning, time)
+        if escaping and result.status == OK:
+            self._set_mode(COMMAND, time)
+        entered = [each.command.enters for each in spoken if each.command and each.command.enters]
+        if result.enters:
+            self._set_mode(result.enters, time)
+        elif entered and result.status == OK:
+            self._set_mode(entered[-1], time)
+        elif not self.mode:
+            self._set_mode(COMMAND, time)
+        if result.status == OK:
+            self._obeyed(spoken)
+
+    def _obeyed(self, spoken: tuple[Spoken, ...]) -> None:
+        """What its OK says of how it will speak from now on."""
+        for each in spoken:
+            name = each.command.name if each.command and each.form == SET else ""
+            if name == "verbosity":
+                self.words = each.values.get("verbosity") == "1"
+            elif name == "echo":
+                self.echo = each.values.get("echo") == "1"
+
+    def _end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> None:
+        """The exchange at the head is over."""
+        escaping = self.escaping
+        echoed = self._transcript.end(status, word, code, meaning, time)
+        if echoed is not None and not escaping:
+            self.echo = echoed
+        self._incoming.forget_space()
+
+    def _set_mode(self, mode: str, time: int | None) -> None:
+        if mode == self.mode:
+            return
+        self.mode = mode
+        if mode == DATA:
+            self._outgoing.forget_escape()
+            self._transcript.begin_data(time)
+        else:
+            self._transcript.end_data(time)
+
+
+def _word(result: Result) -> str:
+    """Its word, also where it came as a number."""
+    return result.name.replace("-", " ").upper()
+
+
+def _fields(match: "Match[str]") -> tuple[tuple[str, str], ...]:
+    return tuple((name, raw or "") for name, raw in match.groupdict().items())

@@ -1,0 +1,43 @@
+"""What must not be shared, as the dialect marks it: masked wherever a command or a reply is shown or handed on."""
+
+from collections.abc import Iterable
+
+from pale_heron.core.device.dialogue.exchanges import Exchange, Heard, Item, Unasked
+from pale_heron.core.device.schema.commands import Spoken
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.fields import MASK
+from pale_heron.core.wire.visible import safe_text
+
+
+def secret_of_spoken(dialect: Dialect, spoken: Iterable[Spoken]) -> set[str]:
+    """Secret values in commands."""
+    return {value for each in spoken for name, value in each.values.items() if value and name in dialect.secrets}
+
+
+def secret_of_heard(dialect: Dialect, heard: Iterable[Heard]) -> set[str]:
+    """Secret values in lines."""
+    return {raw for each in heard for name, raw in each.fields if raw and name in dialect.secrets}
+
+
+def secrets_of(dialect: Dialect, item: Item) -> set[str]:
+    """All secret values of one item; the echo holds those of the command."""
+    if isinstance(item, Exchange):
+        return secret_of_spoken(dialect, item.spoken) | secret_of_heard(dialect, item.heard)
+    return secret_of_heard(dialect, item.heard) if isinstance(item, Unasked) else set()
+
+
+def without(text: str, secrets: Iterable[str]) -> str:
+    """A text in which the mask stands for each secret; the longest are looked for first."""
+    for each in sorted(secrets, key=len, reverse=True):
+        text = text.replace(each, MASK)
+    return text
+
+
+def masked_command(dialect: Dialect | None, line: str) -> str:
+    """A command line as it may be shown."""
+    return line if dialect is None else without(line, secret_of_spoken(dialect, dialect.spoken(line)))
+
+
+def shown(data: bytes, secrets: Iterable[str]) -> str:
+    """Device bytes as they may be shown: printable, and without secrets."""
+    return without(safe_text(data), secrets)

@@ -1,0 +1,119 @@
+"""Follows what is sent to a module: command lines, texts at a prompt, and data, in which an escape may stand."""
+
+from typing import Final, Protocol
+
+from pale_heron.core.device.dialogue.exchanges import DATA, SENT, Heard
+from pale_heron.core.device.dialogue.incoming import END, LIMIT
+from pale_heron.core.device.dialogue.transcript import Pending
+from pale_heron.core.frames import SECOND
+
+CTRL_Z, ESCAPE = 0x1A, 0x1B
+ESCAPE_KEPT: Final = 8
+
+
+class Speaker(Protocol):
+    """Who is told what was sent. `mode` is that of the module now."""
+
+    mode: str
+
+    @property
+    def head(self) -> Pending | None: ...
+
+    @property
+    def escape(self) -> tuple[bytes, int]: ...
+
+    @property
+    def escaping(self) -> bool: ...
+
+    def told(self, line: bytes, time: int | None) -> None: ...
+
+    def payload_told(self) -> None: ...
+
+    def data_told(self, count: int, time: int | None) -> None: ...
+
+    def escape_told(self, sequence: bytes, within_ns: int, time: int | None) -> None: ...
+
+    def escape_was_data(self) -> None: ...
+
+
+class Outgoing:
+    """One sent stream."""
+
+    def __init__(self, speaker: Speaker) -> None:
+        self._speaker = speaker
+        self._line = bytearray()
+        self._last: int | None = None
+        self._escape = bytearray()
+
+    def feed(self, data: bytes, time: int | None) -> None:
+        """Take a chunk; `time` is that of its first byte."""
+        at = 0
+        while at < len(data):
+            head = self._speaker.head
+            if head is not None and head.prompted:
+                at = self._payload(head, data, at, time)
+            elif self._speaker.mode == DATA:
+                self._data(data[at:], time)
+                break
+            elif self._is_escape(data[at:], time):
+                break
+            else:
+                end = END.search(data, at)
+                self._line += data[at : end.start() if end else None]
+                if end is None:
+                    del self._line[:-LIMIT]
+                    break
+                at = end.end()
+                line, self._line = bytes(self._line), bytearray()
+                if line.strip() and line[:1] not in (b"$", b"!"):
+                    self._speaker.told(line, time)
+        self._last = time
+
+    def forget_escape(self) -> None:
+        """Data mode begins: what was sent before is no part of an escape."""
+        self._escape.clear()
+
+    def _is_escape(self, data: bytes, time: int | None) -> bool:
+        """The escape sequence alone, after a silence, while no mode was seen: it may be in data mode already."""
+        sequence, guard = self._speaker.escape
+        alone = data == sequence != b"" and not self._line and not self._speaker.mode
+        if alone and self._is_quiet(guard, time):
+            self._speaker.escape_told(sequence, guard + 2 * SECOND, time)
+            return True
+        return False
+
+    def _is_quiet(self, guard: int, time: int | None) -> bool:
+        """Whether nothing was sent for the guard time."""
+        return self._last is None or time is None or time - self._last >= guard
+
+    def _payload(self, head: Pending, data: bytes, at: int, time: int | None) -> int:
+        """Text at a prompt, up to Ctrl-Z or ESC or for as many bytes as were announced; gives where it goes on."""
+        count = head.count()
+        if count is None:
+            ends = [place for code in (CTRL_Z, ESCAPE) if (place := data.find(code, at)) >= 0]
+            end = min(ends) + 1 if ends else len(data)
+            whole = bool(ends)
+        else:
+            end = min(len(data), at + count - len(head.payload))
+            whole = end - at + len(head.payload) >= count
+        head.payload += data[at:end]
+        if whole:
+            head.add(Heard(time, SENT, head.payload))
+            head.prompted, head.since = False, time
+            self._speaker.payload_told()
+        return end
+
+    def _data(self, data: bytes, time: int | None) -> None:
+        """Data; the sequence that leads back stands alone between two silences."""
+        sequence, guard = self._speaker.escape
+        if self._is_quiet(guard, time):
+            self._escape = bytearray(data)
+        else:
+            self._escape += data
+            # More was sent before the guard time was over: the sequence was data after all.
+            if self._speaker.escaping and len(self._escape) > len(sequence):
+                self._speaker.escape_was_data()
+        if sequence and self._escape == sequence:
+            self._speaker.escape_told(sequence, guard + 2 * SECOND, time)
+        del self._escape[:-ESCAPE_KEPT]
+        self._speaker.data_told(len(data), time)

@@ -1,0 +1,65 @@
+"""A position that a module tells in a line of its own, out of the fields that its dialect names.
+
+Whatever order the fields have, their kinds say what they are. Angles are signed decimal degrees, or packed degrees and
+minutes where a hemisphere stands beside them (NMEA 0183, 5.3.3).
+"""
+
+from collections.abc import Iterable, Mapping
+from math import isfinite
+from typing import Any, Final
+
+from pale_heron.core.device.schema import fields as kinds
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.gnss.reported import Position
+from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME
+from pale_heron.core.nmea.degrees import unpack
+
+_QUARTER, _HALF = 90.0, 180.0
+_FIGURES: Final = {
+    kinds.TIME: ("time", TIME),
+    kinds.USED: ("satellites_used", COUNT),
+    kinds.ALTITUDE: ("altitude_m", NUMBER),
+}
+
+
+def position_of(dialect: Dialect, told: Iterable[tuple[str, str]], time: int | None, line: bytes) -> Position | None:
+    """The position that the named fields of a line tell; None where they are none, or cannot be read."""
+    found: dict[str, str] = {}
+    seen = False
+    for name, raw in told:
+        kind = dialect.field_of(name).kind
+        seen = seen or kind == kinds.LATITUDE
+        if raw:
+            found.setdefault(kind, raw)
+    if not seen:
+        return None
+    try:
+        return Position(time, line, *_read(found))
+    except ValueError:
+        return None
+
+
+def _read(found: Mapping[str, str]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Values and raw digits by the keys of GGA. ValueError where one cannot be read."""
+    values: dict[str, Any] = {"latitude": None, "longitude": None}
+    raw: dict[str, str] = {}
+    for kind, (key, codec) in _FIGURES.items():
+        if kind in found:
+            values[key], raw[key] = codec.read([found[kind]], 0), found[kind]
+    if kinds.LATITUDE in found and kinds.LONGITUDE in found:
+        values["latitude"], raw["latitude"] = _angle(found, kinds.LATITUDE, kinds.NORTH_SOUTH, _QUARTER)
+        values["longitude"], raw["longitude"] = _angle(found, kinds.LONGITUDE, kinds.EAST_WEST, _HALF)
+    return values, raw
+
+
+def _angle(found: Mapping[str, str], kind: str, letter_kind: str, most: float) -> tuple[float, str]:
+    """Signed degrees and the raw digits, with their letter where one stands beside them."""
+    digits, letter = found[kind], found.get(letter_kind, "")
+    if letter:
+        packed = unpack(digits, letter)
+        assert packed is not None, "neither is empty"
+        return packed, f"{digits},{letter}"
+    angle = float(digits)
+    if not isfinite(angle) or abs(angle) > most:
+        raise ValueError("an angle beyond the end of its scale")
+    return angle, digits

@@ -1,0 +1,257 @@
+"""All that is known of one module: what was said, its readings, its milestones, and how its settings stand."""
+
+from dataclasses import dataclass
+from typing import Final
+
+from pale_heron.core.device.dialogue.conversation import Conversation, Told
+from pale_heron.core.device.dialogue.exchanges import DATA, Exchange, Item
+from pale_heron.core.device.dialogue.position import position_of
+from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.fields import Field
+from pale_heron.core.device.schema.notices import FIRST_DATA, NO_ANSWER, OK
+from pale_heron.core.device.schema.settings import AT_ONCE, Setting
+from pale_heron.core.frames import Chunk
+from pale_heron.core.gnss.reported import Position
+from pale_heron.core.line.diagnosis.stages import Stand
+
+SILENT: Final = 2
+RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """The last value of a field. `source` is the line that told it, as received."""
+
+    field: Field
+    raw: str
+    time: int | None
+    source: bytes
+
+    @property
+    def words(self) -> str:
+        return self.field.told(self.raw)
+
+
+@dataclass(frozen=True, slots=True)
+class SettingState:
+    """How one setting stands: what was read and when, what was written since, what is stored as far as it was seen."""
+
+    read: str = ""
+    read_at: int | None = None
+    written: str | None = None
+    """Written and acknowledged since it was read."""
+    stored: str | None = None
+    """None where nobody knows."""
+    pending: bool = False
+
+    @property
+    def now(self) -> str:
+        """The newest that is known of it."""
+        return self.read if self.written is None else self.written
+
+    @property
+    def standing(self) -> str:
+        """Running, stored, or pending, in words; empty where nothing is known."""
+        if not self.now:
+            return ""
+        if self.pending:
+            return PENDING
+        if self.stored is None:
+            return RUNNING if self.written is None else NOT_STORED
+        return STORED if self.stored == self.now else NOT_STORED
+
+
+@dataclass(frozen=True, slots=True)
+class ModuleSnapshot:
+    """Everything that there is to say of a module."""
+
+    dialect: Dialect
+    items: tuple[Item, ...]
+    count: int
+    """How many items there were since the begin; the last `len(items)` of them are here."""
+    busy: bool
+    mode: str
+    echo: bool | None
+    words: bool | None
+    readings: dict[str, Reading]
+    milestones: dict[str, int | None]
+    settings: dict[str, SettingState]
+    restarts: tuple[int | None, ...]
+    secrets: frozenset[str]
+    """Values that must not be shown, as they went over the line."""
+    exchanges: int
+    """Ended since the begin."""
+    refused: int
+    unanswered: int
+
+    @property
+    def values(self) -> dict[str, str]:
+        """The newest value of each setting that is known."""
+        return {name: state.now for name, state in self.settings.items() if state.now}
+
+
+class ModuleTracker:
+    """Feed it the chunks of a lane whose module speaks a dialect."""
+
+    def __init__(self, dialect: Dialect) -> None:
+        self._conversation = Conversation(dialect)
+        self.speak(dialect)
+        self._readings: dict[str, Reading] = {}
+        self._milestones: dict[str, int | None] = {}
+        self._settings: dict[str, SettingState] = {}
+        self._seen = 0
+        self._restarts = 0
+        self._fresh: set[str] = set()
+        self._exchanges = self._refused = self._unanswered = self._silent = 0
+
+    def speak(self, dialect: Dialect) -> None:
+        """From now on this is its dialect; what was said before stays as it was understood."""
+        self._dialect = self._conversation.dialect = dialect
+        self._by_command: dict[str, list[Setting]] = {}
+        for setting in dialect.settings.values():
+            self._by_command.setdefault(setting.command, []).append(setting)
+
+    @property
+    def dialect(self) -> Dialect:
+        return self._dialect
+
+    @property
+    def ended(self) -> int:
+        """How many items have ended; whoever waits for an answer looks at it."""
+        return self._conversation.ended_count
+
+    @property
+    def secrets(self) -> frozenset[str]:
+        """Values that must not be shown, as they went over the line."""
+        return frozenset(self._conversation.secrets)
+
+    @property
+    def standing(self) -> Stand:
+        """Whether it answers: reached once it did, broken where the last two commands had no answer."""
+        if self._silent >= SILENT:
+            return Stand.BROKEN
+        return Stand.REACHED if self._exchanges > self._unanswered else Stand.WAITING
+
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Position]:
+        """Take what was sent or received; gives the positions that it told.
+
+        A byte takes `byte_ns` on the line; 0 where that is not known.
+        """
+        self._conversation.feed(chunk, byte_ns)
+        return self._take(chunk.time)
+
+    def tick(self, now: int) -> None:
+        """Let time pass."""
+        self._conversation.tick(now)
+        self._take(now)
+
+    def _take(self, now: int | None) -> list[Position]:
+        conversation = self._conversation
+        told = conversation.taken()
+        ended = conversation.items_since(self._seen)
+        self._seen = conversation.ended_count
+        if not told and not ended and conversation.mode != DATA:
+            return []
+        if len(conversation.restarts) != self._restarts:
+            self._restarts = len(conversation.restarts)
+            self._restarted()
+        positions = [position for each in told if (position := self._tell(each)) is not None]
+        for item in ended:
+            if isinstance(item, Exchange):
+                self._ended(item)
+        if conversation.mode == DATA and FIRST_DATA not in self._milestones and conversation.data_came:
+            self._reach(FIRST_DATA, now)
+        return positions
+
+    def _tell(self, told: Told) -> Position | None:
+        """One line with named fields: its readings, milestones, settings, and position."""
+        heard = told.heard
+        for name, raw in heard.fields:
+            found = self._dialect.field_of(name)
+            if found.reading and (raw or found.reading not in self._readings):
+                self._readings[found.reading] = Reading(found, raw, heard.time, heard.data)
+        for milestone in self._dialect.milestones.values():
+            by_field = milestone.field and any(
+                name == milestone.field and raw in milestone.values for name, raw in heard.fields
+            )
+            if by_field or (milestone.notice and milestone.notice == heard.name):
+                self._reach(milestone.name, heard.time)
+        if told.command is not None and told.form in (*HARMLESS, "run"):
+            self._read(told.command, dict(heard.fields), heard.time)
+        return position_of(self._dialect, heard.fields, heard.time, heard.data)
+
+    def _reach(self, milestone: str, time: int | None) -> None:
+        self._milestones.setdefault(milestone, time)
+
+    def _restarted(self) -> None:
+        """It starts over: milestones count again, what was pending is in force, what was not stored is gone."""
+        self._milestones.clear()
+        for name, state in self._settings.items():
+            self._settings[name] = SettingState(state.read, state.read_at, None, state.stored)
+        self._fresh = set(self._dialect.settings)
+
+    def _read(self, command: Command, fields: dict[str, str], time: int | None) -> None:
+        for setting in self._by_command.get(command.name, ()):
+            raw = fields.get(setting.value)
+            if raw is None:
+                continue
+            before = self._settings.get(setting.name, SettingState())
+            stored = before.stored
+            if setting.kept == AT_ONCE or setting.name in self._fresh:
+                # Since the restart nothing was written: what runs is what was stored.
+                stored = raw
+            self._settings[setting.name] = SettingState(raw, time, None, stored, before.pending)
+
+    def _ended(self, exchange: Exchange) -> None:
+        self._exchanges += 1
+        self._unanswered += exchange.status == NO_ANSWER
+        self._silent = self._silent + 1 if exchange.status == NO_ANSWER else 0
+        self._refused += exchange.status not in (OK, NO_ANSWER)
+        if exchange.status != OK:
+            return
+        for spoken in exchange.spoken:
+            command = spoken.command
+            if command is None:
+                continue
+            if spoken.form == SET:
+                for setting in self._by_command.get(command.name, ()):
+                    if setting.value in spoken.values:
+                        self._written(setting, spoken.values[setting.value])
+            if command.name == "store":
+                self._stored()
+            elif command.name == "defaults":
+                self._settings.clear()
+
+    def _written(self, setting: Setting, value: str) -> None:
+        before = self._settings.get(setting.name, SettingState())
+        changed = setting.differs(value, before.now)
+        stored = value if setting.kept == AT_ONCE else before.stored
+        self._fresh.discard(setting.name)
+        pending = before.pending or (setting.restart and changed)
+        self._settings[setting.name] = SettingState(before.read, before.read_at, value, stored, pending)
+
+    def _stored(self) -> None:
+        for name, state in self._settings.items():
+            self._settings[name] = SettingState(state.read, state.read_at, state.written, state.now, state.pending)
+
+    def snapshot(self) -> ModuleSnapshot:
+        """All of it."""
+        conversation = self._conversation
+        return ModuleSnapshot(
+            dialect=self._dialect,
+            items=conversation.items,
+            count=conversation.count,
+            busy=conversation.busy,
+            mode=conversation.mode,
+            echo=conversation.echo,
+            words=conversation.words,
+            readings=dict(self._readings),
+            milestones=dict(self._milestones),
+            settings=dict(self._settings),
+            restarts=tuple(conversation.restarts),
+            secrets=frozenset(conversation.secrets),
+            exchanges=self._exchanges,
+            refused=self._refused,
+            unanswered=self._unanswered,
+        )

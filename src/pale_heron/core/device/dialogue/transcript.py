@@ -1,0 +1,179 @@
+"""What was said so far: exchanges that ended, those under way, what came unasked, and stretches of data mode."""
+
+from collections import deque
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Final
+
+from pale_heron.core.device.dialogue.exchanges import ECHO, Data, Exchange, Heard, Item, Unasked
+from pale_heron.core.device.schema.commands import Spoken
+from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.frames import SECOND
+
+ITEMS_KEPT: Final = 500
+HEARD_KEPT: Final = 400
+LAST_KEPT: Final = 120
+UNKNOWN_WITHIN_S: Final = 5.0
+"""The time limit of commands that the dialect does not know."""
+
+
+class Pending:
+    """An exchange that is under way."""
+
+    def __init__(self, number: int, sent: bytes, spoken: tuple[Spoken, ...], begun: int | None) -> None:
+        self.number = number
+        self.sent = sent
+        self.spoken = spoken
+        self.begun = begun
+        self.since = begun
+        """From when on its time limit counts."""
+        self.heard: list[Heard] = []
+        self.dropped = 0
+        self.prompted = False
+        self.payload = b""
+        known = [each.command for each in spoken if each.command]
+        self.within_ns = int(max((each.within_s for each in known), default=UNKNOWN_WITHIN_S) * SECOND)
+        self.prompts = next((each for each in known if each.prompts), None)
+
+    def count(self) -> int | None:
+        """How many payload bytes the command has announced; None where Ctrl-Z ends them."""
+        if self.prompts is None or not self.prompts.counted:
+            return None
+        told = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
+        return int(told) if told.isdecimal() else None
+
+    def add(self, heard: Heard) -> None:
+        """One more line of it."""
+        if len(self.heard) < HEARD_KEPT:
+            self.heard.append(heard)
+        else:
+            self.dropped += 1
+
+    def frozen(self) -> Exchange:
+        """As it stands."""
+        return Exchange(
+            number=self.number,
+            begun=self.begun,
+            sent=self.sent,
+            spoken=self.spoken,
+            heard=tuple(self.heard),
+            dropped=self.dropped,
+        )
+
+
+class Transcript:
+    """Keeps the last ITEMS_KEPT items, and a queue of what waits for its result."""
+
+    def __init__(self) -> None:
+        self._items: deque[Item] = deque(maxlen=ITEMS_KEPT)
+        self._queue: deque[Pending] = deque()
+        self._unasked: list[Heard] = []
+        self._data: Data | None = None
+        self.numbered = 0
+        """How many items there were since the begin."""
+        self.ended_count = 0
+        """How many of them have ended."""
+
+    @property
+    def head(self) -> Pending | None:
+        """What waits for its result, if anything does."""
+        return self._queue[0] if self._queue else None
+
+    @property
+    def waiting(self) -> int:
+        """How many commands wait for their results."""
+        return len(self._queue)
+
+    @property
+    def data_came(self) -> bool:
+        """Whether the far end said something in this stretch of data mode."""
+        return self._data is not None and self._data.bytes_in > 0
+
+    @property
+    def items(self) -> tuple[Item, ...]:
+        """What was said, oldest first; the last may be under way."""
+        words = (
+            "its payload" if each.prompted else "the result" if not at else "its turn"
+            for at, each in enumerate(self._queue)
+        )
+        under_way = [replace(each.frozen(), waits=waits) for each, waits in zip(self._queue, words, strict=True)]
+        return (*self._items, *([self._data] if self._data else []), *under_way)
+
+    def items_since(self, ended: int) -> list[Item]:
+        """What has ended since so many had, oldest first; none is told twice."""
+        new = self.ended_count - ended
+        return list(self._items)[-new:] if new > 0 else []
+
+    def begin(self, sent: bytes, spoken: tuple[Spoken, ...], time: int | None) -> Pending:
+        """A command was sent: it waits, behind those that wait already."""
+        pending = Pending(self._next(), sent, spoken, time)
+        self._queue.append(pending)
+        return pending
+
+    def withdraw(self) -> None:
+        """What waits was no command after all."""
+        self._queue.popleft()
+
+    def add(self, heard: Heard) -> None:
+        """To the exchange that is waiting, else to what comes unasked."""
+        if self._queue:
+            self._queue[0].add(heard)
+        else:
+            self._unasked.append(heard)
+
+    def end_unasked(self) -> None:
+        """What came unasked is whole."""
+        if self._unasked:
+            self._keep(Unasked(self._next(), tuple(self._unasked)))
+            self._unasked = []
+
+    def end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> bool | None:
+        """The exchange at the head is over; the one behind it waits from now on. Gives whether it was echoed."""
+        head = self._queue.popleft()
+        self._keep(replace(head.frozen(), status=status, result=word, code=code, meaning=meaning, ended=time))
+        if self._queue:
+            self._queue[0].since = time
+        return None if status == NO_ANSWER else any(each.role == ECHO for each in head.heard)
+
+    def begin_data(self, time: int | None) -> None:
+        """Data mode begins."""
+        if self._data is None:
+            self._data = Data(self._next(), time)
+
+    def end_data(self, time: int | None) -> None:
+        """Data mode has ended."""
+        data, self._data = self._data, None
+        if data is not None:
+            self._keep(Data(data.number, data.begun, time, data.bytes_in, data.bytes_out, data.last))
+
+    def count_data(self, time: int | None, *, received: bytes = b"", sent: int = 0) -> None:
+        """Bytes from and to the far end."""
+        self.begin_data(time)
+        data = self._data
+        assert data is not None, "just begun"
+        last = (data.last + received)[-LAST_KEPT:]
+        self._data = Data(data.number, data.begun, None, data.bytes_in + len(received), data.bytes_out + sent, last)
+
+    def _keep(self, item: Item) -> None:
+        self._items.append(item)
+        self.ended_count += 1
+
+    def _next(self) -> int:
+        self.numbered += 1
+        return self.numbered
+
+
+class SecretsHeard:
+    """Every secret value that was told or heard, as far as the dialect knew it as one."""
+
+    MOST: Final = 500
+    SHORTEST: Final = 3
+    """What is shorter would be masked wherever two letters come together."""
+
+    def __init__(self) -> None:
+        self.values: set[str] = set()
+
+    def learn(self, names: frozenset[str], values: Iterable[tuple[str, str]]) -> None:
+        """Take the values whose names are secret."""
+        if len(self.values) < self.MOST:
+            self.values.update(raw for name, raw in values if name in names and len(raw) >= self.SHORTEST)

@@ -1,0 +1,211 @@
+"""Commands of a module: their forms, what they answer, how long it may take, and what they risk.
+
+    [command.node]
+    meaning = "Its address on the air"
+    query = "AT+NODE?"
+    set = "AT+NODE={node}"
+    test = "AT+NODE=?"
+    reply = '\\+NODE: (?P<node>\\d+)'
+    [command.node.parameter.node]
+    least = 1
+    most = 250
+
+A command line may hold several commands (ITU-T V.250, 5.2): behind `AT` basic ones one after the other, and extended
+ones, which begin with `+` and end with `;` or with the line.
+"""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final, NamedTuple
+
+from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_COMMANDS, Parameter, read_parameter
+from pale_heron.core.device.schema.toml_table import PLACE, Table
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.patterns import Match, Pattern
+
+RUN, QUERY, SET, TEST = "run", "query", "set", "test"
+FORMS: Final = (SET, QUERY, TEST, RUN)
+"""In the order in which they are recognised: `=?` is a test before it is a value."""
+
+HARMLESS: Final = (QUERY, TEST)
+WITHIN_S: Final = 2.0
+MOST_WITHIN_S: Final = 3600.0
+
+RISKS: Final = {
+    "erases": "it erases what cannot be brought back",
+    "costs": "it may cost money",
+    "changes-line": "it changes the line: what we hear may become illegible",
+    "restarts": "it restarts the module",
+    "leaves-command-mode": "it leaves command mode: what is sent then goes to the far end",
+    "transmits": "it sends something to somebody",
+    "locks-out": "a wrong value may lock everybody out",
+}
+"""Why a command asks first, in words."""
+
+MODES: Final = ("command", "data")
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """One command in its forms. `forms` gives the texts of each, values standing as `{name}`."""
+
+    name: str
+    meaning: str
+    forms: Mapping[str, tuple[str, ...]]
+    parameters: Mapping[str, Parameter]
+    source: str = ""
+    """The standard and section that defines it."""
+    replies: tuple[Pattern[str], ...] = ()
+    follows: bool = False
+    """Whether behind each information line comes a line of free text that belongs to it."""
+    within_s: float = WITHIN_S
+    risks: tuple[str, ...] = ()
+    prompts: bool = False
+    counted: str = ""
+    """The parameter that tells how many bytes are sent at the prompt; empty where Ctrl-Z ends them."""
+    arrives: str = ""
+    """The field of a reply that tells how many bytes follow it."""
+    enters: str = ""
+    """The mode in which the module is after its OK."""
+    note: str = ""
+    """What the user noted."""
+
+    def risk(self, form: str) -> str:
+        """Why this form asks first, in words; asking something never does."""
+        return "" if form in HARMLESS else " and ".join(RISKS[each] for each in self.risks)
+
+    def check(self, values: Mapping[str, str]) -> str:
+        """What is wrong with values; empty where all are legal."""
+        told = (self.parameters[name].check(value) for name, value in values.items() if name in self.parameters)
+        return next(filter(None, told), "")
+
+    def text(self, form: str, values: Mapping[str, str]) -> str:
+        """The command line of a form. Raises ValueError where a value is missing or not legal."""
+        for template in self.forms.get(form, ()):
+            if set(PLACE.findall(template)) == set(values):
+                wrong = self.check(values)
+                if wrong:
+                    raise ValueError(wrong)
+                return PLACE.sub(lambda place: values[place[1]], template)
+        wanted = " or ".join(self.forms.get(form, ())) or f"{self.name} has no {form} form"
+        raise ValueError(f"{self.name} cannot be told with {', '.join(values) or 'no value'}: {wanted}")
+
+
+class Spoken(NamedTuple):
+    """One command of a line: as it was typed, and what it is in the dialect, if it is known there."""
+
+    text: str
+    command: Command | None = None
+    form: str = ""
+    values: Mapping[str, str] = {}
+
+    @property
+    def wrong(self) -> str:
+        """What is wrong with its values; empty where nothing is, or it is unknown."""
+        return self.command.check(self.values) if self.command else ""
+
+    @property
+    def risk(self) -> str:
+        return self.command.risk(self.form) if self.command else ""
+
+
+class Recogniser:
+    """Finds the commands of a dialect in what is typed or sent."""
+
+    def __init__(self, commands: Mapping[str, Command]) -> None:
+        self._forms = [
+            (_pattern(template), command, form)
+            for form in FORMS
+            for command in commands.values()
+            for template in sorted(command.forms.get(form, ()), key=lambda each: PLACE.sub("", each).count(","))
+        ]
+        # The longest text without its values is the most certain one.
+        self._forms.sort(key=lambda each: (each[2] == SET, -len(each[0].pattern)))
+
+    def spoken(self, line: str) -> tuple[Spoken, ...]:
+        """The commands of a line, in their order."""
+        whole = line.strip()
+        return tuple(self._one(each) for each in (pieces(whole) if whole[:2].upper() == "AT" else [whole]))
+
+    def _one(self, text: str) -> Spoken:
+        for pattern, command, form in self._forms:
+            found = pattern.fullmatch(text)
+            if found:
+                return Spoken(text, command, form, {name.replace("__", "-"): each for name, each in _values(found)})
+        return Spoken(text)
+
+
+def _values(found: "Match[str]") -> list[tuple[str, str]]:
+    return [(name, each or "") for name, each in found.groupdict().items()]
+
+
+def _pattern(template: str) -> Pattern[str]:
+    """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go."""
+    out, last = "", 0
+    for place in PLACE.finditer(template):
+        out += re.escape(template[last : place.start()])
+        quoted = template[place.start() - 1 : place.start()] == '"'
+        value = '[^"]*' if quoted else '[^,"]*'
+        out += f"(?P<{place[1].replace('-', '__')}>{value})"
+        last = place.end()
+    return Pattern(out + re.escape(template[last:]), ignore_case=True)
+
+
+_BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
+_EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
+
+
+def pieces(line: str) -> list[str]:
+    """A command line that begins with AT, cut into its commands, each with `AT` in front (V.250, 5.2.1).
+
+    What is no command by its form stays whole.
+    """
+    found, at, body = [], 0, line[2:]
+    while at < len(body):
+        if body[at] in "; ":
+            at += 1
+            continue
+        match = (_EXTENDED if body[at] == "+" else _BASIC).match(body, at)
+        text = match[0] if match else body[at:]
+        found.append(line[:2].upper() + text.rstrip())
+        at += len(text)
+    return found or [line.upper()]
+
+
+def read_command(name: str, table: Table) -> Command:
+    """A command as its table tells it."""
+    parameters = {key: read_parameter(key, each, FORBIDDEN_IN_COMMANDS) for key, each in table.tables("parameter")}
+    forms = {form: texts for form in FORMS if (texts := table.texts(form))}
+    if not forms:
+        table.wrong(RUN, f"a command needs at least one of {', '.join(FORMS)}")
+    used = {place for texts in forms.values() for text in texts for place in PLACE.findall(text)}
+    for place in sorted(used - set(parameters)):
+        table.wrong(SET, f"{{{place}}} is no parameter of this command{nearest_words(place, parameters)}")
+    for place in sorted(set(parameters) - used):
+        table.wrong(SET, f"the parameter {place!r} stands in no form")
+    counted = table.text("counted")
+    if counted and counted not in parameters:
+        table.wrong("counted", f"{counted!r} is no parameter of this command")
+    replies = table.compiled("reply")
+    arrives = table.text("arrives")
+    if arrives and not any(arrives in each.groupindex for each in replies):
+        table.wrong("arrives", f"{arrives!r} is no field of its reply")
+    command = Command(
+        name=name,
+        meaning=table.text("meaning"),
+        forms=forms,
+        parameters=parameters,
+        source=table.text("source"),
+        replies=replies,
+        follows=table.flag("follows"),
+        within_s=table.number("within-s", WITHIN_S, 0.05, MOST_WITHIN_S),
+        risks=table.some_of("risk", RISKS),
+        prompts=table.flag("prompts") or bool(counted),
+        counted=counted,
+        arrives=arrives,
+        enters=table.one_of("enters", MODES),
+        note=table.text("note"),
+    )
+    table.end()
+    return command

@@ -1,0 +1,187 @@
+"""A dialect: how one kind of device speaks and is told things, as a table that people write (docs/dialects.md).
+
+A receiver needs `[action.*]`, a module `[command.*]`, `[result.*]`, `[notice.*]`, `[field.*]`, `[setting.*]` and some
+more. `extends` names a dialect that this one grows from: its tables are laid over those of the other.
+
+Reading it never stops at the first mistake: every one is told with the place where it stands, as the path of its keys.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Final, TypeVar
+
+from pale_heron.core.device.schema.actions import Action, read_action
+from pale_heron.core.device.schema.commands import Command, Recogniser, Spoken, read_command
+from pale_heron.core.device.schema.fields import Field, read_field
+from pale_heron.core.device.schema.notices import (
+    Milestone,
+    Notice,
+    Result,
+    read_milestone,
+    read_notice,
+    read_result,
+)
+from pale_heron.core.device.schema.settings import Setting, read_setting
+from pale_heron.core.device.schema.toml_table import Problem, Table, is_name
+from pale_heron.core.patterns import Pattern
+
+GUARD_S: Final = 1.0
+LINE_ENDS: Final = ("cr", "lf", "crlf")
+Part = TypeVar("Part")
+
+
+@dataclass(frozen=True)
+class Dialect:
+    """`says` are regular expressions of what such a device says of itself. All tables go by name."""
+
+    name: str
+    title: str = ""
+    extends: str = ""
+    says: tuple[Pattern[str], ...] = ()
+    actions: Mapping[str, Action] = field(default_factory=dict)
+    commands: Mapping[str, Command] = field(default_factory=dict)
+    results: Mapping[str, Result] = field(default_factory=dict)
+    notices: Mapping[str, Notice] = field(default_factory=dict)
+    fields: Mapping[str, Field] = field(default_factory=dict)
+    settings: Mapping[str, Setting] = field(default_factory=dict)
+    milestones: Mapping[str, Milestone] = field(default_factory=dict)
+    line_end: str = "cr"
+    """What ends a command line that is sent."""
+    escape: str = ""
+    """What leads from data mode to command mode, after and before `guard_s` of silence; empty for nothing."""
+    guard_s: float = GUARD_S
+    payload_command: str = ""
+    """The command that sends a payload to the far end."""
+    payload_notice: str = ""
+    """The notice with which one arrives."""
+
+    def recognises(self, line: str) -> bool:
+        """Whether a line is one that only such a device says."""
+        return any(pattern.search(line) for pattern in self.says)
+
+    @property
+    def commands_modules(self) -> bool:
+        """Whether it is that of something which answers commands with results."""
+        return bool(self.results)
+
+    @cached_property
+    def _recogniser(self) -> Recogniser:
+        return Recogniser(self.commands)
+
+    def spoken(self, line: str) -> tuple[Spoken, ...]:
+        """The commands of a line that is typed or sent."""
+        return self._recogniser.spoken(line)
+
+    def field_of(self, name: str) -> Field:
+        """What a field of a line means; one that nobody described is a text."""
+        return self.fields.get(name) or Field(name)
+
+    @property
+    def patterns(self) -> "list[Pattern[str]]":
+        """Every expression for a line that the module says."""
+        found = [each for command in self.commands.values() for each in command.replies]
+        found += [each.line for each in self.notices.values()]
+        return found + [each.line for each in self.results.values()]
+
+    @property
+    def slow(self) -> tuple[str, ...]:
+        """The expressions that took too long and are passed over."""
+        return tuple(each.pattern for each in (*self.says, *self.patterns) if each.slow)
+
+    @cached_property
+    def readings(self) -> Mapping[str, Field]:
+        """The fields that stand in State, by the word under which they stand there."""
+        return {each.reading: each for each in self.fields.values() if each.reading}
+
+    @cached_property
+    def secrets(self) -> frozenset[str]:
+        """Names of fields and parameters that must not be shown."""
+        told = {each.name for each in self.fields.values() if each.secret}
+        told |= {each.name for command in self.commands.values() for each in command.parameters.values() if each.secret}
+        return frozenset(told)
+
+
+def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[Problem]]:
+    """The dialect of a TOML file that was read, and all that is wrong with it; where that is nothing it can be used."""
+    problems: list[Problem] = []
+    top = Table(told, (), problems)
+    name = top.text("name", needed=True)
+    if name and not is_name(name):
+        top.wrong("name", f"{name!r} is not lower-case letters, digits and -")
+    recognise, line, mode, payload = (top.table(key) for key in ("recognise", "line", "mode", "payload"))
+    actions = _all(top, "action", read_action)
+    commands = _all(top, "command", read_command)
+    fields = _all(top, "field", read_field)
+    notices = _all(top, "notice", read_notice)
+    secrets = frozenset(each.name for each in fields.values() if each.secret)
+    dialect = Dialect(
+        name=name,
+        title=top.text("title"),
+        extends=top.text("extends"),
+        says=recognise.compiled("says"),
+        actions=actions,
+        commands=commands,
+        results=_all(top, "result", read_result),
+        notices=notices,
+        fields=fields,
+        settings=_all(top, "setting", lambda key, table: read_setting(key, table, commands, secrets)),
+        milestones=_all(top, "milestone", read_milestone),
+        line_end=line.one_of("end", LINE_ENDS, "cr"),
+        escape=mode.text("escape"),
+        guard_s=mode.number("guard-s", GUARD_S, 0.0, 60.0),
+        payload_command=payload.one_of("command", commands),
+        payload_notice=payload.one_of("notice", notices),
+    )
+    for table in (recognise, line, mode, payload, top):
+        table.end()
+    if not actions and not commands and not problems:
+        problems.append(Problem((), "there is nothing that it is told: write an [action.NAME] or a [command.NAME]"))
+    problems += _unknown_fields(dialect)
+    return dialect, problems
+
+
+def _all(top: Table, key: str, read: Callable[[str, Table], Part]) -> dict[str, Part]:
+    """Every table of a kind, by name."""
+    found = {}
+    for name, table in top.tables(key):
+        if not is_name(name):
+            top.wrong(key, f"{name!r} is not lower-case letters, digits and -")
+        found[name] = read(name, table)
+    return found
+
+
+def _unknown_fields(dialect: Dialect) -> list[Problem]:
+    """What names something that is not there."""
+    problems = [
+        Problem(("milestone", each.name, "notice"), f"{each.notice!r} is no notice")
+        for each in dialect.milestones.values()
+        if each.notice and each.notice not in dialect.notices
+    ]
+    named = {name for pattern in dialect.patterns for name in pattern.groupindex}
+    problems += [
+        Problem(("field", name), f"no reply, notice or result has a field {name!r}")
+        for name in dialect.fields
+        if name not in named
+    ]
+    return problems + [
+        Problem(("setting", each.name, "refers"), f"{each.refers!r} is no setting")
+        for each in dialect.settings.values()
+        if each.refers and each.refers not in dialect.settings
+    ]
+
+
+def laid_over(base: Mapping[str, Any], own: Mapping[str, Any]) -> dict[str, Any]:
+    """The tables of a dialect over those of the one that it grows from; a value of its own replaces the other."""
+    merged = dict(base)
+    for key, value in own.items():
+        before = merged.get(key)
+        if isinstance(value, Mapping) and isinstance(before, Mapping) and key not in _WHOLE:
+            merged[key] = laid_over(before, value)
+        else:
+            merged[key] = value
+    return merged
+
+
+_WHOLE: Final = ("words", "choices")
+"""Tables of values: one of its own replaces the other as a whole."""

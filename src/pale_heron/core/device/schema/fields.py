@@ -1,0 +1,100 @@
+r"""A field of a line that a module says: what it means, its unit, and how it is told.
+
+Patterns of replies and notices name their fields, `(?P<signal>\d+)`; what a name means is said once for the dialect:
+
+    [field.signal]
+    meaning = "Signal strength"
+    kind = "integer"
+    unit = "dBm"
+    scale = 2            # value = scale * number + offset
+    offset = -113
+    unknown = ["99"]
+    grades = [[-73, "strong"], [-93, "good"], [-105, "weak"], [-200, "hardly there"]]
+    reading = "signal"   # it stands in State under this word
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from pale_heron.core.device.schema.toml_table import Table
+
+TEXT, INTEGER, NUMBER = "text", "integer", "number"
+LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED = (
+    "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used",
+)  # fmt: skip
+KINDS: Final = (TEXT, INTEGER, NUMBER, LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED)
+"""The kinds behind the first three make a position; latitude and longitude are signed decimal degrees, or packed
+degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC."""
+
+NUMERIC: Final = (INTEGER, NUMBER, ALTITUDE, USED)
+MASK: Final = "●●●●"
+"""What stands for a secret. Its length tells nothing."""
+
+Value = str | int | float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """`words` are what raw texts mean; `grades` words for numbers, from the best down, each from its figure on."""
+
+    name: str
+    meaning: str = ""
+    kind: str = TEXT
+    unit: str = ""
+    scale: float = 1.0
+    offset: float = 0.0
+    unknown: tuple[str, ...] = ()
+    words: Mapping[str, str] = field(default_factory=dict)
+    grades: tuple[tuple[float, str], ...] = ()
+    reading: str = ""
+    secret: bool = False
+
+    def value(self, raw: str) -> Value:
+        """The typed value; None where it says that it is not known, the text where it is no number after all."""
+        if not raw or raw in self.unknown:
+            return None
+        if self.kind not in NUMERIC:
+            return raw
+        try:
+            number: float = int(raw) if self.kind in (INTEGER, USED) else float(raw)
+        except ValueError:
+            return raw
+        if self.scale == 1.0 and self.offset == 0.0:
+            return number
+        scaled = self.scale * number + self.offset
+        return int(scaled) if scaled == int(scaled) else scaled
+
+    def told(self, raw: str, *, open_secret: bool = False) -> str:
+        """The value in words: with unit, meaning and grade; a secret only where it is asked for."""
+        if self.secret and not open_secret:
+            return MASK if raw else "empty"
+        value = self.value(raw)
+        if value is None:
+            return f"unknown ({raw})" if raw else "–"
+        if raw in self.words:
+            return f"{raw}, {self.words[raw]}"
+        shown = f"{value:g}" if isinstance(value, float) else str(value)
+        told = f"{shown} {self.unit}" if self.unit else shown
+        grade = next((word for least, word in self.grades if isinstance(value, int | float) and value >= least), "")
+        return f"{told}, {grade}" if grade else told
+
+
+def read_field(name: str, table: Table) -> Field:
+    """A field as its table tells it."""
+    scale, offset = table.limit("scale"), table.limit("offset")
+    found = Field(
+        name=name,
+        meaning=table.text("meaning"),
+        kind=table.one_of("kind", KINDS, TEXT),
+        unit=table.text("unit"),
+        scale=1.0 if scale is None else scale,
+        offset=0.0 if offset is None else offset,
+        unknown=table.texts("unknown"),
+        words=table.choices("words"),
+        grades=table.grades("grades"),
+        reading=table.text("reading"),
+        secret=table.flag("secret"),
+    )
+    table.end()
+    return found

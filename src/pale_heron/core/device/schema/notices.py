@@ -1,0 +1,120 @@
+"""What a module says: results, which end a reply, and notices, which come when they like; milestones they reach.
+
+    [result.ok]
+    line = "OK"
+    code = 0
+    status = "ok"
+
+    [notice.heard]
+    meaning = "{length} bytes came from node {from}"
+    line = '\\+HEARD: (?P<from>\\d+),(?P<length>\\d+)'
+    arrives = "length"        # so many bytes follow the line
+
+Result codes are words, or numbers where the module was told so (ITU-T V.250, 5.7.1 and 6.2.6).
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from pale_heron.core.device.schema.commands import MODES
+from pale_heron.core.device.schema.toml_table import PLACE, Table
+from pale_heron.core.patterns import Pattern
+
+OK, ERROR, NO_ANSWER = "ok", "error", "no-answer"
+STATUSES: Final = (OK, ERROR)
+MILESTONES: Final = ("powered", "ready", "registered", "connected")
+FIRST_DATA: Final = "first data"
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """One final result. `code` is its number; `enters` the mode in which the module is afterwards."""
+
+    name: str
+    line: Pattern[str]
+    status: str
+    meaning: str = ""
+    code: int | None = None
+    enters: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """A line that comes unasked. `meaning` may name fields as `{field}`."""
+
+    name: str
+    line: Pattern[str]
+    meaning: str = ""
+    code: int | None = None
+    arrives: str = ""
+    """The field that tells how many bytes follow."""
+    follows: bool = False
+    """Whether a line of free text follows, which belongs to it."""
+    enters: str = ""
+    restarts: bool = False
+    """Whether it tells that the module has restarted."""
+
+    def told(self, fields: Mapping[str, str]) -> str:
+        """What it means, with the fields of the line."""
+        return PLACE.sub(lambda place: fields.get(place[1], ""), self.meaning)
+
+
+@dataclass(frozen=True, slots=True)
+class Milestone:
+    """Reached by a notice, or when a field has one of the values."""
+
+    name: str
+    notice: str = ""
+    field: str = ""
+    values: tuple[str, ...] = ()
+
+
+def _line(table: Table) -> Pattern[str]:
+    found = table.compiled("line")
+    if len(found) != 1:
+        table.wrong("line", "one regular expression for the whole line is wanted")
+    return found[0] if found else Pattern("(?!)")
+
+
+def _code(table: Table) -> int | None:
+    code = table.limit("code")
+    return None if code is None else int(code)
+
+
+def read_result(name: str, table: Table) -> Result:
+    """A result as its table tells it."""
+    meaning, enters = table.text("meaning"), table.one_of("enters", MODES)
+    found = Result(name, _line(table), table.one_of("status", STATUSES, ERROR), meaning, _code(table), enters)
+    table.end()
+    return found
+
+
+def read_notice(name: str, table: Table) -> Notice:
+    """A notice as its table tells it."""
+    line, arrives = _line(table), table.text("arrives")
+    if arrives and arrives not in line.groupindex:
+        table.wrong("arrives", f"{arrives!r} is no field of its line")
+    found = Notice(
+        name=name,
+        line=line,
+        meaning=table.text("meaning"),
+        code=_code(table),
+        arrives=arrives,
+        follows=table.flag("follows"),
+        enters=table.one_of("enters", MODES),
+        restarts=table.flag("restarts"),
+    )
+    table.end()
+    return found
+
+
+def read_milestone(name: str, table: Table) -> Milestone:
+    """A milestone as its table tells it."""
+    found = Milestone(name, table.text("notice"), table.text("field"), table.texts("values"))
+    if name not in MILESTONES:
+        table.wrong("notice", f"{name!r} is none of {', '.join(MILESTONES)}")
+    if bool(found.notice) == bool(found.field):
+        table.wrong("notice", "a milestone is reached by a notice, or by a field with values: one of the two")
+    table.end()
+    return found

@@ -1,0 +1,258 @@
+"""A routine: a list of steps to run against a module, as people write it in TOML (docs/bringing-up-a-module.md).
+
+    name = "register"
+    [variables]
+    pin = { ask = "PIN of the SIM", secret = true }
+
+    [[step]]
+    do = "send"
+    line = "AT+CPIN?"
+    [[step]]
+    do = "check"
+    field = "sim"
+    one-of = ["READY"]
+    [[step]]
+    do = "poll"
+    line = "AT+CREG?"
+    field = "registration"
+    one-of = ["1", "5"]
+    within-s = 60
+
+A step stops the routine where it fails. `repeat` is not a step of its own: it has the steps before it done again.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Final, NamedTuple
+
+from pale_heron.core.device.schema.fields import MASK
+from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
+from pale_heron.core.device.schema.toml_table import PLACE, Problem, Table, is_name
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.patterns import limited
+
+SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, REPEAT = (
+    "send", "wait", "check", "set", "pause", "poll", "restart", "escape", "change-line", "ask", "mark", "repeat",
+)  # fmt: skip
+ANY: Final = "any"
+EXPECTED: Final = (OK, ERROR, NO_ANSWER, ANY)
+MOST_STEPS: Final = 2_000
+MOST_S: Final = 86_400.0
+WITHIN_S: Final = 30.0
+EVERY_S: Final = 1.0
+
+NEEDED: Final[Mapping[str, tuple[str, ...]]] = {
+    SEND: ("line",),
+    WAIT: (),
+    CHECK: ("field",),
+    SET: ("setting", "value"),
+    PAUSE: ("seconds",),
+    POLL: ("line", "field"),
+    RESTART: (),
+    ESCAPE: (),
+    LINE: (),
+    ASK: ("question",),
+    MARK: ("text",),
+    REPEAT: ("times",),
+}
+"""What can be done, with the keys that each must have."""
+
+
+class Condition(NamedTuple):
+    """What a value must be. Of several, all must hold."""
+
+    one_of: tuple[str, ...] = ()
+    least: float | None = None
+    most: float | None = None
+    matches: str = ""
+
+    @property
+    def empty(self) -> bool:
+        return not (self.one_of or self.matches) and self.least is None and self.most is None
+
+    def holds(self, raw: str | None, value: object) -> bool:
+        """Whether a raw text, and the value that it stands for, are as wanted."""
+        if raw is None:
+            return False
+        if self.one_of and raw not in self.one_of:
+            return False
+        if self.matches and not limited(self.matches).search(raw):
+            return False
+        if self.least is None and self.most is None:
+            return True
+        if not isinstance(value, int | float):
+            return False
+        return (self.least is None or value >= self.least) and (self.most is None or value <= self.most)
+
+    @property
+    def words(self) -> str:
+        """What is wanted."""
+        told = [" or ".join(self.one_of)] if self.one_of else []
+        told += [f"matching {self.matches}"] if self.matches else []
+        told += [f"at least {self.least:g}"] if self.least is not None else []
+        told += [f"at most {self.most:g}"] if self.most is not None else []
+        return ", ".join(told) or "there"
+
+
+NOTHING: Final = Condition()
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step. `lane` is one of the routine's lanes; texts may hold variables as `{name}`."""
+
+    do: str
+    lane: str = ""
+    line: str = ""
+    payload: str | None = None
+    expect: str = OK
+    field: str = ""
+    condition: Condition = NOTHING
+    setting: str = ""
+    value: str = ""
+    seconds: float = 0.0
+    within_s: float = WITHIN_S
+    every_s: float = EVERY_S
+    notice: str = ""
+    question: str = ""
+    text: str = ""
+    rate: int | None = None
+    flow: str | None = None
+    round: str = ""
+    """Which time it is done, where it is repeated."""
+
+    def words(self, values: Mapping[str, str], secrets: frozenset[str]) -> str:
+        """What it does, in a few words; secrets stay masked."""
+        shown = {name: MASK if name in secrets else value for name, value in values.items()}
+        told = {
+            SEND: f"send {self.line}",
+            WAIT: f"wait for {self.notice or self.text}",
+            CHECK: f"check that {self.field} is {self.condition.words}",
+            SET: f"set {self.setting} to {self.value}, read back",
+            PAUSE: f"pause {self.seconds:g} s",
+            POLL: f"{self.line} until {self.field} is {self.condition.words}",
+            RESTART: "restart, until it answers again",
+            ESCAPE: "lead it back to command mode",
+            LINE: f"change the line to {self.rate or ''} {self.flow or ''}".rstrip(),
+            ASK: f"ask: {self.question}",
+            MARK: f"mark: {self.text}",
+        }[self.do]
+        return filled(told, shown) + (f" ({self.round})" if self.round else "")
+
+
+class Variable(NamedTuple):
+    """A value that steps use. With `ask` a person is asked for it, with `value` proposed."""
+
+    value: str
+    ask: str = ""
+    secret: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Routine:
+    """`lanes` are names of its own for the lanes that it runs on, in their order; a routine for one needs none."""
+
+    name: str
+    title: str = ""
+    dialect: str = ""
+    lanes: tuple[str, ...] = ()
+    variables: Mapping[str, Variable] = field(default_factory=dict)
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def secrets(self) -> frozenset[str]:
+        """Names of variables that must not be shown."""
+        return frozenset(name for name, each in self.variables.items() if each.secret)
+
+
+def filled(text: str, values: Mapping[str, str]) -> str:
+    """A text with its variables; one that has no value stays as it is written."""
+    return PLACE.sub(lambda place: values.get(place[1], place[0]), text)
+
+
+def read_routine(told: Mapping[str, Any]) -> tuple[Routine, list[Problem]]:
+    """The routine of a TOML file that was read, and all that is wrong with it; where that is nothing it can be run."""
+    problems: list[Problem] = []
+    top = Table(told, (), problems)
+    name = top.text("name", needed=True)
+    lanes = top.texts("lanes")
+    variables = {key: _variable(value, key, problems) for key, value in top.values("variables")}
+    for key in variables:
+        if not is_name(key):
+            top.wrong("variables", f"{key!r} is not lower-case letters, digits and -")
+    steps: list[Step] = []
+    for table in top.rows("step"):
+        step, times, back = _step(table, lanes)
+        if step.do == REPEAT:
+            again = steps[-back:] if back else list(steps)
+            if back > len(steps):
+                table.wrong("steps", f"there are only {len(steps)} steps before it")
+            steps = steps[: len(steps) - len(again)]
+            steps += [replace(each, round=f"{at} of {times}") for at in range(1, times + 1) for each in again]
+            if len(steps) > MOST_STEPS:
+                table.wrong("times", f"that would be {len(steps)} steps; {MOST_STEPS} are the most")
+                steps = steps[:MOST_STEPS]
+        else:
+            steps.append(step)
+        for used in _variables_used(step):
+            if used not in variables:
+                table.wrong("do", f"{{{used}}} is no variable of this routine{nearest_words(used, variables)}")
+    routine = Routine(name, top.text("title"), top.text("dialect"), lanes, variables, tuple(steps))
+    top.end()
+    if not steps and not problems:
+        problems.append(Problem((), "there is no step: write at least one [[step]]"))
+    return routine, problems
+
+
+def _variables_used(step: Step) -> list[str]:
+    texts = (step.line, step.payload or "", step.value, step.question, step.text)
+    return [used for text in texts for used in PLACE.findall(text)]
+
+
+def _variable(told: object, name: str, problems: list[Problem]) -> Variable:
+    if isinstance(told, Mapping):
+        table = Table(told, ("variables", name), problems)
+        found = Variable(table.text("value"), table.text("ask"), table.flag("secret"))
+        table.end()
+        return found
+    return Variable(str(told))
+
+
+def _step(table: Table, lanes: tuple[str, ...]) -> tuple[Step, int, int]:
+    """A step, and for a repetition how many times and how many steps back."""
+    do = table.one_of("do", NEEDED)
+    for key in NEEDED.get(do, ()):
+        if not table.has(key):
+            table.wrong("do", f"{do!r} needs {key}")
+    if not do and not table.has("do"):
+        table.wrong("do", f"do is missing: one of {', '.join(NEEDED)}")
+    condition = Condition(table.texts("one-of"), table.limit("least"), table.limit("most"), table.pattern("matches"))
+    rate = table.limit("rate")
+    step = Step(
+        do=do or PAUSE,
+        lane=table.one_of("lane", lanes, lanes[0] if lanes else ""),
+        line=table.text("line"),
+        payload=table.text("payload") if table.has("payload") else None,
+        expect=table.one_of("expect", EXPECTED, OK),
+        field=table.text("field"),
+        condition=condition,
+        setting=table.text("setting"),
+        value=table.text("value"),
+        seconds=table.number("seconds", 0.0, 0.0, MOST_S),
+        within_s=table.number("within-s", WITHIN_S, 0.05, MOST_S),
+        every_s=table.number("every-s", EVERY_S, 0.0, MOST_S),
+        notice=table.text("notice"),
+        question=table.text("question"),
+        text=table.text("text"),
+        rate=None if rate is None else int(rate),
+        flow=table.one_of("flow", ("none", "xonxoff", "rtscts")) or None,
+    )
+    if do == WAIT and not (step.notice or step.text):
+        table.wrong("do", "'wait' needs a notice, or a text (a regular expression for the line)")
+    if do in (CHECK, POLL) and condition.empty:
+        table.wrong("do", f"{do!r} needs one-of, least, most or matches")
+    if do == LINE and not (step.rate or step.flow):
+        table.wrong("do", "'change-line' needs a rate or a flow")
+    times, back = int(table.number("times", 1, 1, MOST_STEPS)), int(table.number("steps", 0, 0, MOST_STEPS))
+    table.end()
+    return step, times, back

@@ -1,0 +1,1 @@
+"""Points on the Earth: typed, moved, and the distances between them."""

@@ -1,0 +1,1 @@
+"""Epochs, one row each, and what follows from the rows."""

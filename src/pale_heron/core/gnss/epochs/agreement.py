@@ -1,0 +1,35 @@
+"""Whether GGA and RMC, the two sentences that tell most, tell the same of one epoch."""
+
+from typing import Final
+
+from pale_heron.core.gnss.epochs.plausibility import Sanity
+from pale_heron.core.gnss.epochs.tracker import OpenEpoch
+from pale_heron.core.gnss.raw import is_near
+
+BURST_SHARE: Final = 0.35
+"""What comes within so much of the usual time between epochs is of one burst."""
+
+
+class Agreement:
+    """Compares them, and tells `sanity`."""
+
+    def __init__(self, sanity: Sanity) -> None:
+        self._sanity = sanity
+        self._times: dict[str, tuple[bytes, int | None]] = {}
+        """The time that each told last, and when it came."""
+
+    def times(self, formatter: str, other: str, time: bytes, arrived: int | None, usual: int) -> None:
+        """They tell one time in one burst, which is short against the `usual` time between epochs."""
+        self._times[formatter] = time, arrived
+        told, before = self._times.get(other, (b"", None))
+        if told and time and before is not None and arrived is not None and 0 <= arrived - before < BURST_SHARE * usual:
+            self._sanity.compared("time", told == time)
+
+    def epoch(self, whole: OpenEpoch) -> None:
+        """They tell one validity and one place of an epoch, which is whole."""
+        if whole.fixed_by_gga is None or whole.fixed_by_rmc is None:
+            return
+        self._sanity.compared("validity", whole.fixed_by_gga == whole.fixed_by_rmc)
+        if whole.where and whole.where_by_rmc:
+            alike = whole.where == whole.where_by_rmc or is_near(whole.where, whole.where_by_rmc)
+            self._sanity.compared("position", alike)

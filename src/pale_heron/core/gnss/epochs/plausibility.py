@@ -1,0 +1,261 @@
+"""Does what the receiver says make sense? A few sums over every epoch, and what they give away at the end.
+
+a date that is off by 1024 weeks    GPS counts weeks in ten bits (IS-GPS-200): a receiver that does not know which
+                                    round it is in tells a date 1024 weeks, or a multiple, too early or too late
+a default date before the first fix it is the receiver's own beginning of time, and jumps when the sky tells it
+a jump                              farther than its own speed allows
+time that stands still or goes back sentences repeat, or a buffer is being played
+separation out of range             the geoid lies between 107 m below and 86 m above WGS 84 (EGM96)
+"""
+
+from dataclasses import dataclass, field
+from typing import Final, NamedTuple
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.earth.geodesy import offset_m
+from pale_heron.core.gnss.epochs.log import Epoch
+
+DAY_NS: Final = 86_400 * SECOND
+ROLLOVER_NS: Final = 1024 * 7 * DAY_NS
+GEOID_LEAST_M, GEOID_MOST_M = -107.0, 86.0
+EQUAL_NS: Final = 120 * SECOND
+LEAST_JUMP_M: Final = 50.0
+UNTOLD_SPEED_M_S: Final = 350.0
+"""Faster than this nothing that carries such a receiver moves, where it tells no speed."""
+
+KNOT_M_S: Final = 1852 / 3600
+FLAT_EPOCHS: Final = 60
+SPLIT_EPOCHS: Final = 3
+"""So many epochs in a row in which two sentences disagree are no accident of a change."""
+
+
+class Remark(NamedTuple):
+    """A finding about what is said; `weight` orders findings, 0 to 1."""
+
+    id: str
+    text: str
+    evidence: str
+    next: str
+    weight: float
+
+
+@dataclass
+class Sanity:
+    """Feed it every epoch once, and what concerns single sentences as it is noticed."""
+
+    _last: Epoch | None = None
+    _jumps: int = 0
+    _longest: tuple[float, float] = (0.0, 0.0)
+    _back: int = 0
+    _still: int = 0
+    _first_date: int | None = None
+    _date_jump: tuple[int, int] | None = None
+    _flat: int = 0
+    _bad_separation: float | None = None
+    _equal_since: int | None = None
+    _equal_for: int = 0
+    _origin: int = 0
+    _splits: dict[str, list[int]] = field(default_factory=dict)
+    """By what two sentences disagree on: how often in a row, the most in a row, and in all."""
+
+    def still(self) -> None:
+        """The same sentence came again, later, with the same time."""
+        self._still += 1
+
+    def compared(self, what: str, agree: bool) -> None:
+        """GGA and RMC of one epoch agree on a thing, or not."""
+        counts = self._splits.get(what)
+        if counts is None:
+            if agree:
+                return
+            counts = self._splits[what] = [0, 0, 0]
+        counts[0] = 0 if agree else counts[0] + 1
+        counts[1] = max(counts[1], counts[0])
+        counts[2] += not agree
+
+    def epoch(self, now: Epoch) -> None:
+        """Take one whole epoch."""
+        before, self._last = self._last, now
+        if now.separation_m is not None and not GEOID_LEAST_M <= now.separation_m <= GEOID_MOST_M:
+            self._bad_separation = now.separation_m
+        if now.has_position:
+            self._flat = self._flat + 1 if now.separation_m == 0 and now.altitude_m is not None else 0
+            self._origin += now.latitude == 0 and now.longitude == 0
+        if before is None:
+            return
+        if now.of_day is not None and before.of_day is not None:
+            self._back += -DAY_NS // 2 < now.of_day - before.of_day < 0
+        if now.utc is not None and before.utc is not None and abs(now.utc - before.utc) > DAY_NS:
+            self._date_jump = self._date_jump or (before.utc, now.utc)
+        self._take_place(before, now)
+
+    def _take_place(self, before: Epoch, now: Epoch) -> None:
+        if not (now.has_position and before.has_position):
+            self._equal_since = None
+            return
+        if (now.latitude, now.longitude) == (before.latitude, before.longitude):
+            if self._equal_since is None:
+                self._equal_since = before.arrived
+            if self._equal_since is not None and now.arrived is not None and now.state not in ("manual", "simulated"):
+                self._equal_for = max(self._equal_for, now.arrived - self._equal_since)
+            return
+        self._equal_since = None
+        if now.latitude is None or now.longitude is None or before.latitude is None or before.longitude is None:
+            return
+        if abs(now.latitude - before.latitude) < 0.0003 and abs(now.longitude - before.longitude) < 0.0003:
+            # Less than LEAST_JUMP_M, as nearly every epoch.
+            return
+        self._take_jump(before, now, offset_m(now.latitude, now.longitude, before.latitude, before.longitude))
+
+    def _take_jump(self, before: Epoch, now: Epoch, away: tuple[float, float]) -> None:
+        distance = (away[0] ** 2 + away[1] ** 2) ** 0.5
+        begin, end = (before.utc, now.utc) if before.utc and now.utc else (before.arrived, now.arrived)
+        seconds = max(0.0, (end - begin) / SECOND) if begin is not None and end is not None else 1.0
+        told = [speed for speed in (before.speed_knots, now.speed_knots) if speed is not None]
+        allowed = (1.5 * max(told) * KNOT_M_S + 10.0 if told else UNTOLD_SPEED_M_S) * seconds + LEAST_JUMP_M
+        if distance > allowed:
+            self._jumps += 1
+            self._longest = max(self._longest, (distance, seconds))
+
+    def remarks(self) -> list[Remark]:
+        """What does not make sense, the weightiest first."""
+        found = [*self._about_dates(), *self._about_places(), *self._about_sentences()]
+        return sorted(found, key=lambda remark: -remark.weight)
+
+    def _about_dates(self) -> list[Remark]:
+        found, last = [], self._last
+        rounds, rest = _rollovers(last)
+        if rounds and last is not None and last.utc is not None:
+            side = "behind" if rounds < 0 else "ahead of"
+            found.append(
+                Remark(
+                    "week-rollover",
+                    f"The date is wrong by {abs(rounds)} × 1024 weeks.",
+                    f"It is {abs(rounds) * 1024} weeks {side} this computer's date, to within {rest:.1f} days",
+                    "GPS counts weeks in ten bits: the receiver takes the wrong round. Trust its time of day, not its "
+                    "date; look for newer firmware, or let it know the date.",
+                    0.8,
+                )
+            )
+        elif last is not None and last.utc is not None and last.arrived is not None and abs(rest) > 2:
+            found.append(
+                Remark(
+                    "date-differs",
+                    "The receiver's date is not this computer's.",
+                    f"They are {abs(rest):.0f} days apart, which is no multiple of 1024 weeks",
+                    "One of the two is wrong: look at the computer's clock; a simulator may play another day.",
+                    0.16,
+                )
+            )
+        if self._date_jump is not None:
+            days = (self._date_jump[1] - self._date_jump[0]) / DAY_NS
+            found.append(
+                Remark(
+                    "default-date",
+                    "The date jumped while the receiver ran.",
+                    f"By {days:+.0f} days: what it told before was no date of the sky",
+                    "Believe no date before the first fix; what was stored by it before that carries a wrong one.",
+                    0.45,
+                )
+            )
+        if self._back:
+            found.append(
+                Remark(
+                    "time-back",
+                    "Time goes back.",
+                    f"{self._back} times an epoch told an earlier time than the one before",
+                    "Two receivers on one line, or a recording played: look at the talkers in Traffic.",
+                    0.5,
+                )
+            )
+        if self._still >= SPLIT_EPOCHS:
+            found.append(
+                Remark(
+                    "time-still",
+                    "Time stands still.",
+                    f"{self._still} times a sentence came again with the time that it had before",
+                    "The receiver repeats itself: it has no time yet, or its output is faster than its solution.",
+                    0.5,
+                )
+            )
+        return found
+
+    def _about_places(self) -> list[Remark]:
+        found = []
+        if self._jumps:
+            distance, seconds = self._longest
+            found.append(
+                Remark(
+                    "position-jump",
+                    "The position jumped farther than the speed allows.",
+                    f"{self._jumps} times, the farthest {distance:.0f} m within {seconds:.1f} s",
+                    "Reflected signals, or somebody who plays with the sky: look at C/N0 and satellites at that time.",
+                    0.55,
+                )
+            )
+        if self._equal_for >= EQUAL_NS:
+            minutes = self._equal_for / SECOND / 60
+            found.append(
+                Remark(
+                    "position-held",
+                    "The position does not change by a single digit.",
+                    f"For {minutes:.0f} min every position was the same to the last digit",
+                    "The receiver holds its position at rest, or repeats an old one: move it and look again.",
+                    0.35,
+                )
+            )
+        if self._origin:
+            found.append(
+                Remark(
+                    "origin",
+                    "A fix is claimed at 0° N, 0° E.",
+                    f"{self._origin} epochs with a fix, all digits of the position zero",
+                    "That is no place where you are: take it as no position.",
+                    0.6,
+                )
+            )
+        if self._bad_separation is not None:
+            found.append(
+                Remark(
+                    "geoid",
+                    "The geoid separation cannot be.",
+                    f"It tells {self._bad_separation:.1f} m; everywhere it lies between {GEOID_LEAST_M:.0f} m "
+                    f"and {GEOID_MOST_M:.0f} m",
+                    "Do not use the altitude above the ellipsoid; look whether a field is shifted.",
+                    0.4,
+                )
+            )
+        elif self._flat >= FLAT_EPOCHS:
+            found.append(
+                Remark(
+                    "no-geoid",
+                    "The altitude may be above the ellipsoid, not above sea level.",
+                    f"The geoid separation was exactly 0 in {self._flat} epochs in a row",
+                    "The receiver has no model of the geoid: compare with a height that is known.",
+                    0.3,
+                )
+            )
+        return found
+
+    def _about_sentences(self) -> list[Remark]:
+        return [
+            Remark(
+                f"disagree-{what}",
+                f"GGA and RMC disagree on the {what}.",
+                f"In {counts[2]} epochs, up to {counts[1]} in a row",
+                "Two receivers on one line, or one whose sentences are of two solutions: choose one to believe.",
+                0.5,
+            )
+            for what, counts in self._splits.items()
+            if counts[1] >= SPLIT_EPOCHS
+        ]
+
+
+def _rollovers(last: Epoch | None) -> tuple[int, float]:
+    """Rounds of 1024 weeks by which the date is off, and the days that remain; (0, days) where it is something else."""
+    if last is None or last.utc is None or last.arrived is None or last.arrived == last.utc:
+        return 0, 0.0
+    off = last.utc - last.arrived
+    rounds = round(off / ROLLOVER_NS)
+    rest = (off - rounds * ROLLOVER_NS) / DAY_NS
+    return (rounds, abs(rest)) if rounds and abs(rest) < 8 else (0, off / DAY_NS)

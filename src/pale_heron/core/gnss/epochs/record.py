@@ -1,0 +1,103 @@
+"""What follows from whole epochs, row by row: the log itself, the strip, silences and outages, checks, counts.
+
+Rows are the only truth of an epoch. Everything here takes one row after the other and looks at nothing else of it.
+"""
+
+from typing import Final
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.epochs.outages import Had, Outage, Outages, Reception
+from pale_heron.core.gnss.epochs.plausibility import Sanity
+from pale_heron.core.gnss.epochs.strip import Strip, StripLog
+from pale_heron.core.gnss.states import FixState
+
+SILENT_NS: Final = 3 * SECOND
+UNTIMED_NS: Final = SECOND // 2
+"""Sentences without a time that are closer together are of one burst."""
+
+
+class Cadence:
+    """How long it usually is from one epoch to the next, and what is longer than usual."""
+
+    def __init__(self) -> None:
+        self._gaps = (0, 0)
+        self.last: int | None = None
+        """When the latest epoch came."""
+
+    @property
+    def usual(self) -> int:
+        """Nanoseconds; 0 while it is unknown."""
+        return min(self._gaps)
+
+    def note(self, arrived: int | None) -> int | None:
+        """An epoch came; gives since when there was silence before it, where there was."""
+        last, self.last = self.last, arrived
+        if last is None or arrived is None or arrived <= last:
+            return None
+        silent = self.is_silence(arrived - last)
+        self._gaps = self._gaps[1], arrived - last
+        return last if silent else None
+
+    def is_silence(self, gap: int) -> bool:
+        """Whether so long a time without an epoch is not as usual."""
+        return self.usual > 0 and gap > max(3 * self.usual, SILENT_NS)
+
+
+class EpochRecord:
+    """Told of every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
+
+    def __init__(self, sanity: Sanity, kept: int | None) -> None:
+        self._sanity = sanity
+        self._outages = Outages()
+        self._strip = StripLog()
+        self._log = EpochLog(kept)
+        self.cadence = Cadence()
+
+    @property
+    def count(self) -> int:
+        """How many there were."""
+        return self._log.total
+
+    @property
+    def with_position(self) -> int:
+        """How many of them have a position."""
+        return self._log.with_position
+
+    def track(self) -> Epochs:
+        """The last of them."""
+        return self._log.view()
+
+    def strip(self) -> Strip:
+        """The whole session."""
+        return self._strip.strip()
+
+    def add(self, epoch: Epoch) -> None:
+        """Take a whole epoch."""
+        self._log.append(epoch)
+        if epoch.arrived is not None:
+            self._take(Had(epoch.arrived, epoch.level, epoch.made, Reception(epoch.used, epoch.cn0)))
+        self._sanity.epoch(epoch)
+
+    def untimed(self, arrived: int | None, state: FixState, cn0: float | None) -> None:
+        """A receiver that knows no time has no epochs; that it was there, and what it had, counts all the same."""
+        last = self.cadence.last
+        if arrived is not None and (last is None or arrived - last > UNTIMED_NS):
+            self._take(Had(arrived, state.level, state.made, Reception(None, cn0)))
+
+    def _take(self, had: Had) -> None:
+        since = self.cadence.note(had.time)
+        if since is not None:
+            self._outages.silence(since, had.time)
+        self._strip.add(had.time, had.level, *had.reception, since is not None)
+        self._outages.epoch(had)
+
+    def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
+        """All so far; with the epoch that is being told since `arrived`, or the silence that lasts."""
+        told = None if arrived is None else Had(arrived, state.level, state.made)
+        return self._outages.so_far(told, self._silent_since(now))
+
+    def _silent_since(self, now: int | None) -> int | None:
+        """Since when no epoch came, where that is longer than usual."""
+        last = self.cadence.last
+        return last if last is not None and now is not None and self.cadence.is_silence(now - last) else None

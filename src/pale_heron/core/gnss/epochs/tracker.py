@@ -1,0 +1,137 @@
+"""Epochs as they are told: what is open, and what ends it.
+
+    sentence ─▶ the open epoch ─▶ (another time comes) ─▶ whole, and handed back
+
+Sentences are one epoch when they carry the same time; those that carry none belong to the epoch that is open, unless
+GSA comes so late that it must be the next one's.
+"""
+
+from dataclasses import dataclass
+from typing import Final
+
+from pale_heron.core.gnss.epochs.log import Epoch
+from pale_heron.core.gnss.raw import count, midnight_of, number, time_of_day, unpacked
+from pale_heron.core.gnss.states import FixState
+from pale_heron.core.utc import DAY
+
+AHEAD_SHARE: Final = 0.6
+"""A GSA that comes after so much of the usual time between epochs precedes the time of its own epoch."""
+
+
+@dataclass(slots=True)
+class OpenEpoch:
+    """What was heard of the moment that is being told."""
+
+    time: bytes
+    arrived: int | None
+    date: bytes = b""
+    where: tuple[bytes, ...] = ()
+    latitude: float | None = None
+    longitude: float | None = None
+    altitude: bytes = b""
+    separation: bytes = b""
+    used: bytes = b""
+    hdop: bytes = b""
+    speed: bytes = b""
+    course: bytes = b""
+    errors: tuple[bytes, bytes] = (b"", b"")
+    fixed_by_gga: bool | None = None
+    fixed_by_rmc: bool | None = None
+    where_by_rmc: tuple[bytes, ...] = ()
+
+
+class EpochTracker:
+    """Told of times and places as sentences bring them. `open` is what was heard of the moment being told."""
+
+    def __init__(self) -> None:
+        self.open = OpenEpoch(b"", None)
+        self.raw_time = b""
+        self.begun = 0
+        """How many epochs have begun."""
+        self._epoch = b""
+        self._midnight: int | None = None
+        self._of_day = 0
+
+    def begin(self, time: bytes, arrived: int | None) -> OpenEpoch | None:
+        """A sentence with this raw time came; gives the epoch that another time has ended."""
+        if time and time == self.raw_time:
+            return None
+        self.raw_time = time
+        same = time.rstrip(b"0").rstrip(b".") if b"." in time else time
+        if same == self._epoch:
+            return None
+        whole = self.close()
+        self._epoch = same
+        if time:
+            self.open.time = time
+            self.begun += 1
+            if self.open.arrived is None:
+                self.open.arrived = arrived
+        return whole
+
+    def close(self) -> OpenEpoch | None:
+        """The epoch that was open is whole; None where none was."""
+        if not self.open.time:
+            return None
+        whole, self.open = self.open, OpenEpoch(b"", None)
+        return whole
+
+    def row(self, epoch: OpenEpoch, state: FixState, seen: int | None, cn0: float | None) -> Epoch:
+        """The figures of a whole epoch; `state` was judged at its end, `seen` and `cn0` tell of its satellites."""
+        of_day = time_of_day(epoch.time)
+        fixed = epoch.latitude is not None
+        north, east = number(epoch.errors[0]), number(epoch.errors[1])
+        return Epoch(
+            arrived=epoch.arrived,
+            utc=self._utc_of(epoch.date, of_day),
+            of_day=of_day,
+            level=state.level,
+            made=state.made,
+            latitude=epoch.latitude,
+            longitude=epoch.longitude,
+            altitude_m=number(epoch.altitude) if fixed else None,
+            separation_m=number(epoch.separation) if fixed else None,
+            used=count(epoch.used),
+            seen=seen,
+            hdop=number(epoch.hdop) if fixed else None,
+            cn0=cn0,
+            speed_knots=number(epoch.speed) if fixed else None,
+            course_deg=number(epoch.course) if fixed else None,
+            error_m=None if north is None or east is None else (north * north + east * east) ** 0.5,
+        )
+
+    def place(self, where: list[bytes], altitude: bytes = b"", separation: bytes = b"") -> None:
+        """One position an epoch, from whichever sentence has it first."""
+        found = unpacked(where) if self.open.latitude is None else None
+        if found is not None:
+            self.place_at(found, tuple(where), altitude, separation)
+
+    def place_at(
+        self, place: tuple[float, float], where: tuple[bytes, ...], altitude: bytes, separation: bytes = b""
+    ) -> None:
+        """The same for a place in degrees, read from the digits `where`."""
+        epoch = self.open
+        if not self._epoch or epoch.latitude is not None or not epoch.time:
+            return
+        epoch.where = where
+        epoch.latitude, epoch.longitude = place
+        epoch.altitude, epoch.separation = altitude, separation
+
+    def is_ahead(self, time: int | None, usual: int) -> bool:
+        """Whether the next epoch has begun before its time was told; `usual` is the time from one to the next."""
+        begun = self.open.arrived
+        if not self.open.time or time is None or begun is None:
+            return False
+        return 0 < AHEAD_SHARE * usual < time - begun
+
+    def _utc_of(self, date: bytes, of_day: int | None) -> int | None:
+        """The moment of an epoch, with the date that it tells, or that of the one before."""
+        if of_day is None:
+            return None
+        begin = midnight_of(date) if date else None
+        if begin is not None:
+            self._midnight = begin
+        elif self._midnight is not None and self._of_day - of_day > DAY // 2:
+            self._midnight += DAY
+        self._of_day = of_day
+        return None if self._midnight is None else self._midnight + of_day

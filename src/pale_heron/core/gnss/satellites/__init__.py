@@ -1,0 +1,1 @@
+"""The satellites seen and used, and their signals."""

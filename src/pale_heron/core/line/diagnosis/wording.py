@@ -1,0 +1,100 @@
+"""The words in which the evidence of a lane is told."""
+
+import statistics
+
+from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence
+from pale_heron.core.line.diagnosis.stages import legible_lately
+
+
+def signal_words(evidence: Evidence) -> str:
+    errors = evidence.errors or DriverErrors()
+    return f"the driver counted {errors.framing} framing errors and {errors.breaks} breaks: something moves on the wire"
+
+
+def waited(evidence: Evidence) -> str:
+    return f"0 bytes in {evidence.since_s(evidence.opened) or 0:.0f} s"
+
+
+def distinct(evidence: Evidence) -> str:
+    garbage = evidence.garbage
+    return f"{garbage.distinct} different values in {garbage.of} bytes" if garbage else ""
+
+
+def like_words(evidence: Evidence) -> str:
+    garbage = evidence.garbage
+    if garbage is None:
+        return ""
+    pace = f"a slower device, about 1/{garbage.times} of this rate" if garbage.times else "a device at another rate"
+    return f"{distinct(evidence)}: text of {pace}"
+
+
+def garbage_share(evidence: Evidence) -> str:
+    share, count = legible_lately(evidence.line)
+    at = f" at {evidence.settings}" if evidence.settings else ""
+    return f"{100 * (share or 0.0):.0f} % of the last {count} bytes are legible{at}, no sentence is valid"
+
+
+def best_words(evidence: Evidence) -> str:
+    best = evidence.best_rate
+    return f"{best.rate} gave {best.words}" if best else ""
+
+
+def wanted_rate(evidence: Evidence) -> str:
+    best = evidence.best_rate
+    if best is not None:
+        return f"Set {best.rate} baud."
+    garbage, settings = evidence.garbage, evidence.settings
+    if garbage and garbage.times and settings:
+        return f"Try about {settings.rate // garbage.times} baud, or let the rates be tried one after the other (r)."
+    return "Let the rates be tried one after the other (r), or ask for the device's own rate in its manual."
+
+
+def damage(evidence: Evidence) -> str:
+    return f"{evidence.line.recent_damaged} of {evidence.checked} sentences in the last minute are damaged"
+
+
+def load_words(evidence: Evidence) -> str:
+    settings = evidence.settings
+    assert settings is not None, "a load is known only with settings"
+    return f"{evidence.line.bytes_per_s or 0:.0f} of {settings.bytes_per_s:.0f} bytes a second at {settings}"
+
+
+def silence(evidence: Evidence) -> str:
+    return f"{evidence.line.bytes_in} bytes, none for {evidence.since_s(evidence.line.last_byte) or 0:.0f} s"
+
+
+def staircase_words(evidence: Evidence) -> str:
+    _, lf, cr, _ = evidence.talk.endings
+    return f"{max(lf, cr)} of {evidence.text_lines} lines end with {'LF' if lf > cr else 'CR'} alone"
+
+
+def ended_by_pause(evidence: Evidence) -> str:
+    if evidence.line.endless:
+        return f"{evidence.line.endless} times more bytes than any line has, without an end"
+    return f"{evidence.talk.endings[3]} of {evidence.text_lines} lines were ended by a pause alone"
+
+
+def other_ends_words(evidence: Evidence) -> str:
+    assert evidence.settings is not None, "other line ends are told only with settings"
+    ending = evidence.settings.ending_in.upper()
+    if evidence.talk.other_ends:
+        return f"{evidence.talk.other_ends} line ends within lines are not {ending}"
+    waiting = evidence.line.bytes_in - evidence.line.framed_bytes
+    return f"{waiting} bytes wait for a {ending} that does not come"
+
+
+def beside_words(evidence: Evidence) -> str:
+    messages = sum(each.count for each in evidence.line.types if each.kind == "rtcm3")
+    told = f"{messages} RTCM 3 messages" if messages else ""
+    opaque = f"{evidence.binary_bytes} bytes of another protocol" if evidence.binary_bytes else ""
+    return " and ".join(filter(None, (told, opaque))) + " between the lines"
+
+
+def lost_bytes(evidence: Evidence) -> str:
+    errors = evidence.errors or DriverErrors()
+    return f"{errors.overrun} overruns, {errors.buffer} bytes lost in the buffer"
+
+
+def delays(evidence: Evidence) -> str:
+    last = evidence.talk.delays_s
+    return f"the last {len(last)} answers took {statistics.median(last):.2f} s in the middle"

@@ -1,0 +1,41 @@
+"""Files of TOML rows that both people and the program write: what changes is changed in place, comments stay."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from pale_heron.core.trouble import Trouble
+from pale_heron.files.whole import written_whole
+
+Row = Callable[[str, str], Any]
+
+
+@contextmanager
+def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row]:
+    """Gives a function that finds the row of `[[table]]` in which a key has a value, or adds one; then writes the file.
+
+    It is written whole or not at all. Raises Trouble where it cannot be written, or is no file of `what`.
+    """
+    # Slow to load, and needed only when something is kept.
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    try:
+        document = tomlkit.parse(path.read_text() if path.exists() else head)
+        rows = document.setdefault(table, tomlkit.aot())
+
+        def row(key: str, value: str) -> Any:
+            found = next((each for each in rows if each.get(key) == value), None)
+            if found is None:
+                rows.append(tomlkit.table())
+                found = rows[-1]
+            return found
+
+        yield row
+        with written_whole(path) as fresh:
+            fresh.write_text(tomlkit.dumps(document))
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
+    except (TOMLKitError, AttributeError) as problem:
+        raise Trouble(f"{path} is no {what}: {problem}", "Mend it, or choose another name") from None

@@ -1,0 +1,294 @@
+"""One thread a lane: opens it, reads it, sets it, notices that it is gone, and opens it again when it is back.
+
+That thread alone changes the lane's state. All others queue orders, which it carries out in turn whatever it is doing:
+what is changed while it opens is set as soon as the line is there. `passed` tells how far in time it has come: nothing
+of before will be handed over any more.
+"""
+
+import contextlib
+import queue
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from pale_heron.core.frames import SECOND, Chunk, Direction, Event
+from pale_heron.core.line.diagnosis.evidence import DriverErrors
+from pale_heron.core.line.settings import LineSettings, settings_details, short_line
+from pale_heron.core.trouble import Trouble, fault_words
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.clock import StampClock
+from pale_heron.ports.coalescer import Gatherer, Piece
+from pale_heron.ports.opening import Gone, Stream
+from pale_heron.ports.queue import Inbox
+from pale_heron.ports.sender import Sender, Sending
+
+RETRY_S = 0.25
+FAULT_S = 2.0
+WAIT_S = 0.1
+FEW_BYTES = 64
+BREATH_S = 0.002
+"""After a read of few bytes the thread rests this long: a burst then costs a handful of reads instead of hundreds."""
+
+LOOK_NS = SECOND
+"""How often the driver is asked for its errors."""
+
+BREAK_S = 0.25
+NOT_OPEN = "the lane is not open"
+Order = Callable[[Stream | None], None]
+"""Carried out by the lane's thread, which gives the open stream, or None while there is none."""
+
+
+class Reader:
+    """Life of a lane: opening, then open or refused; open, then lost; lost or refused, then opening again."""
+
+    def __init__(self, spec: LaneSpec, inbox: Inbox, clock: StampClock) -> None:
+        self._spec = spec
+        self._inbox = inbox
+        self._clock = clock
+        self._adapter = spec.adapter
+        self._adapter_asked = bool(spec.adapter)
+        self._stream: Stream | None = None
+        self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
+        self._errors: DriverErrors | None = None
+        self._errors_asked = 0
+        self._guard = threading.Lock()
+        """Held while bytes are sent and handed over: what answers them is handed over behind them."""
+        self._sent = Gatherer()
+        self._taps: tuple[Callable[[Chunk], None], ...] = ()
+        self.passed: int | None = None
+        """Up to this time everything that came was handed over; None while the lane is not open."""
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name=f"lane {spec.name}", daemon=True)
+        self._sender = Sender(
+            spec.name,
+            write=self._write,
+            flush=self._flush,
+            settings=lambda: self._spec.settings,
+            failed=lambda why: self._tell("not-sent", reason=why),
+        )
+
+    @property
+    def name(self) -> str:
+        return self._spec.name
+
+    @property
+    def spec(self) -> LaneSpec:
+        """The lane as it is set now."""
+        return self._spec
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Ask it to end."""
+        self._stop.set()
+        self._sender.end()
+
+    def join(self, wait_s: float) -> bool:
+        """Wait for its end; False where it hangs (a driver that does not let go)."""
+        if self._thread.ident is not None:
+            self._thread.join(wait_s)
+        return not self._thread.is_alive()
+
+    def tap(self, listener: Callable[[Chunk], None]) -> Callable[[], None]:
+        """Let somebody see received chunks as they come, from this lane's thread; gives what ends that."""
+        with self._guard:
+            self._taps = (*self._taps, listener)
+
+        def end() -> None:
+            with self._guard:
+                self._taps = tuple(each for each in self._taps if each is not listener)
+
+        return end
+
+    def send(self, sending: Sending) -> None:
+        """Send in turn. Raises Trouble for a lane that only listens, and for one that is not open."""
+        self._check_sending()
+        if self._stream is None:
+            raise Trouble(f"{self.name} is not open", "Line says why; send it again when the lane is back")
+        self._sender.put(sending)
+
+    def change(self, settings: LineSettings) -> None:
+        """Set the lane; the event `settings` or `settings-refused` tells the end, soon where a driver is quick."""
+
+        def set_line(stream: Stream | None) -> None:
+            wanted = replace(self._spec, settings=settings)
+            try:
+                described = stream.change(wanted) if stream is not None else settings
+            except Trouble as trouble:
+                self._tell("settings-refused", reason=str(trouble))
+                return
+            self._spec = wanted
+            self._tell("settings", **self._described(described))
+
+        self._orders.put(set_line)
+
+    def send_break(self) -> None:
+        """Hold the line low for a while. Raises Trouble for a lane that only listens, and for one that is not open."""
+        self._check_sending()
+        if self._stream is None:
+            raise Trouble(f"{self.name} is not open", "Line says why; try again when the lane is back")
+
+        def hold_low(stream: Stream | None) -> None:
+            if stream is None or self._spec.settings.listen_only:
+                # It was asked for on a line that is no more, or not to be touched any more.
+                self._tell("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
+                return
+            try:
+                stream.send_break(BREAK_S)
+            except Trouble as trouble:
+                self._tell("not-sent", reason=str(trouble))
+                return
+            self._tell("break", seconds=BREAK_S)
+
+        self._orders.put(hold_low)
+
+    def _check_sending(self) -> None:
+        if self._spec.settings.listen_only:
+            raise Trouble(f"{self.name} only listens: nothing is sent", "Switch listen only off in the settings first")
+
+    def _run(self) -> None:
+        while not self._stop.is_set():
+            try:
+                self._live()
+            except Exception as fault:
+                # Whatever it is, the lane must not end in silence, and must be tried again.
+                self._tell("lost", reason=fault_words(fault).rstrip("."))
+                self._stop.wait(FAULT_S)
+
+    def _live(self) -> None:
+        opened_before, refusal = False, ""
+        while not self._stop.is_set():
+            self._obey(None)
+            try:
+                self._find_again()
+                stream = Stream(self._spec)
+            except Trouble as trouble:
+                if trouble.what != refusal and not opened_before:
+                    refusal = trouble.what
+                    self._tell("refused", reason=trouble.what, way_out=trouble.way_out, cause=trouble.cause)
+                self._stop.wait(RETRY_S)
+                continue
+            self._note_adapter()
+            self.passed = self._clock.now()
+            self._tell("returned" if opened_before else "opened", **self._described(stream.settings))
+            opened_before = True
+            self._stream = stream
+            self._read(stream)
+
+    def _obey(self, stream: Stream | None) -> bool:
+        """Carry out what was ordered; whether there was anything."""
+        obeyed = False
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self._orders.get_nowait()(stream)
+                obeyed = True
+        return obeyed
+
+    def _note_adapter(self) -> None:
+        if not self._spec.networked and not self._adapter_asked:
+            self._adapter_asked = True
+            # Asking the system what hangs on it takes a while and is of use for devices alone.
+            from pale_heron.ports.listing import key_of
+
+            with contextlib.suppress(OSError):
+                self._adapter = key_of(self._spec.address)
+
+    def _find_again(self) -> None:
+        """Where the adapter is known, take the device name that it has now. Trouble where it is not plugged in."""
+        if self._adapter:
+            from pale_heron.ports.listing import device_of
+
+            device = device_of(self._adapter)
+            if device is None:
+                raise Trouble(f"The adapter ({self._adapter}) is not plugged in", "Plug it in", "absent")
+            self._spec = replace(self._spec, address=device, adapter=self._adapter)
+
+    def _read(self, stream: Stream) -> None:
+        """Until it is gone or the end is asked for."""
+        gatherer = Gatherer(stream.settings.byte_ns)
+        try:
+            while not self._stop.is_set():
+                if not self._orders.empty():
+                    self._hand_over(gatherer.take())
+                    self._obey(stream)
+                    gatherer = Gatherer(stream.settings.byte_ns)
+                data = stream.read(self._wait(gatherer))
+                now = self._clock.now()
+                self._hand_over(gatherer.add(data, now) if data else gatherer.due(now))
+                held = gatherer.begin
+                self.passed = now if held is None else min(now, held)
+                self._ask_errors(stream, now)
+                if 0 < len(data) < FEW_BYTES:
+                    self._stop.wait(BREATH_S)
+            self._hand_over(gatherer.take())
+            self._tell("closed")
+        except Gone as gone:
+            self._hand_over(gatherer.take())
+            self._tell("lost", reason=str(gone))
+        finally:
+            self._stream = None
+            self.passed = None
+            stream.close()
+
+    def _wait(self, gatherer: Gatherer) -> float:
+        deadline = gatherer.deadline
+        return WAIT_S if deadline is None else min(WAIT_S, max(0.0, (deadline - self._clock.now()) / SECOND))
+
+    def _ask_errors(self, stream: Stream, now: int) -> None:
+        """Tell what the driver counted, when that has changed."""
+        if now - self._errors_asked < LOOK_NS:
+            return
+        self._errors_asked = now
+        errors = stream.errors()
+        if errors is not None and errors != self._errors:
+            self._errors = errors
+            self._tell("driver-errors", **errors._asdict())
+
+    def _hand_over(self, pieces: list[Piece]) -> None:
+        if not pieces:
+            return
+        with self._guard:
+            for piece in pieces:
+                chunk = Chunk(self._spec.name, Direction.IN, piece.time, piece.data)
+                self._inbox.put(chunk)
+                for tap in self._taps:
+                    tap(chunk)
+
+    def _write(self, data: bytes, last: bool) -> int:
+        """Send what there is room for; how many bytes that were, perhaps none. `last`: nothing follows behind `data`.
+
+        Raises Gone where the lane is not open, or no longer there.
+        """
+        stream = self._stream
+        if stream is None:
+            raise Gone(NOT_OPEN)
+        # A stream that may wait in the middle of it must not hold up reading.
+        with self._guard if stream.writes_at_once else contextlib.nullcontext():
+            now = self._clock.now()
+            count = stream.write(data)
+            pieces = self._sent.add(data[:count], now) if count else []
+            whole = last and count == len(data)
+            pieces += self._sent.take() if whole else self._sent.due(self._clock.now())
+            self._hand_over_sent(pieces, whole)
+        if not count:
+            stream.wait_for_room()
+        return count
+
+    def _flush(self) -> None:
+        """What was sent is not gone on with."""
+        with self._guard:
+            self._hand_over_sent(self._sent.take(), True)
+
+    def _hand_over_sent(self, pieces: list[Piece], whole: bool) -> None:
+        for place, piece in enumerate(pieces, 1):
+            continued = not whole or place < len(pieces)
+            self._inbox.put(Chunk(self._spec.name, Direction.OUT, piece.time, piece.data, continued))
+
+    def _described(self, settings: LineSettings) -> dict[str, Any]:
+        line = {"settings": short_line(settings), "adapter": self._adapter}
+        return {"address": self._spec.address, "role": self._spec.role, **line, **settings_details(settings)}
+
+    def _tell(self, name: str, **details: Any) -> None:
+        self._inbox.put(Event(self._clock.now(), self._spec.name, name, details))

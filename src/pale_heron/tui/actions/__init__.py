@@ -1,0 +1,1 @@
+"""What can be done: one table of keys, and what each does."""

@@ -1,0 +1,226 @@
+"""What can be done with the chosen lane of a live bench: send, set, find its rate; and with the bench: add, save.
+
+The screens for it are loaded when they are asked for: the first picture does not wait for them.
+"""
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
+
+from textual.app import App
+
+from pale_heron.bench.config.bench_file import save_bench
+from pale_heron.bench.model import Ear
+from pale_heron.bench.operations.baud_search import RateFinder
+from pale_heron.bench.operations.registry import Operations
+from pale_heron.bench.scrollback.lines import Lines
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.settings import LineSettings, changed
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.sender import Sending
+from pale_heron.tui.painting import figures
+from pale_heron.tui.screens.panel import AskLine
+
+if TYPE_CHECKING:
+    from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+
+
+@runtime_checkable
+class LiveBench(Protocol):
+    """What can be done with a bench whose lanes are open."""
+
+    bench: str
+    operations: Operations
+
+    @property
+    def lines(self) -> Lines: ...
+
+    def specs(self) -> list[LaneSpec]: ...
+
+    def add_lane(self, spec: LaneSpec) -> None: ...
+
+    def change(self, lane: str, settings: LineSettings) -> None: ...
+
+    def send(self, lane: str, sending: Sending) -> None: ...
+
+    def sendings(self, lane: str) -> list[Sending]: ...
+
+    def send_break(self, lane: str) -> None: ...
+
+    def find_rate(self, lane: str, ask: bool) -> RateFinder: ...
+
+    def note_rates(self, lane: str, finder: RateFinder) -> None: ...
+
+    def mark(self, text: str) -> None: ...
+
+    def settings_of(self, lane: str) -> LineSettings: ...
+
+    def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
+
+    def listen(self, lane: str) -> Ear: ...
+
+    def leave(self, ear: Ear) -> None: ...
+
+    def module_of(self, lane: str) -> "ModuleSnapshot | None": ...
+
+    def recognising(self, lane: str) -> bool: ...
+
+    def wait_for_news(self, seconds: float) -> None: ...
+
+    def choose_dialect(self, lane: str, name: str) -> None: ...
+
+    def intend(self, lane: str, settings: Mapping[str, str]) -> None: ...
+
+    def snapshot_of(self, lane: str) -> LaneSnapshot | None: ...
+
+
+class LaneActions:
+    """`lane` gives the chosen one as it is now."""
+
+    def __init__(
+        self, app: App[Any], bench: LiveBench, lane: Callable[[], LaneSnapshot | None], file: Path | None
+    ) -> None:
+        self._app = app
+        self._bench = bench
+        self._lane = lane
+        self._file = file
+        self._history: list[str] = []
+        self._told: dict[str, Any] = {}
+
+    def _of(self, name: str) -> Callable[[], LineSettings]:
+        """The settings that a lane has now."""
+
+        def settings() -> LineSettings:
+            spec = next((spec for spec in self._bench.specs() if spec.name == name), None)
+            return spec.settings if spec else LineSettings()
+
+        return settings
+
+    def send(self) -> None:
+        from pale_heron.tui.screens.send import SendLine
+
+        lane = self._lane()
+        if lane is not None:
+            self._app.push_screen(SendLine(self._bench, lane.name, self._of(lane.name), self._history))
+
+    def settings(self) -> None:
+        from pale_heron.tui.screens.settings import SettingsPanel
+
+        lane = self._lane()
+        if lane is None:
+            return
+        name = lane.name
+
+        def complaint() -> str:
+            now = self._lane()
+            return now.complaint if now is not None and now.name == name else ""
+
+        def send_break() -> None:
+            self._attempt(lambda: self._bench.send_break(name))
+
+        def change(settings: LineSettings) -> None:
+            self._bench.change(name, settings)
+
+        self._app.push_screen(SettingsPanel(name, self._of(name), change, complaint, send_break))
+
+    def find_rate(self) -> None:
+        from pale_heron.tui.screens.rates import RateScreen
+
+        lane = self._lane()
+        if lane is None:
+            return
+        name, settings = lane.name, self._of(lane.name)()
+        if lane.settings is not None and lane.settings.decorative:
+            words = f"{name} is virtual: its rate is decorative, and no other one would change what comes"
+            self._app.notify(words, severity="warning", markup=False)
+            return
+        finders = [self._bench.find_rate(name, ask=False)]
+
+        def again(ask: bool) -> RateFinder:
+            finders.append(self._bench.find_rate(name, ask))
+            return finders[-1]
+
+        def take(rate: int | None) -> None:
+            self._bench.note_rates(name, finders[-1])
+            if rate is not None:
+                self._bench.change(name, changed(settings, "rate", str(rate)))
+
+        self._app.push_screen(RateScreen(name, finders[0], again, settings.listen_only), take)
+
+    def orders(self) -> None:
+        """What the device of the lane can be told, by its dialect."""
+        from pale_heron.bench.config.dialects import known_dialects
+        from pale_heron.tui.screens.orders import OrdersPanel, Told, recognised
+
+        lane = self._lane()
+        if lane is None:
+            return
+        dialects = {name: each for name, each in known_dialects().items() if each.actions}
+        told = self._told.setdefault(lane.name, Told())
+        spec = next((spec for spec in self._bench.specs() if spec.name == lane.name), None)
+        if told.dialect is None and spec is not None and spec.dialect in dialects:
+            told.dialect = dialects[spec.dialect]
+        if told.dialect is None:
+            found = recognised(self._bench.lines.held(), lane.name, dialects)
+            if found is not None:
+                told.dialect, told.recognised = found
+
+        def now() -> LaneSnapshot | None:
+            return self._bench.snapshot_of(lane.name)
+
+        self._app.push_screen(OrdersPanel(self._bench, now, told, dialects))
+
+    def add_lane(self) -> None:
+        from pale_heron.tui.screens.ports import PortsScreen
+
+        def take(spec: LaneSpec | None) -> None:
+            if spec is not None:
+                self._attempt(lambda: self._bench.add_lane(spec))
+
+        self._app.push_screen(PortsScreen(tuple(spec.name for spec in self._bench.specs())), take)
+
+    def save_bench(self) -> None:
+        """Save to the file that the bench came from, or to one that is asked for."""
+
+        def save(text: str | None) -> None:
+            if text:
+                path = Path(text).expanduser()
+                if self._attempt(lambda: save_bench(path, self._bench.specs())):
+                    self._file = path
+                    self._app.notify(
+                        f"Saved {figures.several(len(self._bench.specs()), 'lane')} in {path}", markup=False
+                    )
+
+        proposed = str(self._file or f"{self._bench.bench}.toml")
+        self._app.push_screen(AskLine("Save the bench in which file? Comments in it are kept", proposed), save)
+
+    def mark(self) -> None:
+        def note(text: str | None) -> None:
+            if text and text.strip():
+                self._bench.mark(text.strip())
+
+        self._app.push_screen(AskLine("What happened? Enter notes it with the time at which you press it"), note)
+
+    def sending_words(self) -> str:
+        """What is being sent on any lane, in a few words."""
+        parts = []
+        for spec in self._bench.specs():
+            for sending in self._bench.sendings(spec.name):
+                if sending.every_s is not None:
+                    words = f"{figures.several(sending.times, 'time')}, every {figures.duration(sending.every_s)}"
+                elif sending.total > sending.sent:
+                    words = f"{figures.share(sending.sent / sending.total)} of {figures.size(sending.total)}"
+                else:
+                    continue
+                parts.append(f"▸ {spec.name}: {words}")
+        return "   ".join(parts)
+
+    def _attempt(self, do: Callable[[], None]) -> bool:
+        """Do it; trouble is told on the screen."""
+        try:
+            do()
+        except Trouble as trouble:
+            self._app.notify(str(trouble), severity="error", markup=False)
+            return False
+        return True

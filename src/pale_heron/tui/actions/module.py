@@ -1,0 +1,266 @@
+"""What can be done with the module of a lane on a live bench: told, read, written, kept, led back, noted."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from textual.app import App
+
+from pale_heron.bench.operations.receiver import Standing, Undertaking, Work
+from pale_heron.core.device.dialogue.masking import masked_command
+from pale_heron.core.device.schema.commands import Command
+from pale_heron.core.device.schema.settings import Setting
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.settings import ENDINGS_OUT
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.sender import Sending
+from pale_heron.tui.actions.lane import LiveBench
+from pale_heron.tui.actions.routine import RoutineActions
+from pale_heron.tui.screens.panel import AskLine, Choice
+
+
+@dataclass
+class _Lane:
+    """What was begun with one lane."""
+
+    undertaking: Undertaking | None = None
+    standing: Standing = field(default_factory=Standing)
+
+
+class ModuleActions:
+    """`bench` is a live one."""
+
+    def __init__(self, app: App[Any], bench: LiveBench) -> None:
+        self._app = app
+        self._bench = bench
+        self._lanes: dict[str, _Lane] = {}
+        self.routines = RoutineActions(app, bench)
+
+    def _of(self, lane: str) -> _Lane:
+        return self._lanes.setdefault(lane, _Lane())
+
+    def doing(self, lane: str) -> Any:
+        """What is being undertaken, as the painters want it."""
+        from pale_heron.tui.views.module.choices import Doing
+
+        undertaking = self._of(lane).undertaking
+        return Doing(undertaking.title, undertaking.steps, undertaking.succeeded) if undertaking else None
+
+    def intended(self, lane: str) -> Mapping[str, str]:
+        """How the settings of a lane's module are meant to be."""
+        return next((spec.intended for spec in self._bench.specs() if spec.name == lane), {})
+
+    # Telling
+
+    def tell(self, lane: str, text: str) -> bool:
+        """Send a command line; whether that could be done."""
+        module = self._bench.module_of(lane)
+        end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
+        shown = masked_command(module.dialect if module else None, text)
+        return self.send_raw(lane, text.encode("ascii") + end, shown)
+
+    def send_raw(self, lane: str, data: bytes, title: str) -> bool:
+        """Send bytes; trouble is told on the screen."""
+        try:
+            self._bench.send(lane, Sending(data, title))
+        except Trouble as trouble:
+            self._app.notify(str(trouble), severity="error", markup=False)
+            return False
+        return True
+
+    def confirmed(self, risk: str, do: Callable[[], None], guarded: Callable[[], None] | None = None) -> None:
+        """Do it at once, or after a yes where something is risked; for the line there is a guarded way."""
+        if not risk:
+            do()
+            return
+
+        def take(key: str | None) -> None:
+            if key == "y":
+                do()
+            elif key == "g" and guarded is not None:
+                guarded()
+
+        choices = [("n", "no, leave it")]
+        choices += [("g", "change the line guarded: both sides, verified, with a way back")] if guarded else []
+        choices += [("y", "yes, send it")]
+        self._app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Send it?", choices), take)
+
+    def ask_in_data_mode(self, lane: LaneSnapshot, send: Callable[[], None]) -> None:
+        """In data mode what is typed goes to the far end: ask what is meant."""
+
+        def take(key: str | None) -> None:
+            if key == "e":
+                self.escape(lane)
+            elif key == "y":
+                send()
+
+        choices = (
+            ("n", "no, leave it"),
+            ("e", "lead it back to command mode first: silence, the escape, silence"),
+            ("y", "send it to the far end"),
+        )
+        self._app.push_screen(Choice("It is in data mode: the far end would get this line", choices), take)
+
+    # Undertakings
+
+    def begin(self, lane: str, title: str, work: Work) -> None:
+        """Begin an undertaking; where another operation is under way on the lane that is told."""
+        kept = self._of(lane)
+        try:
+            undertaking = Undertaking(title, self._bench, lane, kept.standing, work)
+            self._bench.operations.begin(undertaking)
+        except Trouble as trouble:
+            self._app.notify(str(trouble), severity="warning", markup=False)
+            return
+        kept.undertaking = undertaking
+
+    def give_up(self, lane: LaneSnapshot) -> None:
+        """Give up what is under way."""
+        operation = self._bench.operations.on(lane.name)
+        if operation is not None:
+            operation.stop()
+
+    def escape(self, lane: LaneSnapshot) -> None:
+        """Lead the module back to command mode."""
+        from pale_heron.bench.operations.module import escaping
+
+        self.begin(lane.name, "back to command mode", escaping())
+
+    def read_settings(self, lane: str) -> None:
+        """Read all settings."""
+        from pale_heron.bench.operations.module import reading
+
+        self.begin(lane, "read all settings", reading())
+
+    def read_readings(self, lane: LaneSnapshot) -> None:
+        """Ask for everything that stands in State and can be asked for without harm."""
+        from pale_heron.bench.operations.module import asking
+
+        self.begin(lane.name, "ask for all readings", asking())
+
+    def write_settings(self, lane: LaneSnapshot) -> None:
+        """Write what differs from what is intended."""
+        from pale_heron.bench.operations.module import writing
+
+        intended = dict(self.intended(lane.name))
+        if not intended:
+            self._app.notify("Nothing is intended yet: enter on a setting says what", severity="warning", markup=False)
+            return
+        self.confirmed(
+            f"this writes up to {len(intended)} settings of {lane.name}",
+            lambda: self.begin(lane.name, "write what differs", writing(intended)),
+        )
+
+    def keep(self, lane: LaneSnapshot) -> None:
+        """Store, restart, and verify."""
+        from pale_heron.bench.operations.module import keeping
+
+        self.confirmed(
+            f"{lane.name} stores what is set now, and restarts",
+            lambda: self.begin(lane.name, "store, restart, verify", keeping()),
+        )
+
+    def change_line(self, lane: LaneSnapshot) -> None:
+        """Ask for a rate and flow control, and change the line on both sides, guarded."""
+        from pale_heron.bench.operations.line_change import FLOWS, LineChange, changing_line
+
+        settings = self._bench.settings_of(lane.name)
+
+        def parsed(text: str) -> LineChange:
+            rate, flow = None, None
+            for word in text.replace(",", " ").split():
+                if word.isdecimal() and 50 <= int(word) <= 12_000_000:
+                    rate = int(word)
+                elif word in FLOWS:
+                    flow = word
+                else:
+                    raise ValueError(f"{word!r} is neither a rate nor one of {', '.join(FLOWS)}")
+            if (rate or settings.rate, flow or settings.flow) == (settings.rate, settings.flow):
+                raise ValueError(f"the line is {settings} already")
+            return LineChange(rate, flow)
+
+        def check(text: str) -> str:
+            try:
+                parsed(text)
+            except ValueError as problem:
+                return str(problem)
+            return ""
+
+        def take(text: str | None) -> None:
+            if text is not None:
+                change = parsed(text)
+                self.begin(lane.name, f"change the line to {change.words}", changing_line(change))
+
+        question = f"Line of {lane.name}, now {settings}: new rate, flow control (none, rtscts, xonxoff), or both"
+        self._app.push_screen(AskLine(question, "", check), take)
+
+    # What is kept
+
+    def set_intended(self, lane: LaneSnapshot, row: int) -> None:
+        """Ask what a setting is meant to be; nothing typed forgets it."""
+        settings = list(lane.module.dialect.settings.values()) if lane.module else []
+        if not 0 <= row < len(settings):
+            return
+        setting: Setting = settings[row]
+        parameter = setting.parameter
+        if parameter is None:
+            self._app.notify(f"{setting.name} can only be read", severity="warning", markup=False)
+            return
+        before = dict(self.intended(lane.name))
+
+        def take(text: str | None) -> None:
+            if text is None:
+                return
+            wanted = {**before, setting.name: text.strip()} if text.strip() else before
+            if not text.strip():
+                wanted.pop(setting.name, None)
+            self._bench.intend(lane.name, wanted)
+
+        state = lane.module.settings.get(setting.name) if lane.module else None
+        proposed = before.get(setting.name, "" if setting.secret or state is None else state.now)
+        question = f"{setting.name} of {lane.name}: {parameter.legal}; nothing forgets it"
+        self._app.push_screen(
+            AskLine(
+                question,
+                proposed,
+                lambda text: parameter.check(text.strip()) if text.strip() else "",
+                secret=setting.secret,
+            ),
+            take,
+        )
+
+    def choose_dialect(self, lane: LaneSnapshot) -> None:
+        """Choose how the module of a lane speaks."""
+        from pale_heron.bench.config.dialects import known_dialects
+
+        names = [each.name for each in known_dialects().values() if each.commands_modules]
+        titles = known_dialects()
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._bench.choose_dialect(lane.name, names[int(key) - 1])
+
+        choices = [(str(at), f"{name}: {titles[name].title}") for at, name in enumerate(names, 1)]
+        self._app.push_screen(Choice("Which dialect does it speak?", choices), take)
+
+    def note_command(self, lane: LaneSnapshot, command: Command) -> None:
+        """Keep a note on a command in the user's own dialect."""
+        from pale_heron.bench.config.dialects import keep_note
+
+        module = lane.module
+        if module is None:
+            return
+        name = module.dialect.name
+
+        def take(text: str | None) -> None:
+            if text is None:
+                return
+            try:
+                path = keep_note(name, command.name, text.strip())
+            except Trouble as trouble:
+                self._app.notify(str(trouble), severity="error", markup=False)
+                return
+            self._bench.choose_dialect(lane.name, name)
+            self._app.notify(f"Kept in {path}", markup=False)
+
+        self._app.push_screen(AskLine(f"Your note on {command.name} ({command.meaning})", command.note), take)

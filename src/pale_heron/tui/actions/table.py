@@ -1,0 +1,249 @@
+"""Everything that can be done, in one table: keys, footer, palette, help and documentation are made from it."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Final, NamedTuple
+
+from pale_heron.tui import acts
+from pale_heron.tui.acts import Act, act
+
+if TYPE_CHECKING:
+    from pale_heron.bench.snapshot import Player
+    from pale_heron.core.lane import LaneSnapshot
+    from pale_heron.tui.actions.lane import LaneActions
+    from pale_heron.tui.actions.module import ModuleActions
+    from pale_heron.tui.app import PaleHeron
+    from pale_heron.tui.widgets.fix_view import FixView
+    from pale_heron.tui.widgets.module_view import ModuleView
+    from pale_heron.tui.widgets.traffic_view import TrafficView
+
+
+class Action(NamedTuple):
+    """`act` is what it does; `views` is empty where it works everywhere."""
+
+    act: Act
+    key: str
+    label: str
+    help: str
+    views: tuple[str, ...] = ()
+    source: str = ""
+    """`live` or `replay` where it only works there."""
+    footer: bool = True
+    last: bool = False
+    """Stands at the right end of the foot line."""
+    in_palette: bool = True
+
+    def works(self, view: str, replay: bool) -> bool:
+        """Whether it can be used in this view of this source."""
+        return (not self.views or view in self.views) and self.source in ("", "replay" if replay else "live")
+
+    @property
+    def shown_key(self) -> str:
+        return _SHOWN.get(self.key, self.key)
+
+
+_SHOWN: Final = {
+    "question_mark": "?",
+    "ctrl+p": "^p",
+    "shift+tab": "⇧tab",
+    "right_square_bracket": "]",
+    "left_square_bracket": "[",
+    "plus": "+",
+    "minus": "-",
+    "left": "◂",
+    "right": "▸",
+    "full_stop": ".",
+    "slash": "/",
+    "colon": ":",
+}
+_MODULE = ("module",)
+_OTHERS = ("line", "traffic", "fix")
+
+
+def _traffic(
+    do: "Callable[[TrafficView], object]", key: str, label: str, words: str, *, footer: bool = False, source: str = ""
+) -> Action:
+    """An action of Traffic."""
+    return Action(act(lambda app: do(app.traffic)), key, label, words, ("traffic",), source, footer)
+
+
+def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *, footer: bool = True) -> Action:
+    """An action of Fix."""
+    return Action(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
+
+
+def _module(
+    do: "Callable[[ModuleView], object]", key: str, label: str, words: str, *, footer: bool = True, source: str = "live"
+) -> Action:
+    """An action of Module."""
+    return Action(act(lambda app: do(app.module)), key, label, words, ("module",), source, footer)
+
+
+def _told(
+    do: "Callable[[ModuleActions, LaneSnapshot], object]",
+    key: str,
+    label: str,
+    words: str,
+    *,
+    footer: bool = True,
+    on_settings: bool = False,
+) -> Action:
+    """What is done with the module of the chosen lane; `on_settings` shows the page of settings with it."""
+    return _module(lambda view: view.do(do, on_settings=on_settings), key, label, words, footer=footer)
+
+
+def _lane(
+    do: "Callable[[LaneActions], object]",
+    key: str,
+    label: str,
+    words: str,
+    *,
+    footer: bool = True,
+    views: tuple[str, ...] = (),
+) -> Action:
+    """An action on the chosen lane, or on the whole bench, while it is live."""
+    return Action(act(lambda app: app.with_lanes(do)), key, label, words, views, "live", footer)
+
+
+def _play(do: "Callable[[Player], object]", key: str, label: str, words: str) -> Action:
+    """An action on a replay."""
+    return Action(act(lambda app: app.with_player(do)), key, label, words, (), "replay")
+
+
+def _anywhere(
+    do: "Callable[[PaleHeron], object]",
+    key: str,
+    label: str,
+    words: str,
+    *,
+    footer: bool = True,
+    last: bool = False,
+    in_palette: bool = True,
+) -> Action:
+    """An action that works everywhere."""
+    return Action(act(do), key, label, words, (), "", footer, last, in_palette)
+
+
+ACTIONS: Final = (
+    Action(act(acts.show_view, "line"), "1", "Line", "Is anything arriving, and is it legible?", footer=False),
+    Action(act(acts.show_view, "traffic"), "2", "Traffic", "What is being said, by whom, when?", footer=False),
+    Action(act(acts.show_view, "fix"), "3", "Fix", "Where are we, and how sure?", footer=False),
+    Action(
+        act(acts.show_view, "module"), "5", "Module",
+        "Does the module obey, and is it set as intended?", footer=False,
+    ),
+    _traffic(
+        lambda it: it.hold(), "space", "hold",
+        "Hold the list; the record goes on. Again: follow", footer=True, source="live",
+    ),
+    _play(lambda it: it.toggle(), "space", "play", "Play or pause; after the end, play again"),
+    _play(lambda it: it.step(), "full_stop", "step", "Pause, and take one record more"),
+    _play(lambda it: it.faster(1), "plus", "faster", "Play faster"),
+    _play(lambda it: it.faster(-1), "minus", "slower", "Play slower"),
+    _play(lambda it: it.skip(10), "right_square_bracket", "10 s on", "Go ten seconds on"),
+    _play(lambda it: it.skip(-10), "left_square_bracket", "10 s back", "Go ten seconds back"),
+    _traffic(
+        lambda it: it.choose_selection(), "f", "show only",
+        "Show only some lanes, types, trouble or text", footer=True,
+    ),
+    _traffic(
+        lambda it: it.by_type(), "l", "latest",
+        "The latest line of each type, each in its place; again: the list", footer=True,
+    ),
+    _traffic(lambda it: it.find(), "slash", "find", "Find a text or a /regular expression/, backwards", footer=True),
+    _traffic(lambda it: it.find_again(1), "n", "find on", "Find it again, forward"),
+    _traffic(lambda it: it.find_again(-1), "N", "find back", "Find it again, backwards"),
+    _traffic(lambda it: it.next_trouble(-1), "e", "trouble", "The trouble before this line", footer=True),
+    _traffic(lambda it: it.next_trouble(1), "E", "trouble on", "The next trouble after this line"),
+    _traffic(lambda it: it.next_mark(-1), "k", "mark before", "The mark before this line"),
+    _traffic(lambda it: it.next_mark(1), "K", "mark after", "The next mark after this line"),
+    _traffic(lambda it: it.go_to_time(), "g", "go to a time", "Go to a time of the record"),
+    _traffic(lambda it: it.next_clock(), "t", "time", "Tell times as UTC, local, since the start, since the line ◆"),
+    _traffic(
+        lambda it: it.compare(), "x", "compare",
+        "Compare other lines with this one (◆): time, lines and bytes between",
+    ),
+    _traffic(lambda it: it.next_base(), "b", "base", "Bytes in hexadecimal, decimal, binary, or as text"),
+    _traffic(lambda it: it.copy(), "y", "copy", "Copy the chosen line as text, hexadecimal or JSON"),
+    _traffic(lambda it: it.look_closer(), "enter", "whole line", "The chosen line with all its fields and bytes"),
+    _traffic(lambda it: it.clear(), "c", "clear", "Clear the view; the record keeps everything"),
+    _traffic(lambda it: it.show_cleared(), "C", "show cleared", "Show again what was cleared"),
+    _traffic(lambda it: it.follow(), "end", "newest", "Go to the newest line and follow"),
+    _fix(lambda it: it.next_page(), "v", "page", "The next page: now, satellites, scatter, session, two receivers"),
+    _fix(lambda it: it.next_page(-1), "V", "page before", "The page before", footer=False),
+    _fix(lambda it: it.move(-1), "left", "moment", "Choose an earlier moment of the ribbon"),
+    _fix(lambda it: it.move(1), "right", "later", "Choose a later moment of the ribbon", footer=False),
+    _fix(lambda it: it.enter_moment(), "enter", "Traffic then", "Show the chosen moment in Traffic", footer=False),
+    _fix(lambda it: it.let_go(), "escape", "let go", "No moment is chosen any more", footer=False),
+    _fix(lambda it: it.ask_reference(), "p", "reference", "Type a point that is known; distances count from it"),
+    _fix(
+        lambda it: it.take_mean(), "P", "mean as reference",
+        "Take the mean as the reference; again: none", footer=False,
+    ),
+    _fix(lambda it: it.next_span(), "h", "how much", "How much of the last positions the scatter takes"),
+    _fix(lambda it: it.keep_drawing(), "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
+    _fix(lambda it: it.choose_other(), "c", "compare", "Choose the lane to compare with"),
+    _module(lambda it: it.open_entry(), "colon", "tell it", "Type a command: completed, checked, with its meaning"),
+    _module(
+        lambda it: it.next_page(), "v", "page",
+        "The next page: exchanges, state, settings, two modules, routine", source="",
+    ),
+    _module(lambda it: it.next_page(-1), "V", "page before", "The page before", footer=False, source=""),
+    _module(lambda it: it.enter(), "enter", "set, run", "Say what a setting is meant to be; run the routine"),
+    _module(lambda it: it.step(), "space", "one step", "Do one step of the routine", footer=False),
+    _module(lambda it: it.read_all(), "R", "read all", "Read all settings; on the page of state all readings"),
+    _told(
+        lambda it, lane: it.write_settings(lane), "W", "write",
+        "Write the settings that differ, and read them back", on_settings=True,
+    ),
+    _told(lambda it, lane: it.keep(lane), "K", "keep", "Store, restart, and verify that it lasted", on_settings=True),
+    _told(
+        lambda it, lane: it.change_line(lane), "L", "change line",
+        "Change rate or flow control on both sides, with a way back", on_settings=True,
+    ),
+    _told(lambda it, lane: it.escape(lane), "E", "escape", "Lead it from data mode back to command mode"),
+    _module(lambda it: it.choose_routine(), "T", "routine", "Choose a routine, or make one of the last exchanges"),
+    _told(lambda it, lane: it.choose_dialect(lane), "D", "dialect", "Choose how it speaks", footer=False),
+    _module(
+        lambda it: it.note_command(), "n", "note",
+        "Keep a note on the command of the chosen exchange", footer=False,
+    ),
+    _told(lambda it, lane: it.give_up(lane), "x", "give up", "Give up what is under way", footer=False),
+    _module(lambda it: it.choose_other(), "c", "compare", "Choose the module to compare with", footer=False, source=""),
+    _lane(lambda it: it.send(), "colon", "send", "Send a line, bytes or a file to the chosen lane", views=_OTHERS),
+    _lane(
+        lambda it: it.send(), "F", "send bytes",
+        "Send bytes or a file to the chosen lane", footer=False, views=_MODULE,
+    ),
+    _lane(lambda it: it.mark(), "m", "mark", "Note something at this time, in the record and in Traffic"),
+    _lane(lambda it: it.settings(), "s", "settings", "All settings of the chosen lane, changeable while it is open"),
+    _lane(
+        lambda it: it.find_rate(), "r", "find the rate",
+        "Try rates on the chosen lane, and judge by what is legible",
+    ),
+    _lane(
+        lambda it: it.orders(), "o", "orders",
+        "What the device can be told: starts, sentences, rates, store and verify",
+    ),
+    _lane(lambda it: it.add_lane(), "a", "add lane", "Open one more lane from the list of ports"),
+    _lane(
+        lambda it: it.save_bench(), "w", "save bench",
+        "Save the lanes with their settings as a bench file", footer=False,
+    ),
+    _anywhere(lambda it: it.next_lane(), "tab", "next lane", "Choose the next lane"),
+    _anywhere(lambda it: it.next_lane(-1), "shift+tab", "previous lane", "Choose the lane before", footer=False),
+    _anywhere(
+        lambda it: it.other_theme(), "d", "dark, light",
+        "Change between the dark and the light colours", footer=False,
+    ),
+    _anywhere(lambda it: it.explain(), "question_mark", "help", "What this view shows and what to look for", last=True),
+    _anywhere(
+        lambda it: it.action_command_palette(), "ctrl+p", "commands",
+        "All commands, found by typing", in_palette=False,
+    ),
+    _anywhere(lambda it: it.exit(), "q", "quit", "End; the record is closed whole", last=True),
+)  # fmt: skip
+
+
+def working(view: str, replay: bool) -> tuple[Action, ...]:
+    """The actions that can be used now."""
+    return tuple(action for action in ACTIONS if action.works(view, replay))

@@ -1,0 +1,40 @@
+"""The time bar of a replay: where it stands, what was looked through, and where marks and troubles lie."""
+
+from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
+from pale_heron.core.utc import clock
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
+from pale_heron.tui.painting.paint import Line, Span, line
+
+EDGE = 10
+
+
+def bar(snapshot: BenchSnapshot, width: int) -> Line:
+    """One line; a click on a cell goes to its time."""
+    replay = snapshot.replay
+    if replay is None or replay.end <= replay.begin:
+        return line()
+    room = width - 2 * EDGE - 2
+    if room < 10:
+        return line()
+    span = replay.end - replay.begin
+
+    def cell(moment: int) -> int:
+        return max(0, min(room - 1, (moment - replay.begin) * room // span))
+
+    signs: dict[int, tuple[str, str]] = {cell(moment): ("✕", "coral") for moment in replay.troubles}
+    signs |= {cell(moment): ("▾", "heather") for moment, _ in snapshot.marks}
+    now = cell(snapshot.now)
+    out = [Span(f" {clock(replay.begin, 0)} ", "quiet")]
+    for place in range(room):
+        text, role = signs.get(place, ("━" if place < now else "─", "tide" if place < now else "line"))
+        if place == now:
+            text, role = "●", "*amber"
+        moment = replay.begin + (2 * place + 1) * span // (2 * room)
+        out.append(Span(text, role, act(acts.seek, moment)))
+    end = f" {clock(replay.end, 0)} " if replay.surveyed else f" {_share(replay)} seen"
+    return (*out, Span(end, "quiet"))
+
+
+def _share(replay: ReplayState) -> str:
+    return f"{clock(replay.end, 0)}…"

@@ -1,0 +1,49 @@
+"""What was chosen in Fix, and what its pages have in common."""
+
+from dataclasses import dataclass
+from typing import Final
+
+from pale_heron.core.gnss.comparison import Comparison
+from pale_heron.core.gnss.earth.points import Point
+from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.scatter import Scatter
+from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
+from pale_heron.core.lane import LaneSnapshot
+
+PAGES: Final = {
+    "now": "now",
+    "satellites": "satellites",
+    "scatter": "scatter",
+    "session": "session",
+    "pair": "two receivers",
+}
+SPANS_S: Final = (180, 900, 3600, 0)
+"""How much of the last positions the scatter takes, in seconds; 0 for all that are kept."""
+
+AT_REST_KNOTS = 0.3
+STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What was chosen in this view, and the figures that take a moment to compute."""
+
+    page: str = "now"
+    moment: int | None = None
+    """A moment of the ribbon."""
+    reference: Point | None = None
+    reference_from: str = ""
+    span_s: int = SPANS_S[0]
+    scatter: Scatter | None = None
+    other: LaneSnapshot | None = None
+    """The lane that the chosen one is compared with."""
+    comparison: Comparison | None = None
+    distance: tuple[float, float] | None = None
+    """Metres and degrees from the reference to the position now, over the ellipsoid."""
+    warning: str = ""
+    """What is suspicious of the reference."""
+
+
+def is_moving(fix: FixSnapshot) -> bool:
+    speed = fix.value("speed_knots")
+    return speed is not None and speed.value is not None and speed.value > AT_REST_KNOTS

@@ -1,0 +1,68 @@
+"""What was chosen in Module, and what the painters of its pages share."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, Step
+from pale_heron.core.frames import SECOND
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import Line, line, wrapped
+
+PAGES: Final = {
+    "exchanges": "exchanges",
+    "state": "state",
+    "settings": "settings",
+    "pair": "two modules",
+    "routine": "routine",
+}
+SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
+
+
+@dataclass(frozen=True, slots=True)
+class Doing:
+    """What is being undertaken, or was last."""
+
+    title: str
+    steps: tuple[Step, ...]
+    succeeded: bool | None
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """`chosen` is the number of an exchange, None for the newest; `row` that of a settings table."""
+
+    page: str = "exchanges"
+    chosen: int | None = None
+    row: int = 0
+    live: bool = True
+    other: LaneSnapshot | None = None
+    intended: Mapping[str, str] = field(default_factory=dict)
+    doing: Doing | None = None
+    routine: tuple[Line, ...] = ()
+    """What the routine page shows, painted by its own painter."""
+    verdict: tuple[str, str] = ("", "")
+    """How the routine stands: its role and words; empty where none was run."""
+
+
+def age(now: int, time: int | None) -> str:
+    """`0.4 s ago`."""
+    return figures.age(None if time is None else max(0.0, (now - time) / SECOND))
+
+
+def progress(doing: Doing | None, width: int, rows: int) -> list[Line]:
+    """The last steps of what is undertaken, the newest last."""
+    if doing is None or rows < 2:
+        return []
+    words, role = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}[doing.succeeded]
+    out: list[Line] = []
+    for step in doing.steps:
+        sign, sign_role = SIGNS[step.standing]
+        seen = f": {step.seen}" if step.seen else ""
+        told = line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet"))
+        out += wrapped(told, width)
+    keys = "   x gives it up" if doing.succeeded is None else ""
+    head = line((doing.title.upper(), "quiet"), (f"  {words}", f"*{role}"), (keys, "quiet"))
+    return [head, *out[-(rows - 1) :]]
