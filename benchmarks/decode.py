@@ -41,7 +41,7 @@ def whole_lane(pieces: list[bytes]) -> Lane:
 
 
 def epochs_only(frames: list[Frame]) -> None:
-    """Epochs, state, satellites, starts, outages, sanity: the tracker of the fix alone."""
+    """Epochs, state, satellites, starts, outages, plausibility: the tracker of the fix alone."""
     tracker = FixTracker()
     for frame in frames:
         tracker.feed(frame)

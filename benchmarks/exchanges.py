@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from pale_heron.bench.live.session import Session
-from pale_heron.bench.operations.command_client import Commander
-from pale_heron.core.line.diagnosis.stages import Opening
+from pale_heron.bench.operations.command_client import CommandClient
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.address import LaneSpec
 from pale_heron.tui.app import PaleHeron
@@ -54,7 +54,7 @@ def run() -> Iterator[str]:
     floor = _bare()
     yield f"bare write and read on a pseudo-terminal: {floor:.0f} exchanges/s (the floor)"
     with _session() as (session, responder):
-        tell = Commander(session, "m")
+        tell = CommandClient(session, "m")
         tell.tell("AT")
         responder.written.clear()
         begin, delays = time.monotonic(), []
@@ -94,7 +94,7 @@ def _session() -> Iterator[tuple[Session, Responder]]:
     responder = Responder()
     session = Session("bench", [LaneSpec("m", responder.path, LineSettings(115200, ending_out="cr"))], None)
     session.start()
-    while (lane := session.snapshot_of("m")) is None or lane.opening is not Opening.OPEN:
+    while (lane := session.snapshot_of("m")) is None or lane.opening is not LaneOpening.OPEN:
         time.sleep(0.01)
     try:
         yield session, responder
@@ -106,14 +106,14 @@ def _session() -> Iterator[tuple[Session, Responder]]:
 async def _shown() -> list[float]:
     delays = []
     with _session() as (session, responder):
-        Commander(session, "m").tell("AT")
+        CommandClient(session, "m").tell("AT")
         app = PaleHeron(session, view="module")
         async with app.run_test(size=(142, 42)) as pilot:
             await pilot.pause(0.5)
             body = app.query_one("#module-body", Canvas)
             for place in range(SHOWN):
                 number = len(responder.written)
-                await asyncio.to_thread(Commander(session, "m").tell, "AT+COUNT?")
+                await asyncio.to_thread(CommandClient(session, "m").tell, "AT+COUNT?")
                 while f"+COUNT: {number}" not in plain(body.rows):
                     await asyncio.sleep(0.002)
                 delays.append(time.monotonic() - responder.written[number])

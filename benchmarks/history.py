@@ -12,9 +12,9 @@ import psutil
 
 from benchmarks.traffic import epochs
 from pale_heron.bench.model import Model
-from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
 from pale_heron.bench.scrollback.lines import Lines
-from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.read_back import ReadBack
 from pale_heron.bench.scrollback.search import Search
 from pale_heron.bench.scrollback.selection import is_mark
 from pale_heron.capture.writer import CaptureWriter
@@ -30,9 +30,9 @@ def run() -> Iterator[str]:
         writer = CaptureWriter(Path(folder) / "a.pcapng")
         writer.add_lane("curlew", "/dev/ttyUSB0", None)
         model = Model()
-        history = History(writer.path, lambda: writer.described)
+        history = ReadBack(writer.path, lambda: writer.described)
         lines = Lines(model.log, history)
-        said, now, placer, second = epochs(3600), BEGIN_UTC * SECOND, Placer(model), 0
+        said, now, placer, second = epochs(3600), BEGIN_UTC * SECOND, CheckpointPlacer(model), 0
         process, before = psutil.Process(), 0
         begin = time.perf_counter()
         while writer.size < BYTES:
@@ -40,7 +40,7 @@ def run() -> Iterator[str]:
             if place is not None:
                 history.note(place)
             if second == 0:
-                mark = Event(now, "", "mark", {"text": "the begin"})
+                mark = Event(now, "", "mark", {"text": "the start"})
                 writer.event(mark)
                 model.feed(mark)
             record = Chunk("curlew", Direction.IN, now, said[second % 3600])
@@ -52,7 +52,7 @@ def run() -> Iterator[str]:
                 before = process.memory_info().rss
         took = time.perf_counter() - begin
         grown = process.memory_info().rss / before
-        places = len(history._places) * (120 + len(history._places[-1].state))
+        places = len(history._checkpoints) * (120 + len(history._checkpoints[-1].state))
         yield f"{writer.size / 1e9:.2f} GB, {lines.end} lines, recorded and decoded in {took:.0f} s"
         yield f"memory from a tenth of it to all of it: {grown:.2f} x (to hold: 1.3 x); places {places / 1e6:.1f} MB"
         chance, delays = random.Random(1), []
@@ -69,6 +69,6 @@ def run() -> Iterator[str]:
         search = Search(lines, lines.end - 1, -1, is_mark)
         search.wait(600)
         took = time.perf_counter() - begin
-        yield f"looking backwards through all of it for the one mark at its begin: {took:.0f} s, with progress shown"
+        yield f"looking backwards through all of it for the one mark at its start: {took:.0f} s, with progress shown"
         assert len(search.found) == 1
         writer.close()

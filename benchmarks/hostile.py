@@ -9,7 +9,7 @@ from pale_heron.bench.decoded import decoded
 from pale_heron.core.frames import Chunk, Direction
 from pale_heron.core.lane import Lane
 from pale_heron.tui.painting.paint import plain
-from pale_heron.tui.views.traffic.traffic import Look, row_of
+from pale_heron.tui.views.traffic.traffic import ListStyle, row_of
 
 TOTAL = 10_000_000
 ESCAPES = (b"\x1b[2J", b"\x1b]0;x\x07", b"\x9b6n", b"[/b]", b"[b]", b"\xe2\x80\xae", b"\xd3\x00\xd3\x00", b"$GPGSV,")
@@ -39,7 +39,7 @@ def run() -> Iterator[str]:
         for frame in lane.feed(Chunk("hostile", Direction.IN, fed * 1000, data)):
             frames += 1
             if frames % 20 == 0:
-                assert plain([row_of(frame, None, Look(lanes=2), 140, True, False)]).isprintable()
+                assert plain([row_of(frame, None, ListStyle(lanes=2), 140, True, False)]).isprintable()
                 assert all(text.isprintable() for text in decoded(frame).values() if isinstance(text, str))
         fed += len(data)
         lane.snapshot(fed * 1000)

@@ -5,7 +5,7 @@ from pale_heron.core.frames import Event
 from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import Lane
-from pale_heron.tui.views.fix.choices import SPANS_S, Look
+from pale_heron.tui.views.fix.choices import SPANS_S, FixChoices
 from pale_heron.tui.views.fix.deferred import distance, scattered
 from tests.streams import BEGIN
 
@@ -27,13 +27,13 @@ def opened(lane: Lane, **details: object) -> Lane:
     return lane
 
 
-def looked(shown: BenchSnapshot, page: str = "now", reference: Point | None = None) -> Look:
+def looked(shown: BenchSnapshot, page: str = "now", reference: Point | None = None) -> FixChoices:
     """A page of Fix on the first lane, compared with the second where there is one."""
     fix = shown.lanes[0].fix
     other = shown.lanes[1] if len(shown.lanes) > 1 else None
     facts = [fix.facts.get(name) for name in ("latitude", "longitude")]
     here = tuple(fact.value for fact in facts if fact is not None)
-    return Look(
+    return FixChoices(
         page=page,
         reference=reference,
         scatter=scattered(fix.track, SPANS_S[0], reference),

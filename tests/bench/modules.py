@@ -6,12 +6,12 @@ from typing import Any
 from tests.streams import BEGIN
 
 from pale_heron.bench.config.dialects import known_dialects
-from pale_heron.bench.model import Ear, Model
-from pale_heron.bench.operations.receiver import Standing, Undertaking, Work
+from pale_heron.bench.model import FrameTap, Model
+from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation, Work
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 from pale_heron.sim.air import Air
 from pale_heron.sim.bittern import Bittern
 from pale_heron.sim.modem import Modem
@@ -85,11 +85,11 @@ class ModuleBench:
     def choose(self, lane: str, dialect: str) -> None:
         self.model.feed(Event(self.now, lane, "dialect", {"name": dialect}))
 
-    def send(self, lane: str, sending: Sending) -> None:
-        self.sent.append(sending.data)
-        self.model.feed(Chunk(lane, OUT, self.now, sending.data))
+    def send(self, lane: str, job: SendJob) -> None:
+        self.sent.append(job.data)
+        self.model.feed(Chunk(lane, OUT, self.now, job.data))
         modem = self.modems[lane]
-        heard = self.hears(lane, resampled(sending.data, self.line[lane].rate, modem.rate))
+        heard = self.hears(lane, resampled(job.data, self.line[lane].rate, modem.rate))
         if heard:
             modem.hear(heard, self.seconds)
         self.advance(TICK_S)
@@ -120,18 +120,18 @@ class ModuleBench:
         assert found is not None
         return found
 
-    def listen(self, lane: str) -> Ear:
+    def listen(self, lane: str) -> FrameTap:
         return self.model.listen(lane)
 
-    def leave(self, ear: Ear) -> None:
+    def leave(self, ear: FrameTap) -> None:
         self.model.leave(ear)
 
 
-class Hasty(Undertaking):
-    """An undertaking whose waits let the bench's time pass. Runs at once."""
+class Hasty(SteppedOperation):
+    """An operation whose waits let the bench's time pass. Runs at once."""
 
     def __init__(self, bench: ModuleBench, lane: str, work: Work) -> None:
-        super().__init__("test", bench, lane, Standing(), work)
+        super().__init__("test", bench, lane, AcknowledgedSettings(), work)
         self._fast = bench
 
     def rest(self, seconds: float) -> None:
@@ -142,8 +142,8 @@ class Hasty(Undertaking):
         self._fast.advance(0.3)
 
 
-def undertaken(bench: ModuleBench, work: Work, lane: str = "m") -> Hasty:
+def performed(bench: ModuleBench, work: Work, lane: str = "m") -> Hasty:
     """Do it, and give how it went."""
-    undertaking = Hasty(bench, lane, work)
-    undertaking.run()
-    return undertaking
+    operation = Hasty(bench, lane, work)
+    operation.run()
+    return operation

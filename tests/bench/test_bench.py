@@ -111,7 +111,7 @@ def test_a_replay_keeps_time_pauses_steps_and_goes_back(tmp_path: Path) -> None:
 
 
 def test_every_way_to_a_moment_shows_the_same(tmp_path: Path) -> None:
-    """Straight from the start, back from the end, and forth and back over states that a scout kept."""
+    """Straight from the start, back from the end, and forth and back over states that an indexer kept."""
     path = recorded(tmp_path / "long.pcapng", said(1900, SCENES["saltmarsh"]))
     assert path.stat().st_size > LARGE_BYTES
 

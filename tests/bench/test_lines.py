@@ -12,9 +12,9 @@ from tests.waiting import until
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.replay.replay import Replay
-from pale_heron.bench.scrollback.checkpoints import Placer
+from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
 from pale_heron.bench.scrollback.lines import Lines, SelectedLines
-from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.read_back import ReadBack
 from pale_heron.bench.scrollback.search import Search
 from pale_heron.bench.scrollback.selection import Selection, is_mark, is_trouble, text_matcher
 from pale_heron.bench.traffic_log import TrafficLog
@@ -38,16 +38,16 @@ class Recorded:
         for name in LANES[:2]:
             writer.add_lane(name, f"/dev/{name}", LineSettings())
         self.model = Model(log_lines=log_lines)
-        self.history = History(path, lambda: writer.described)
+        self.history = ReadBack(path, lambda: writer.described)
         self.lines = Lines(self.model.log, self.history)
         self.entries: list[Entry] = []
-        placer, taken, chance = Placer(self.model, 500, 4000), 0, random.Random(8)
+        placer, taken, chance = CheckpointPlacer(self.model, 500, 4000), 0, random.Random(8)
         for record in records:
             if isinstance(record, Event) and record.name == "added":
                 writer.add_lane(record.lane, "/dev/late", LineSettings())
-            place = placer.before(writer.size, record.time or 0)
-            if place is not None:
-                self.history.note(place)
+            index = placer.before(writer.size, record.time or 0)
+            if index is not None:
+                self.history.note(index)
             writer.event(record) if isinstance(record, Event) else writer.chunk(record)
             if chance.random() < 0.4:
                 self.model.tick(record.time or 0)
@@ -118,7 +118,7 @@ def test_every_line_is_read_back_as_it_was(recorded: Recorded) -> None:
 
 
 def test_a_line_that_left_memory_comes_a_little_later(recorded: Recorded) -> None:
-    lines = Lines(recorded.model.log, History(recorded.path, lambda: recorded.history._described()))
+    lines = Lines(recorded.model.log, ReadBack(recorded.path, lambda: recorded.history._described()))
     lines._history = recorded.history
     recorded.history._cache.clear()
     assert lines.get(0) is None
@@ -136,8 +136,8 @@ def test_without_a_record_only_memory_can_be_shown(recorded: Recorded) -> None:
 
 
 @given(st.integers(0, 10_000))
-def test_lines_are_found_by_their_time(recorded: Recorded, place: int) -> None:
-    entry = recorded.entries[place % len(recorded.entries)]
+def test_lines_are_found_by_their_time(recorded: Recorded, index: int) -> None:
+    entry = recorded.entries[index % len(recorded.entries)]
     number = recorded.lines.number_at(entry.time or 0)
     found = recorded.entries[number]
     assert abs((found.time or 0) - (entry.time or 0)) <= 3 * SECOND
@@ -174,12 +174,12 @@ def test_a_selection_lists_all_that_it_lets_through(recorded: Recorded, selectio
         until(lambda: listed.searching is None or listed.searching.over)
         listed.update()
     expected = [entry for entry in recorded.entries if selection.matches(entry)]
-    numbers = [listed.number(place) for place in range(listed.begin, listed.end)]
+    numbers = [listed.number(index) for index in range(listed.begin, listed.end)]
     assert numbers == sorted(numbers)
     shown = [recorded.lines.block(number) for number in numbers]
     got = [block.entries[number - block.first] for block, number in zip(shown, numbers, strict=True) if block]
     assert got == expected
-    assert all(listed.place(listed.number(place)) == place for place in range(listed.begin, listed.end, 7))
+    assert all(listed.index(listed.number(index)) == index for index in range(listed.begin, listed.end, 7))
 
 
 def test_new_lines_join_a_selection_and_places_stay() -> None:
@@ -192,7 +192,7 @@ def test_new_lines_join_a_selection_and_places_stay() -> None:
             listed.update()
     listed.update()
     assert listed.end == 50
-    assert [listed.number(place) for place in range(48, 50)] == [240, 245]
+    assert [listed.number(index) for index in range(48, 50)] == [240, 245]
     lines.cleared = 200
     assert SelectedLines(lines, Selection(text="keep")).end == 10
 

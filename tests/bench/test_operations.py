@@ -11,7 +11,7 @@ from tests.waiting import LIMIT_S
 from pale_heron.bench.config.routine_files import routine_of_text
 from pale_heron.bench.operations import routine
 from pale_heron.bench.operations.module import escaping, restart_now, writing
-from pale_heron.bench.operations.receiver import Standing, Undertaking
+from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation
 from pale_heron.bench.operations.registry import Operation, Operations
 from pale_heron.bench.operations.routine import FAILED, LEFT_OUT, RoutineRun
 from pale_heron.core.trouble import Trouble
@@ -127,8 +127,8 @@ def test_giving_up_a_routine_reaches_whatever_step_it_is_at(step: str) -> None:
         threading.Timer(0.05, run.stop).start()
     Operations().do(run)
     assert run.succeeded is False
-    assert [each.standing for each in run.stands] == [FAILED, LEFT_OUT]
-    assert "given up" in run.stands[0].seen
+    assert [each.outcome for each in run.statuses] == [FAILED, LEFT_OUT]
+    assert "given up" in run.statuses[0].seen
     assert bench.marks == []
     assert bench.seconds < 1.0, "nothing more was waited for"
 
@@ -154,7 +154,7 @@ def test_a_poll_asks_until_its_time_is_over(monkeypatch: pytest.MonkeyPatch) -> 
             bench, 'do = "poll"\nline = "AT+NODE?"\nfield = "node"\none-of = ["9"]\nevery-s = 4\nwithin-s = 10'
         )
         Operations().do(run)
-        assert seen in run.stands[0].seen
+        assert seen in run.statuses[0].seen
         assert now == [10.0]
 
 
@@ -166,17 +166,17 @@ def test_a_fault_of_ours_in_a_step_ends_the_routine_and_is_told(monkeypatch: pyt
     operations.begin(run)
     assert run.wait(LIMIT_S) and operations.wait_free("m", LIMIT_S)
     assert run.succeeded is False
-    assert [each.standing for each in run.stands] == [FAILED, LEFT_OUT]
-    assert "a fault of this program: ZeroDivisionError" in run.stands[0].seen
+    assert [each.outcome for each in run.statuses] == [FAILED, LEFT_OUT]
+    assert "a fault of this program: ZeroDivisionError" in run.statuses[0].seen
     assert bench.notes[-1][1]["done"] is False
 
 
 @pytest.mark.parametrize("work", [writing({"power": "14"}), restart_now, escaping()])
-def test_an_undertaking_that_has_a_fault_is_told_as_failed(work: Callable[[Undertaking], None]) -> None:
+def test_an_operation_that_has_a_fault_is_told_as_failed(work: Callable[[SteppedOperation], None]) -> None:
     bench = ModuleBench(m=MAKERS["bittern"]())
     bench.module_of = fault  # type: ignore[method-assign]  # what every one of them asks first
-    undertaking = Undertaking("try it", bench, "m", Standing(), work)
-    Operations().do(undertaking)
-    assert undertaking.succeeded is False
-    assert "ZeroDivisionError" in undertaking.steps[-1].seen
+    operation = SteppedOperation("try it", bench, "m", AcknowledgedSettings(), work)
+    Operations().do(operation)
+    assert operation.succeeded is False
+    assert "ZeroDivisionError" in operation.steps[-1].seen
     assert bench.notes[-1] == ("told", {"what": "try it", "done": False, "steps": bench.notes[-1][1]["steps"]})

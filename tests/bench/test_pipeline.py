@@ -129,7 +129,7 @@ def test_decode_traffic_summary_replay_and_reading_back_say_the_same(seed: int, 
         assert lines_of(replay.model) == lines
         assert [told(each) for each in replay.snapshot().lanes] == found["lanes"]
         back: list[Entry] = []
-        history = replay._scout.history if replay._scout else None
+        history = replay._indexer.history if replay._indexer else None
         assert history is not None
         while len(back) < history.end:
             segment = history.segment(len(back))
@@ -163,7 +163,7 @@ ORDERS: dict[str, tuple[list[Record], list[tuple[str, bytes]]]] = {
         [OUT_CR, chunk(b"\r\n+CSQ: 17,99\r\n", BEGIN + 20 * MS, "plover"), chunk(b"OK\r\n", BEGIN + 40 * MS, "plover")],
         [("plover", b"AT+CSQ\r"), ("plover", b"\r\n+CSQ: 17,99\r\n"), ("plover", b"OK\r\n")],
     ),
-    "a line of another lane that ends later takes its place by its begin": (
+    "a line of another lane that ends later takes its place by its start": (
         [chunk(GGA[:20], BEGIN), chunk(b"here\r\n", BEGIN + 30 * MS, "bittern"), chunk(GGA[20:], BEGIN + 60 * MS)],
         [("curlew", GGA), ("bittern", b"here\r\n")],
     ),

@@ -1,4 +1,4 @@
-"""A replay obeys its commands in their order, from wherever they come and however fast; its scout may fail."""
+"""A replay obeys its commands in their order, from wherever they come and however fast; its indexer may fail."""
 
 import os
 import signal
@@ -13,7 +13,7 @@ from tests.bench.test_bench import recorded
 from tests.streams import BEGIN, said
 from tests.waiting import until
 
-from pale_heron.bench.replay import indexer as scout_module
+from pale_heron.bench.replay import indexer
 from pale_heron.bench.replay.indexer import LARGE_BYTES, Found, survey
 from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
@@ -26,7 +26,7 @@ SECONDS = 1700
 
 @pytest.fixture(scope="module")
 def path(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Half an hour, large enough for a scout of its own process."""
+    """Half an hour, large enough for an indexer of its own process."""
     return recorded(tmp_path_factory.mktemp("replay") / "a.pcapng", said(SECONDS, SCENES["saltmarsh"]))
 
 
@@ -117,16 +117,16 @@ def test_whatever_was_asked_in_between_a_moment_shows_the_same(
 def test_a_scout_whose_process_is_killed_does_not_count_as_done(path: Path, straight: dict[int, int]) -> None:
     assert path.stat().st_size > LARGE_BYTES
     replay = Replay(path, playing=False)
-    scout = replay._scout
-    assert scout is not None
-    real = scout._take
+    indexer = replay._indexer
+    assert indexer is not None
+    real = indexer._take
 
     def take(found: Found) -> None:
         real(found)
-        if scout._process is not None and scout._process.pid is not None and scout._process.is_alive():
-            os.kill(scout._process.pid, signal.SIGKILL)
+        if indexer._process is not None and indexer._process.pid is not None and indexer._process.is_alive():
+            os.kill(indexer._process.pid, signal.SIGKILL)
 
-    scout._take = take  # type: ignore[method-assign]  # the moment at which it is killed
+    indexer._take = take  # type: ignore[method-assign]  # the moment at which it is killed
     replay.start()
     try:
         until(lambda: replay.snapshot().fault)
@@ -144,7 +144,7 @@ def test_a_scout_that_fails_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPa
         yield next(survey(path))
         raise fault
 
-    monkeypatch.setattr(scout_module, "survey", failing)
+    monkeypatch.setattr(indexer, "survey", failing)
     replay = Replay(recorded(tmp_path / "a.pcapng", said(5)), playing=False)
     replay.start()
     until(lambda: replay.snapshot().fault)

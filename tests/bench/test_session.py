@@ -15,7 +15,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.queue import Inbox
+from pale_heron.ports.queue import BoundedQueue
 from pale_heron.sim.terminal import Terminal
 
 Run = Callable[..., tuple[Session, list[Terminal]]]
@@ -127,7 +127,8 @@ def test_decoding_that_is_too_slow_costs_no_byte_and_is_told(
     run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(
-        "pale_heron.bench.live.session.Inbox", lambda loss="dropped": Inbox(300 if loss == "skipped" else 1 << 20, loss)
+        "pale_heron.bench.live.session.BoundedQueue",
+        lambda loss="dropped": BoundedQueue(300 if loss == "skipped" else 1 << 20, loss),
     )
     session, (terminal,) = run()
     slow = session.model.feed

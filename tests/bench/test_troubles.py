@@ -14,7 +14,7 @@ from pale_heron.bench.summary import summary
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.line.typed import compose
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 from pale_heron.sim.launch import Device
 from pale_heron.sim.troubles import TROUBLES
 
@@ -58,7 +58,7 @@ def say(session: Session) -> None:
     for spec in session.specs():
         words = TROUBLES[spec.name].sends
         if words:
-            session.send(spec.name, Sending(compose(words, ENDINGS_OUT[spec.settings.ending_out]).data))
+            session.send(spec.name, SendJob(compose(words, ENDINGS_OUT[spec.settings.ending_out]).data))
 
 
 @pytest.mark.parametrize("name", [name for name in TROUBLES if name not in AS_ROOT])

@@ -155,11 +155,11 @@ def test_a_routine_stops_where_it_fails_and_says_what_it_saw(lanes: dict[str, st
 
 
 WRONG = {
-    "a routine that is none": (["routine", "nowhere", "/dev/null"], "Known are"),
+    "a routine that there is not": (["routine", "nowhere", "/dev/null"], "Known are"),
     "too few lanes": (["routine", "bittern-pair", "{hide}"], "Name as many lanes"),
-    "a variable that is none": (["routine", "teal-join", "{teal}", "--set", "x=1"], "It has: network, phrase"),
+    "a variable that does not exist": (["routine", "teal-join", "{teal}", "--set", "x=1"], "It has: network, phrase"),
     "a variable without value": (["routine", "teal-join", "{teal}"], "No value for phrase"),
-    "a dialect that is none": (["send", "{teal}", "AT", "--dialect", "teel"], "did you mean 'teal'"),
+    "a dialect that does not exist": (["send", "{teal}", "AT", "--dialect", "teel"], "did you mean 'teal'"),
     "a lane that is not there": (["send", "/nowhere", "AT"], "/nowhere"),
     "three lanes to compare": (["settings", "{hide}", "{buoy}", "{teal}"], "Name one, or two"),
     "two kinds to compare": (["settings", "{hide}", "{teal}"], "no rule between them"),

@@ -8,8 +8,8 @@ from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 from pale_heron.core.frames import OUT, SECOND, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.diagnosis.causes import CAUSES
-from pale_heron.core.line.dialogue_stats import Talk
-from pale_heron.core.line.rates import Judged, RateTrial, candidates, likeness, recommended
+from pale_heron.core.line.dialogue_stats import DialogueStats
+from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, likeness, recommended
 from pale_heron.core.line.settings import LineSettings, settings_details
 from pale_heron.core.wire.framer import Framer
 from pale_heron.sim.scenes import SCENES
@@ -20,14 +20,14 @@ LOG = b"".join(b"[%7.3f] gate %d closed, level %d\r\nOK\r\n" % (at / 7, at % 3, 
 RATES = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
 
 
-def tried(data: bytes, device: int, ours: int) -> Judged:
+def tried(data: bytes, device: int, ours: int) -> BaudResult:
     """What a trial at our rate makes of a device's bytes, two bursts a second apart."""
-    trial = RateTrial(ours, BEGIN)
+    trial = BaudTrial(ours, BEGIN)
     half = len(data) // 2
     for at, piece in enumerate((data[:half], data[half:])):
         trial.feed(chunk(resampled(piece, device, ours), BEGIN + (at + 1) * SECOND))
     assert trial.settled(BEGIN + 3 * SECOND)
-    return trial.judged()
+    return trial.result()
 
 
 @pytest.mark.parametrize("data", [b"".join(EPOCHS[10:12]), LOG, RTCM * 20], ids=["sentences", "log", "messages"])
@@ -103,9 +103,9 @@ def test_answers_are_paired_echoes_and_notices_told_apart() -> None:
         spoken.says(10.05 + 3 * at, b"AT\r\n")
         spoken.says(10.06 + 3 * at, b"+TIDE: 9\r\n")
         spoken.says(10.2 + 3 * at, b"OK\r\n")
-    talk = spoken.shot.talk
-    assert (talk.sent, talk.answered, talk.echoed, talk.unanswered) == (4, 4, 4, 0)
-    assert talk.delays_s == pytest.approx((0.2,) * 4)
+    dialogue = spoken.shot.dialogue
+    assert (dialogue.sent, dialogue.answered, dialogue.echoed, dialogue.unanswered) == (4, 4, 4, 0)
+    assert dialogue.delays_s == pytest.approx((0.2,) * 4)
     assert [step.step for step in spoken.shot.steps][-1] == "answering"
     assert spoken.shot.steps[-1].state == "reached"
     assert spoken.shot.findings == ()
@@ -116,19 +116,19 @@ def test_a_banner_that_was_asked_for_is_no_restart() -> None:
     spoken.says(0, b"node 7: boot\r\n")
     spoken.sends(10, b"RESTART\r\n")
     spoken.says(11, b"node 7: boot\r\n")
-    assert spoken.shot.talk.restarts == ()
+    assert spoken.shot.dialogue.restarts == ()
     spoken.says(30, b"node 7: boot\r\n")
-    assert len(spoken.shot.talk.restarts) == 1
+    assert len(spoken.shot.dialogue.restarts) == 1
     assert spoken.shot.findings[0].id == "restarts"
 
 
 def test_talk_stays_small_whatever_a_device_says() -> None:
-    talk, framer, chance = Talk(), Framer("x", OUT), random.Random(2)
+    dialogue, framer, chance = DialogueStats(), Framer("x", OUT), random.Random(2)
     for at in range(3000):
         direction_out = framer.feed(chunk(b"boot %d:%d\r\n" % (chance.randrange(10**6), at), at * SECOND, "x", OUT))
         for frame in direction_out:
-            talk.feed(frame if at % 2 else frame._replace(direction=chunk(b"").direction))
-    assert max(len(value) for value in vars(talk).values() if hasattr(value, "__len__")) <= 60
+            dialogue.feed(frame if at % 2 else frame._replace(direction=chunk(b"").direction))
+    assert max(len(value) for value in vars(dialogue).values() if hasattr(value, "__len__")) <= 60
 
 
 def test_what_came_at_another_rate_says_nothing_of_this_one() -> None:
@@ -191,7 +191,7 @@ def test_rates_that_were_tried_decide_between_a_wrong_rate_and_none() -> None:
         lane.event(Event(BEGIN + 5 * SECOND, "x", "rates-tried", {"rates": rows}))
         return lane.snapshot(BEGIN + 5 * SECOND).findings[0].id
 
-    none = Judged(9600, 500, 0, 0, 0, 0.0, "", False)
+    none = BaudResult(9600, 500, 0, 0, 0, 0.0, "", False)
     assert after([none._asdict()]) == "no-rate"
     assert after([none._asdict(), none._replace(rate=38400, valid=3, fits=True)._asdict()]) == "rate-mismatch"
     assert after([{"rate": "x"}, {}, {"rate": [], "bytes": None}]) == "rate-mismatch", "a capture may hold anything"

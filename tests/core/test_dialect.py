@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pale_heron.bench.config.dialects import known_dialects, read_text
 from pale_heron.core.device.schema.actions import ROLES
 from pale_heron.core.device.schema.dialect import read_dialect
-from pale_heron.core.device.schema.sentence_plan import HeardSentence, plan
+from pale_heron.core.device.schema.sentence_plan import CurrentSentence, plan
 from pale_heron.core.line.typed import compose
 
 KNOWN = known_dialects()
@@ -81,10 +81,10 @@ MISTAKES = [
     ('name = "x"\n[action.a]\nsend = "A"\n[action.a.parameter.rate]\nleast = 1\n', 3, "'rate' stands nowhere"),
     ('name = "x"\n[action.line-rate]\nsend = "A"\n', 3, "needs a parameter 'rate'"),
     ('name = "x"\n[action.a]\nsend = "A"\nanswered = "(("\n', 4, "no regular expression"),
-    ('name = "x"\n[action.a]\nsend = "A"\nform = "binary"\n', 4, "none of nmea, text, hex"),
+    ('name = "x"\n[action.a]\nsend = "A"\nform = "binary"\n', 4, "not one of nmea, text, hex"),
     ('name = "x"\n[action.a]\nsend = "0g"\nform = "hex"\n', 3, "two hexadecimal digits"),
     ('name = "x"\n[action.a]\nsend = "A"\nwithin-s = "soon"\n', 4, "a number is wanted"),
-    ('name = "x"\n[action.a]\nsend = "A"\nstarts = "lukewarm"\n', 4, "none of cold"),
+    ('name = "x"\n[action.a]\nsend = "A"\nstarts = "lukewarm"\n', 4, "not one of cold"),
     ('name = "x"\n[action.a]\nsend = "A {n}"\n[action.a.parameter.n]\nleast = 5\nmost = 1\n', 5, "more than most"),
     (
         'name = "x"\n[action.a]\nsend = "A {n}"\n[action.a.parameter.n]\nchoices = [1]\nmost = 1\n',
@@ -115,28 +115,28 @@ MODULE_MISTAKES = [
     ('name = "x"\n[command.a]\nmeaning = "no form"\n', 2, "at least one of set, query, test, run"),
     ('name = "x"\n[command.a]\nset = "AT+A={v}"\n', 3, "{v} is no parameter"),
     ('name = "x"\n[command.a]\nrun = "AT"\n[command.a.parameter.v]\nleast = 1\n', 2, "'v' stands in no form"),
-    ('name = "x"\n[command.a]\nrun = "AT"\nrisk = ["eats"]\n', 4, "'eats' is none of erases"),
+    ('name = "x"\n[command.a]\nrun = "AT"\nrisk = ["eats"]\n', 4, "'eats' is not one of erases"),
     ('name = "x"\n[command.a]\nrun = "AT"\nreply = "(("\n', 4, "no regular expression"),
     ('name = "x"\n[command.a]\nrun = "AT"\narrives = "n"\n', 4, "'n' is no field of its reply"),
     ('name = "x"\n[command.a]\nrun = "AT"\ncounted = "n"\n', 4, "'n' is no parameter"),
     ('name = "x"\n[command.a]\nrun = ["AT", 3]\n', 3, "3 is no text"),
     (HEAD + '[notice.n]\nmeaning = "no line"\n', 8, "one regular expression"),
     (HEAD + '[notice.n]\nline = "N"\nenters = "dat"\n', 10, "did you mean 'data'"),
-    (HEAD + '[result.r]\nline = "R"\nstatus = "fine"\n', 10, "none of ok, error"),
+    (HEAD + '[result.r]\nline = "R"\nstatus = "fine"\n', 10, "not one of ok, error"),
     (HEAD + '[field.w]\nmeaning = "nowhere"\n', 8, "has a field 'w'"),
     (HEAD + '[field.v]\nkind = "numbr"\n', 9, "did you mean 'number'"),
     (HEAD + "[field.v]\ngrades = [[1, 'a'], [2, 'b']]\n", 9, "must go down"),
     (HEAD + "[field.v]\ngrades = [[1]]\n", 9, "no pair"),
     (HEAD + '[setting.s]\ncommand = "b"\n', 9, "'b' is no command"),
     (HEAD + '[setting.s]\ncommand = "a"\nvalue = "w"\n', 10, "'w' is no parameter"),
-    (HEAD + '[setting.a]\nvalue = "v"\nrule = "same"\n', 10, "none of equal"),
+    (HEAD + '[setting.a]\nvalue = "v"\nrule = "same"\n', 10, "not one of equal"),
     (HEAD + '[setting.a]\nvalue = "v"\nrule = "refers"\nrefers = "b"\n', 11, "'b' is no setting"),
     (HEAD + '[milestone.ready]\nnotice = "up"\n', 9, "'up' is no notice"),
-    (HEAD + '[milestone.awake]\nnotice = "up"\n', 9, "none of powered"),
+    (HEAD + '[milestone.awake]\nnotice = "up"\n', 9, "not one of powered"),
     (HEAD + '[milestone.ready]\nnotice = "up"\nfield = "v"\n', 9, "one of the two"),
-    (HEAD + '[line]\nend = "cr lf"\n', 9, "none of cr"),
+    (HEAD + '[line]\nend = "cr lf"\n', 9, "not one of cr"),
     (HEAD + "[mode]\nguard-s = 99\n", 9, "is not 0 to 60"),
-    (HEAD + '[payload]\ncommand = "b"\n', 9, "'b' is none of a"),
+    (HEAD + '[payload]\ncommand = "b"\n', 9, "'b' is not one of a"),
     ('extends = "v251"\nname = "x"\n', 1, "did you mean 'v250'"),
 ]
 
@@ -203,29 +203,29 @@ def test_a_dialect_of_the_user_is_used_and_a_broken_one_is_not(tmp_path: Path, m
 
 
 HEARD = {
-    "RMC": HeardSentence(1.0, 76.0),
-    "GGA": HeardSentence(1.0, 80.0),
-    "GSA": HeardSentence(4.0, 200.0),
-    "GSV": HeardSentence(2.0, 130.0),
-    "ZDA": HeardSentence(1.0, 38.0),
+    "RMC": CurrentSentence(1.0, 76.0),
+    "GGA": CurrentSentence(1.0, 80.0),
+    "GSA": CurrentSentence(4.0, 200.0),
+    "GSV": CurrentSentence(2.0, 130.0),
+    "ZDA": CurrentSentence(1.0, 38.0),
 }
 CHOICES = ("RMC", "GGA", "GSA", "GSV", "GST")
 
 
 def test_a_plan_tells_bytes_and_the_facts_that_vanish() -> None:
     as_it_is = plan(HEARD, CHOICES, {}, 1.0)
-    assert (as_it_is.bytes_now, as_it_is.bytes_then, as_it_is.vanishing, as_it_is.changes) == (524.0, 524.0, (), {})
+    assert (as_it_is.bytes_now, as_it_is.bytes_then, as_it_is.facts_lost, as_it_is.changes) == (524.0, 524.0, (), {})
     fewer = plan(HEARD, CHOICES, {"GSV": 0, "GGA": 2, "GST": 1}, 1.0)
     assert fewer.bytes_then == 524.0 - 130.0 - 40.0 + 55
-    assert fewer.vanishing == ("satellites in view", "C/N0 of each", "elevations and azimuths")
+    assert fewer.facts_lost == ("satellites in view", "C/N0 of each", "elevations and azimuths")
     assert "error of latitude" in fewer.appearing
     assert fewer.changes == {"GGA": 2, "GSV": 0, "GST": 1}
     without_rmc = plan(HEARD, CHOICES, {"RMC": 0}, 1.0)
-    assert "date" not in without_rmc.vanishing, "ZDA tells it too"
-    assert "speed" in without_rmc.vanishing
+    assert "date" not in without_rmc.facts_lost, "ZDA tells it too"
+    assert "speed" in without_rmc.facts_lost
 
 
 def test_a_plan_at_five_epochs_a_second() -> None:
-    heard = {"GGA": HeardSentence(5.0, 400.0), "GSV": HeardSentence(5.0, 650.0)}
+    heard = {"GGA": CurrentSentence(5.0, 400.0), "GSV": CurrentSentence(5.0, 650.0)}
     found = plan(heard, ("GGA", "GSV"), {"GGA": 5, "GSV": 1}, 5.0)
     assert {row.name: row.bytes_per_s for row in found.rows} == {"GGA": 80.0, "GSV": 650.0}

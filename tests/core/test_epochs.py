@@ -15,7 +15,7 @@ from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT, StripLog
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
-from pale_heron.core.gnss.states import LEVELS, MADE, Says, witnesses
+from pale_heron.core.gnss.states import LEVELS, MADE, FixIndicators, witnesses
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
 
@@ -94,8 +94,8 @@ def test_epochs_at_any_rate(hertz: int) -> None:
     assert found.epochs == found.epochs_with_fix == len(found.track) == 6 * hertz
     steps = {after.utc - before.utc for before, after in zip(found.track, list(found.track)[1:], strict=False)}
     assert steps == {SECOND // hertz}
-    assert found.facts["latitude"].standing == "good"
-    assert fix_of(told, 1 / hertz, 4 / hertz + 0.6).facts["latitude"].standing == "stale"
+    assert found.facts["latitude"].condition == "good"
+    assert fix_of(told, 1 / hertz, 4 / hertz + 0.6).facts["latitude"].condition == "stale"
 
 
 EDGES = {
@@ -165,10 +165,10 @@ def test_trails_keep_a_place_a_minute_for_an_hour() -> None:
 
 
 def test_which_sentence_decides_and_what_the_others_say() -> None:
-    told = witnesses(Says(quality="1", status="V", status_mode="N", dimension="3"))
+    told = witnesses(FixIndicators(quality="1", status="V", status_mode="N", dimension="3"))
     assert [(each.formatter, each.decides) for each in told] == [("GGA", True), ("RMC", False), ("GSA", True)]
     assert "quality 1, single" in told[0].words and "warning" in told[1].words
-    assert witnesses(Says()) == ()
+    assert witnesses(FixIndicators()) == ()
 
 
 rows = st.lists(
@@ -380,5 +380,5 @@ def test_one_sentence_claims_a_fix_in_the_same_breath_everywhere(word: str, mode
     latitude = fix.value("latitude")
     assert latitude is not None
     claimed = fix.state.has_position
-    assert (latitude.standing == "good") == claimed
+    assert (latitude.condition == "good") == claimed
     assert fix.epochs_with_fix == claimed

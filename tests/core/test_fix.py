@@ -15,35 +15,35 @@ from pale_heron.core.gnss.earth.geodesy import moved, offset_m
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO
 from pale_heron.core.gnss.satellites.names import satellite_name, system_of
 from pale_heron.core.gnss.scatter import scatter
-from pale_heron.core.gnss.states import Says, judge
+from pale_heron.core.gnss.states import FixIndicators, judge
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
 
 JUDGED = [
-    (Says(), "no fix", ""),
-    (Says(quality="0"), "no fix", ""),
-    (Says(quality="0", time="known"), "time only", ""),
-    (Says(quality="1"), "fix", "single"),
-    (Says(quality="1", dimension="2"), "2D", "single"),
-    (Says(quality="2", dimension="3"), "3D", "differential"),
-    (Says(quality="4", dimension="3"), "3D", "RTK fixed"),
-    (Says(quality="5", dimension="3"), "3D", "RTK float"),
-    (Says(quality="6"), "fix", "estimated"),
-    (Says(quality="8", dimension="3"), "3D", "simulated"),
-    (Says(quality="1", dimension="1", time="known"), "time only", ""),
-    (Says(quality="0", status="A", dimension="3"), "no fix", ""),
-    (Says(quality="?", dimension="3"), "no fix", ""),
-    (Says(modes="ANR", dimension="3"), "3D", "RTK fixed"),
-    (Says(modes="NN", time="known"), "time only", ""),
-    (Says(status="A", status_mode="D"), "fix", "differential"),
-    (Says(status="A"), "fix", "single"),
-    (Says(status="A", status_mode="N"), "no fix", ""),
-    (Says(status="V", status_mode="A"), "no fix", ""),
+    (FixIndicators(), "no fix", ""),
+    (FixIndicators(quality="0"), "no fix", ""),
+    (FixIndicators(quality="0", time="known"), "time only", ""),
+    (FixIndicators(quality="1"), "fix", "single"),
+    (FixIndicators(quality="1", dimension="2"), "2D", "single"),
+    (FixIndicators(quality="2", dimension="3"), "3D", "differential"),
+    (FixIndicators(quality="4", dimension="3"), "3D", "RTK fixed"),
+    (FixIndicators(quality="5", dimension="3"), "3D", "RTK float"),
+    (FixIndicators(quality="6"), "fix", "estimated"),
+    (FixIndicators(quality="8", dimension="3"), "3D", "simulated"),
+    (FixIndicators(quality="1", dimension="1", time="known"), "time only", ""),
+    (FixIndicators(quality="0", status="A", dimension="3"), "no fix", ""),
+    (FixIndicators(quality="?", dimension="3"), "no fix", ""),
+    (FixIndicators(modes="ANR", dimension="3"), "3D", "RTK fixed"),
+    (FixIndicators(modes="NN", time="known"), "time only", ""),
+    (FixIndicators(status="A", status_mode="D"), "fix", "differential"),
+    (FixIndicators(status="A"), "fix", "single"),
+    (FixIndicators(status="A", status_mode="N"), "no fix", ""),
+    (FixIndicators(status="V", status_mode="A"), "no fix", ""),
 ]
 
 
 @pytest.mark.parametrize(("says", "state", "kind"), JUDGED)
-def test_state_in_words(says: Says, state: str, kind: str) -> None:
+def test_state_in_words(says: FixIndicators, state: str, kind: str) -> None:
     assert judge(says) == (state, kind)
 
 
@@ -105,7 +105,7 @@ def test_no_checksum_is_believed_only_of_a_device_that_never_sends_one() -> None
 
 
 NO_FIX = "GNGGA,094108.00,{},0,00,99.9,{},M,,M,,"
-STANDINGS = {
+CONDITIONS = {
     GOOD: (GGA, 0.5),
     STALE: (b"", 9.0),
     EMPTY: (sentences(NO_FIX.format(",,,", "")), 1.0),
@@ -114,12 +114,12 @@ STANDINGS = {
 }
 
 
-@pytest.mark.parametrize(("standing", "last"), STANDINGS.items())
-def test_empty_zero_stale_and_invalid_are_four_things(standing: str, last: tuple[bytes, float]) -> None:
+@pytest.mark.parametrize(("condition", "last"), CONDITIONS.items())
+def test_empty_zero_stale_and_invalid_are_four_things(condition: str, last: tuple[bytes, float]) -> None:
     data, wait_s = last
     lane = fed([GGA, data])
     fact = lane.snapshot(BEGIN + SECOND + int(wait_s * SECOND)).fix.facts["latitude"]
-    assert fact.standing == standing
+    assert fact.condition == condition
     assert fact.value == -46.1173, "the last believed value stays"
     assert fact.source == "GNGGA"
 
@@ -132,7 +132,7 @@ def test_facts_come_with_source_age_and_raw_digits() -> None:
     }  # fmt: skip
     assert found["longitude"].raw.endswith(",W")
     assert found["longitude"].age_s(now) == 1.0
-    assert {fact.standing for fact in found.values()} == {GOOD}
+    assert {fact.condition for fact in found.values()} == {GOOD}
 
 
 def gsv(talker: str, ids: list[int], signal: str = "1", parts: int = 0) -> list[str]:

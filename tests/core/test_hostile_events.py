@@ -66,7 +66,7 @@ def test_no_event_and_no_stream_makes_a_lane_raise(happened: list[Any]) -> None:
         assert [finding.weight for finding in shot.findings] == sorted(
             (finding.weight for finding in shot.findings), reverse=True
         )
-        assert f"{shot.role}{shot.address}{shot.complaint}{shot.why_not_open}".isprintable()
+        assert f"{shot.role}{shot.address}{shot.settings_error}{shot.open_error}".isprintable()
         assert len(shot.steps) == 5
     lane.finish()
     assert lane.snapshot(now).line.framed_bytes == lane.snapshot(now).line.bytes_in

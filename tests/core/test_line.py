@@ -7,7 +7,7 @@ from tests.streams import BEGIN, GGA, RTCM, chunk, fed, gga, said, sentences
 
 from pale_heron.core.frames import SECOND, Event, Status
 from pale_heron.core.lane import Lane
-from pale_heron.core.line.diagnosis.stages import Stand
+from pale_heron.core.line.diagnosis.stages import StageStatus
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.tracker import MOST_TYPES
 from pale_heron.core.nmea import explain
@@ -59,7 +59,7 @@ def test_a_silence_shows_as_empty_seconds_and_ends_in_silent() -> None:
     line = lane.snapshot(BEGIN + 22 * SECOND).line
     assert line.activity == (len(GGA),) * 3 + (0,) * 17 + (len(GGA),) * 2
     late = lane.snapshot(BEGIN + 40 * SECOND)
-    assert late.steps[1].state is Stand.BROKEN
+    assert late.steps[1].state is StageStatus.BROKEN
     assert late.findings[0].id == "silent"
 
 
@@ -134,11 +134,11 @@ def test_loss_return_and_refusal_are_told() -> None:
     lane.event(opened())
     lane.event(Event(BEGIN, "curlew", "lost", {"reason": "the device hung up"}))
     lost = lane.snapshot(BEGIN + 4 * SECOND)
-    assert lost.steps[0].state is Stand.BROKEN
+    assert lost.steps[0].state is StageStatus.BROKEN
     assert (lost.findings[0].id, lost.findings[0].evidence) == ("lost", "the device hung up")
     lane.event(Event(BEGIN, "curlew", "returned", {"rate": 38400}))
     back = lane.snapshot(BEGIN + 4 * SECOND)
-    assert back.steps[0].state is Stand.REACHED
+    assert back.steps[0].state is StageStatus.REACHED
     assert (back.returns, str(back.settings)) == (1, "38400 8N1")
     lane.event(Event(BEGIN, "curlew", "refused", {"reason": "it is held", "way_out": "end the other"}))
     assert lane.snapshot(BEGIN).findings[0].next == "end the other"
@@ -189,7 +189,7 @@ def test_every_wrong_rate_is_known_for_what_it_is(read_rate: int) -> None:
     for second, data in enumerate(said(12, SCENES["open-sky"])):
         lane.feed(chunk(resampled(data, 9600, read_rate), BEGIN + second * SECOND))
     snapshot = lane.snapshot(BEGIN + 12 * SECOND)
-    assert snapshot.steps[2].state is Stand.BROKEN
+    assert snapshot.steps[2].state is StageStatus.BROKEN
     assert [finding.id for finding in snapshot.findings] == ["rate-mismatch"]
 
 

@@ -1,4 +1,4 @@
-"""Where and how sure: sanity, scatter, comparison of two receivers, positions as typed."""
+"""Where and how sure: plausibility, scatter, comparison of two receivers, positions as typed."""
 
 import contextlib
 import math

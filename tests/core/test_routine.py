@@ -25,7 +25,7 @@ MISTAKES = [
     (f'name = "x"\n{STEP}[[step]]\ndo = "poll"\nline = "AT"\nfield = "f"\n', 6, "needs one-of"),
     ('name = "x"\n[[step]]\ndo = "wait"\n', 3, "needs a notice"),
     ('name = "x"\n[[step]]\ndo = "send"\nline = "{pin}"\n', 3, "{pin} is no variable"),
-    ('name = "x"\nlanes = ["a"]\n[[step]]\ndo = "send"\nline = "AT"\nlane = "b"\n', 6, "none of a"),
+    ('name = "x"\nlanes = ["a"]\n[[step]]\ndo = "send"\nline = "AT"\nlane = "b"\n', 6, "not one of a"),
     (f'name = "x"\n{STEP}[[step]]\ndo = "repeat"\ntimes = 2\nsteps = 3\n', 8, "only 1 steps"),
     (
         f'name = "x"\n{STEP}[[step]]\ndo = "repeat"\ntimes = 2000\nsteps = 1\n[[step]]\ndo = "repeat"\ntimes = 2\n',

@@ -20,19 +20,19 @@ from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.files.adapters import Known, adapter_key, adapters_file, known_adapters, remember
+from pale_heron.files.adapters import AdapterNote, adapter_key, adapters_file, known_adapters, remember
 from pale_heron.ports import holders, listing
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
-from pale_heron.ports.opening import Stream
-from pale_heron.ports.sender import Sending, seconds_for
+from pale_heron.ports.opening import ByteStream
+from pale_heron.ports.sender import SendJob, seconds_for
 from pale_heron.ports.simulated import read_label, simulated_folder
-from pale_heron.ports.watch import Change, PortWatch
+from pale_heron.ports.watch import PortChange, PortWatch
 from pale_heron.sim.label import Label
-from pale_heron.sim.run import Stage
+from pale_heron.sim.run import TroubleStage
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.troubles import TROUBLES
-from pale_heron.tui.screens.ports import Which
+from pale_heron.tui.screens.ports import PlugGuide
 
 
 @pytest.fixture
@@ -70,7 +70,7 @@ def heard(terminal: Terminal, count: int) -> bytes:
 def test_what_is_sent_goes_out_in_order_and_into_the_record(life: tuple[Life, Terminal]) -> None:
     lane, terminal = life
     data = bytes(range(256)) * 10
-    first, second = Sending(data), Sending(b"AT\r\n")
+    first, second = SendJob(data), SendJob(b"AT\r\n")
     lane.reader.send(first)
     lane.reader.send(second)
     assert heard(terminal, len(data) + 4) == data + b"AT\r\n"
@@ -88,7 +88,7 @@ def test_delays_are_kept(life: tuple[Life, Terminal], settings: str, least: floa
     lane.reader.change(wanted)
     lane.until(lambda life: "settings" in life.events)
     began = time.monotonic()
-    lane.reader.send(Sending(data))
+    lane.reader.send(SendJob(data))
     assert heard(terminal, len(data)) == data
     assert time.monotonic() - began >= 0.9 * least
     assert seconds_for(data, wanted) >= least
@@ -96,18 +96,18 @@ def test_delays_are_kept(life: tuple[Life, Terminal], settings: str, least: floa
 
 def test_a_device_that_takes_nothing_stalls_sending_and_not_reading(life: tuple[Life, Terminal]) -> None:
     lane, terminal = life
-    sending = Sending(b"x" * 200_000)
-    lane.reader.send(sending)
-    lane.until(lambda _: sending.stalled)
+    job = SendJob(b"x" * 200_000)
+    lane.reader.send(job)
+    lane.until(lambda _: job.stalled)
     terminal.send(GGA)
     terminal.rate = 0
     os.write(terminal._own, GGA)
     lane.until(
         lambda life: GGA in b"".join(e.data for e in life.records if isinstance(e, Chunk) and e.direction != OUT)
     )
-    sending.stop()
-    lane.until(lambda _: sending.over)
-    assert 0 < sending.sent < sending.total
+    job.stop()
+    lane.until(lambda _: job.over)
+    assert 0 < job.sent < job.total
 
 
 def test_a_lane_is_set_while_it_is_open(life: tuple[Life, Terminal]) -> None:
@@ -135,7 +135,7 @@ def test_sending_on_a_lane_that_is_gone_or_only_listens_is_refused(folder: Path)
     lane.until(lambda life: "opened" in life.events)
     lane.reader.change(LineSettings(listen_only=True))
     lane.until(lambda life: "settings" in life.events)
-    for refused in (lambda: lane.reader.send(Sending(b"AT")), lane.reader.send_break):
+    for refused in (lambda: lane.reader.send(SendJob(b"AT")), lane.reader.send_break):
         with pytest.raises(Trouble, match="only listens"):
             refused()
     lane.reader.change(LineSettings())
@@ -143,7 +143,7 @@ def test_sending_on_a_lane_that_is_gone_or_only_listens_is_refused(folder: Path)
     terminal.close()
     lane.until(lambda life: "lost" in life.events)
     with pytest.raises(Trouble, match="is not open"):
-        lane.reader.send(Sending(b"AT"))
+        lane.reader.send(SendJob(b"AT"))
     lane.end()
 
 
@@ -190,8 +190,8 @@ def test_what_is_said_of_an_adapter_is_remembered_with_it(folder: Path) -> None:
     terminal = Terminal(9600, folder / "one", patient=True, label=Label("a receiver", "M-7"))
     adapters_file().parent.mkdir(parents=True)
     adapters_file().write_text("# mine\n")
-    remember("serial M-7", Known("curlew", "buoy 7", "38400,8N1,none"))
-    remember("serial M-7", Known("curlew", "buoy 8", "38400,8N1,none"))
+    remember("serial M-7", AdapterNote("curlew", "buoy 7", "38400,8N1,none"))
+    remember("serial M-7", AdapterNote("curlew", "buoy 8", "38400,8N1,none"))
     (port,) = [port for port in ports() if port.simulated]
     terminal.close()
     assert (port.nickname, port.role) == ("curlew", "buoy 8")
@@ -201,7 +201,7 @@ def test_what_is_said_of_an_adapter_is_remembered_with_it(folder: Path) -> None:
     adapters_file().write_text("[[adapter]\n")
     assert known_adapters() == {}
     with pytest.raises(Trouble, match="is no file of adapters"):
-        remember("serial M-7", Known())
+        remember("serial M-7", AdapterNote())
 
 
 @pytest.mark.parametrize(
@@ -218,22 +218,22 @@ def port(device: str) -> Port:
 
 def test_changes_of_ports_are_told_once_and_the_pulled_plug_is_known() -> None:
     there = [port("a"), port("b")]
-    watch, which = PortWatch(lambda: list(there)), Which()
+    watch, which = PortWatch(lambda: list(there)), PlugGuide()
     assert watch.look() == []
     which.begin(time.monotonic())
     assert which.look(watch.seen()) is None
     gone = there.pop()
-    assert watch.look() == [Change("went", gone)]
+    assert watch.look() == [PortChange("went", gone)]
     assert watch.look() == []
     assert which.look(watch.seen()) == gone
     there.append(gone)
-    assert watch.look() == [Change("came", gone)]
+    assert watch.look() == [PortChange("came", gone)]
     assert [(seen.port.device, seen.went) for seen in watch.seen()] == [("a", None), ("b", None)]
 
 
 def test_two_plugs_at_once_do_not_tell_which_is_which() -> None:
     there = [port("a"), port("b")]
-    watch, which = PortWatch(lambda: list(there)), Which()
+    watch, which = PortWatch(lambda: list(there)), PlugGuide()
     watch.look()
     which.begin(time.monotonic())
     there.clear()
@@ -244,10 +244,10 @@ def test_two_plugs_at_once_do_not_tell_which_is_which() -> None:
 
 REFUSED = {
     "no right": ("missing_right", "Join its group", "no-permission", "This user may not open"),
-    "held": ("Held.by_others", [(7, "owl")], "held", "held by owl (process 7)"),
-    "a console": ("Held.by_others", [(9, "agetty")], "held", "a log-in console (agetty, process 9)"),
-    "ours": ("Held.by_us", True, "busy", "open in this program"),
-    "gone": ("Held.by_others", [], "absent", "is not there"),
+    "held": ("DeviceHolders.by_others", [(7, "owl")], "held", "held by owl (process 7)"),
+    "a console": ("DeviceHolders.by_others", [(9, "agetty")], "held", "a log-in console (agetty, process 9)"),
+    "ours": ("DeviceHolders.by_us", True, "busy", "open in this program"),
+    "gone": ("DeviceHolders.by_others", [], "absent", "is not there"),
 }
 
 
@@ -266,10 +266,10 @@ def test_each_reason_why_a_port_cannot_be_opened_is_told(
 
     monkeypatch.setattr(serial.Serial, "open", refuse)
     with pytest.raises(Trouble) as told:
-        Stream(LaneSpec("x", str(path)))
+        ByteStream(LaneSpec("x", str(path)))
     assert told.value.cause == cause
     assert words in told.value.what
-    assert told.value.way_out
+    assert told.value.hint
 
 
 def test_who_holds_what_is_found_in_one_walk(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -288,7 +288,7 @@ def test_who_holds_what_is_found_in_one_walk(folder: Path, monkeypatch: pytest.M
         monkeypatch.setattr(holders, "_processes", lambda: walks.append(1) or real())
         found = ports()
         assert len(found) >= 12 and len(walks) == 1
-        held = holders.Held([terminal.path for terminal in terminals])
+        held = holders.DeviceHolders([terminal.path for terminal in terminals])
         assert held.by_others(terminals[5].path) == [(other.pid, name)]
         assert held.by_us(terminals[3].path)
         assert held.by_others(terminals[4].path) == []
@@ -301,10 +301,10 @@ def test_who_holds_what_is_found_in_one_walk(folder: Path, monkeypatch: pytest.M
 
 
 def test_a_port_that_another_program_holds_is_listed_with_its_name(folder: Path) -> None:
-    stage = Stage("held", TROUBLES["held"], 1, folder / "held")
+    stage = TroubleStage("held", TROUBLES["held"], 1, folder / "held")
     try:
         with pytest.raises(Trouble) as told:
-            Stream(LaneSpec("held", str(folder / "held")))
+            ByteStream(LaneSpec("held", str(folder / "held")))
         assert told.value.cause == "busy", "here the player is this very program"
     finally:
         stage.close()
@@ -314,7 +314,7 @@ def test_a_port_that_another_program_holds_is_listed_with_its_name(folder: Path)
 
 def test_what_the_driver_counts_is_told_when_it_changes(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     counted = [DriverErrors(framing=2), DriverErrors(framing=2), DriverErrors(framing=2, breaks=1)]
-    monkeypatch.setattr(Stream, "errors", lambda _: counted.pop(0) if len(counted) > 1 else counted[0])
+    monkeypatch.setattr(ByteStream, "errors", lambda _: counted.pop(0) if len(counted) > 1 else counted[0])
     monkeypatch.setattr("pale_heron.ports.worker.LOOK_NS", 50_000_000)
     terminal = Terminal(9600, folder / "curlew", patient=True)
     lane = Life(str(folder / "curlew"))
@@ -330,14 +330,14 @@ def test_a_fault_of_ours_in_a_lane_is_told_and_the_lane_tried_again(
 ) -> None:
     terminal = Terminal(9600, folder / "curlew", patient=True)
     faults = [ZeroDivisionError("an owl")]
-    real = Stream.read
+    real = ByteStream.read
 
-    def read(self: Stream, wait_s: float) -> bytes:
+    def read(self: ByteStream, wait_s: float) -> bytes:
         if faults:
             raise faults.pop()
         return real(self, wait_s)
 
-    monkeypatch.setattr(Stream, "read", read)
+    monkeypatch.setattr(ByteStream, "read", read)
     monkeypatch.setattr("pale_heron.ports.worker.FAULT_S", 0.1)
     lane = Life(str(folder / "curlew"))
     lane.until(lambda life: life.events.count("opened") == 2)
@@ -352,7 +352,7 @@ def test_a_socket_lane_is_sent_to() -> None:
     lane = Life(f"socket://127.0.0.1:{server.getsockname()[1]}")
     connection, _ = server.accept()
     lane.until(lambda life: "opened" in life.events)
-    lane.reader.send(Sending(b"hello\r\n"))
+    lane.reader.send(SendJob(b"hello\r\n"))
     assert connection.recv(100) == b"hello\r\n"
     connection.close()
     server.close()
@@ -363,10 +363,10 @@ def test_a_remote_serial_lane_is_sent_to_and_set() -> None:
     remote = RemotePort(GGA)
     lane = Life(remote.address)
     lane.until(lambda life: len(life.data) == len(GGA))
-    sending = Sending(b"AT\r\n")
-    lane.reader.send(sending)
-    lane.until(lambda _: sending.over)
-    assert sending.sent == 4
+    job = SendJob(b"AT\r\n")
+    lane.reader.send(job)
+    lane.until(lambda _: job.over)
+    assert job.sent == 4
     lane.end()
 
 
@@ -378,14 +378,14 @@ def test_a_driver_that_hangs_on_closing_does_not_hold_up_the_others(
 
     monkeypatch.setattr(session_module, "JOIN_S", 0.3)
     released = threading.Event()
-    real = Stream.close
+    real = ByteStream.close
 
-    def close(self: Stream) -> None:
+    def close(self: ByteStream) -> None:
         if self.settings.rate == 4800:
             released.wait(LIMIT_S)
         real(self)
 
-    monkeypatch.setattr(Stream, "close", close)
+    monkeypatch.setattr(ByteStream, "close", close)
     terminals = [Terminal(9600, folder / name, patient=True) for name in ("good", "hanging")]
     specs = [LaneSpec("good", str(folder / "good")), LaneSpec("hanging", str(folder / "hanging"), LineSettings(4800))]
     session = Session("bench", specs, folder / "a.pcapng")

@@ -16,10 +16,10 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports import worker as reader_module
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.opening import Gone
-from pale_heron.ports.queue import Inbox
-from pale_heron.ports.sender import Sending
-from pale_heron.ports.worker import Reader
+from pale_heron.ports.opening import StreamGone
+from pale_heron.ports.queue import BoundedQueue
+from pale_heron.ports.sender import SendJob
+from pale_heron.ports.worker import LaneWorker
 
 RATES = (1200, 9600, 38400, 115200)
 
@@ -66,13 +66,13 @@ class MadeUpStream:
         self._touch()
         time.sleep(min(wait_s, 0.001))
         if not self.device.there:
-            raise Gone("the device hung up")
+            raise StreamGone("the device hung up")
         return b""
 
     def write(self, data: bytes) -> int:
         with self._guard:
             if self.closed:
-                raise Gone("closed")
+                raise StreamGone("closed")
             self.device.sent += data
         return len(data)
 
@@ -108,10 +108,10 @@ class LaneLife(RuleBasedStateMachine):
         self.patch.setattr(reader_module, "Stream", stream)
         self.patch.setattr(reader_module, "RETRY_S", 0.002)
         self.patch.setattr(reader_module, "WAIT_S", 0.002)
-        self.inbox, self.records = Inbox(), list[Chunk | Event]()
-        self.reader = Reader(LaneSpec("x", "made://up", LineSettings(9600)), self.inbox, StampClock())
+        self.inbox, self.records = BoundedQueue(), list[Chunk | Event]()
+        self.reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), self.inbox, StampClock())
         self.wanted = 9600
-        self.sendings: list[Sending] = []
+        self.jobs: list[SendJob] = []
         self.reader.start()
 
     def taken(self) -> list[Chunk | Event]:
@@ -130,10 +130,10 @@ class LaneLife(RuleBasedStateMachine):
 
     @rule(data=st.binary(min_size=1, max_size=3000))
     def send(self, data: bytes) -> None:
-        sending = Sending(data)
+        job = SendJob(data)
         with contextlib.suppress(Trouble):
-            self.reader.send(sending)
-            self.sendings.append(sending)
+            self.reader.send(job)
+            self.jobs.append(job)
 
     @rule()
     def pull_the_plug(self) -> None:
@@ -172,7 +172,7 @@ class LaneLife(RuleBasedStateMachine):
         self.device.opens.set()
         self.device.there = True
         self.rest()
-        until(lambda: all(each.over for each in self.sendings))
+        until(lambda: all(each.over for each in self.jobs))
         before = self.device.breaks
         self.reader.stop()
         assert self.reader.join(LIMIT_S)
@@ -191,7 +191,7 @@ def test_what_is_changed_while_the_lane_is_opening_is_set_on_the_line(monkeypatc
     device = Device()
     monkeypatch.setattr(reader_module, "Stream", type("Stream", (MadeUpStream,), {"device": device}))
     device.opens.clear()
-    reader = Reader(LaneSpec("x", "made://up", LineSettings(9600)), Inbox(), StampClock())
+    reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), BoundedQueue(), StampClock())
     reader.start()
     assert device.opening.wait(LIMIT_S)
     reader.change(LineSettings(115200))
@@ -206,13 +206,13 @@ def test_a_break_is_refused_while_closed_and_does_not_come_later(monkeypatch: py
     device.there = False
     monkeypatch.setattr(reader_module, "Stream", type("Stream", (MadeUpStream,), {"device": device}))
     monkeypatch.setattr(reader_module, "RETRY_S", 0.01)
-    reader = Reader(LaneSpec("x", "made://up", LineSettings(9600)), Inbox(), StampClock())
+    reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), BoundedQueue(), StampClock())
     reader.start()
     with pytest.raises(Trouble, match="is not open"):
         reader.send_break()
     device.there = True
     until(lambda: reader._stream is not None)
-    reader.send(Sending(b"AT\r"))
+    reader.send(SendJob(b"AT\r"))
     until(lambda: device.sent == b"AT\r")
     assert device.breaks == 0
     reader.stop()

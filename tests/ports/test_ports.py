@@ -23,12 +23,12 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.coalescer import ENOUGH, QUIET_NS, Gatherer
+from pale_heron.ports.coalescer import ENOUGH, QUIET_NS, ChunkCoalescer
 from pale_heron.ports.listing import ports
-from pale_heron.ports.opening import Stream
-from pale_heron.ports.queue import Inbox
+from pale_heron.ports.opening import ByteStream
+from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.simulated import simulated_folder
-from pale_heron.ports.worker import Reader
+from pale_heron.ports.worker import LaneWorker
 from pale_heron.sim.terminal import Terminal
 
 LANES = {
@@ -69,7 +69,7 @@ def test_lanes_as_people_write_them(text: str, spec: LaneSpec) -> None:
 def test_wrong_lanes_are_told_with_the_part_and_the_way_out(text: str, words: str) -> None:
     with pytest.raises(Trouble, match=words) as told:
         parse_lane(text)
-    assert told.value.way_out
+    assert told.value.hint
 
 
 @given(st.text(max_size=30))
@@ -98,44 +98,44 @@ def test_stamps_never_follow_a_stepped_clock() -> None:
 
 def test_a_line_that_comes_byte_by_byte_is_one_chunk_with_the_time_of_its_first_byte() -> None:
     byte_ns = 1_041_666
-    gatherer = Gatherer(byte_ns)
+    coalescer = ChunkCoalescer(byte_ns)
     pieces, now = [], SECOND
     for at in range(2 * len(GGA)):
         now = SECOND + (at + 1) * byte_ns
-        pieces += gatherer.add((GGA + GGA)[at : at + 1], now)
+        pieces += coalescer.add((GGA + GGA)[at : at + 1], now)
     assert [piece.data for piece in pieces] == [GGA, GGA]
     assert [piece.time for piece in pieces] == [SECOND, SECOND + len(GGA) * byte_ns]
 
 
 def test_an_echo_does_not_lend_its_time_to_the_answer_behind_it() -> None:
-    gatherer = Gatherer()
-    assert gatherer.add(b"AT\r", SECOND) == []
-    pieces = gatherer.add(b"\r\nOK\r\n", SECOND + 20_000_000)
+    coalescer = ChunkCoalescer()
+    assert coalescer.add(b"AT\r", SECOND) == []
+    pieces = coalescer.add(b"\r\nOK\r\n", SECOND + 20_000_000)
     assert [(each.time, each.data) for each in pieces] == [(SECOND, b"AT\r"), (SECOND + 20_000_000, b"\r\nOK\r\n")]
-    assert gatherer.add(b"GA\r", 2 * SECOND) == []
-    assert [each.data for each in gatherer.add(b"\nX", 2 * SECOND)] == [b"GA\r\n"]
+    assert coalescer.add(b"GA\r", 2 * SECOND) == []
+    assert [each.data for each in coalescer.add(b"\nX", 2 * SECOND)] == [b"GA\r\n"]
 
 
 def test_held_bytes_go_on_when_due_or_many() -> None:
-    gatherer = Gatherer()
-    assert gatherer.add(b"> ", SECOND) == []
-    assert gatherer.due(SECOND + QUIET_NS - 1) == []
-    assert [piece.data for piece in gatherer.due(SECOND + QUIET_NS)] == [b"> "]
-    assert gatherer.deadline is None
-    assert [len(piece.data) for piece in gatherer.add(b"x" * ENOUGH, 2 * SECOND)] == [ENOUGH]
+    coalescer = ChunkCoalescer()
+    assert coalescer.add(b"> ", SECOND) == []
+    assert coalescer.due(SECOND + QUIET_NS - 1) == []
+    assert [piece.data for piece in coalescer.due(SECOND + QUIET_NS)] == [b"> "]
+    assert coalescer.deadline is None
+    assert [len(piece.data) for piece in coalescer.add(b"x" * ENOUGH, 2 * SECOND)] == [ENOUGH]
 
 
 @given(st.lists(st.binary(min_size=1, max_size=30), max_size=30))
 def test_gathering_loses_and_reorders_nothing(reads: list[bytes]) -> None:
-    gatherer, pieces = Gatherer(100), []
+    coalescer, pieces = ChunkCoalescer(100), []
     for place, data in enumerate(reads):
-        pieces += gatherer.add(data, place * 7_000_000) + gatherer.due(place * 7_000_000)
-    pieces += gatherer.take()
+        pieces += coalescer.add(data, place * 7_000_000) + coalescer.due(place * 7_000_000)
+    pieces += coalescer.take()
     assert b"".join(piece.data for piece in pieces) == b"".join(reads)
 
 
 def test_what_does_not_fit_is_counted_and_told() -> None:
-    inbox = Inbox(most_bytes=10)
+    inbox = BoundedQueue(most_bytes=10)
     for _ in range(4):
         inbox.put(chunk(b"1234"))
     assert inbox.take(0, 5) == [chunk(b"1234"), chunk(b"1234"), Event(5, "curlew", "dropped", {"bytes": 8})]
@@ -145,15 +145,15 @@ def test_what_does_not_fit_is_counted_and_told() -> None:
 
 def test_a_port_that_is_not_there_is_told() -> None:
     with pytest.raises(Trouble, match=r"is not there\. List what is"):
-        Stream(parse_lane("/dev/does-not-exist"))
+        ByteStream(parse_lane("/dev/does-not-exist"))
     with pytest.raises(Trouble, match=r"does not answer.*refused"):
-        Stream(parse_lane("socket://127.0.0.1:1"))
+        ByteStream(parse_lane("socket://127.0.0.1:1"))
 
 
 def test_a_file_that_is_no_port_is_told(tmp_path: Path) -> None:
     (tmp_path / "file").touch()
     with pytest.raises(Trouble, match="serial device"):
-        Stream(LaneSpec("file", str(tmp_path / "file")))
+        ByteStream(LaneSpec("file", str(tmp_path / "file")))
 
 
 def test_a_port_that_another_program_holds_is_told_with_its_id() -> None:
@@ -161,7 +161,7 @@ def test_a_port_that_another_program_holds_is_told_with_its_id() -> None:
     ready, go = os.pipe()
     child = os.fork()
     if child == 0:
-        held = Stream(LaneSpec("first", terminal.path))
+        held = ByteStream(LaneSpec("first", terminal.path))
         os.write(go, b"x")
         time.sleep(30)
         held.close()
@@ -169,7 +169,7 @@ def test_a_port_that_another_program_holds_is_told_with_its_id() -> None:
     try:
         os.read(ready, 1)
         with pytest.raises(Trouble, match=rf"held by .*\(process {child}\)"):
-            Stream(LaneSpec("second", terminal.path))
+            ByteStream(LaneSpec("second", terminal.path))
     finally:
         os.kill(child, 9)
         os.waitpid(child, 0)
@@ -191,10 +191,10 @@ class Life:
     """A reader on an address, and what it has told so far."""
 
     def __init__(self, address: str) -> None:
-        self.inbox = Inbox()
+        self.inbox = BoundedQueue()
         self.clock = StampClock()
         self.records: list[Chunk | Event] = []
-        self.reader = Reader(LaneSpec("curlew", address), self.inbox, self.clock)
+        self.reader = LaneWorker(LaneSpec("curlew", address), self.inbox, self.clock)
         self.reader.start()
 
     def until(self, done: Callable[["Life"], bool]) -> None:

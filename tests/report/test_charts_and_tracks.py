@@ -17,7 +17,7 @@ from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.lane import Lane
 from pale_heron.core.trouble import Trouble
-from pale_heron.report.charts import KINDS, Charted, save_chart
+from pale_heron.report.charts import KINDS, ChartInput, save_chart
 from pale_heron.report.kinds import CHARTS, TRACKS
 from pale_heron.report.tracks import Track, segments, write_tracks
 from pale_heron.sim.scenes import SCENES
@@ -25,13 +25,13 @@ from pale_heron.sim.scenes import SCENES
 SECONDS = 150
 
 
-def charted(*scenes: str) -> Charted:
+def charted(*scenes: str) -> ChartInput:
     lanes = []
     for place, name in enumerate(scenes):
         lane = opened(fed(said(SECONDS, SCENES[name], 7 + place), name))
         lane.finish()
         lanes.append(lane.snapshot(BEGIN + SECONDS * SECOND))
-    return Charted("buoy.pcapng", lanes[0], lanes[1] if len(lanes) > 1 else None, None, ((BEGIN, "bridge"),))
+    return ChartInput("buoy.pcapng", lanes[0], lanes[1] if len(lanes) > 1 else None, None, ((BEGIN, "bridge"),))
 
 
 BUOY = charted("saltmarsh", "second-antenna")
@@ -60,14 +60,14 @@ def test_every_chart_is_written_with_title_units_source_and_sample(kind: str, fo
 def test_the_scatter_chart_says_the_figures_of_the_scatter(tmp_path: Path) -> None:
     lane = opened(fed(said(100, SCENES["at-rest"]), "curlew")).snapshot(BEGIN + 100 * SECOND)
     where = Point(-46.117, -67.306, 9.2)
-    save_chart("scatter", Charted("x.pcapng", lane, reference=where), tmp_path / "s.svg")
+    save_chart("scatter", ChartInput("x.pcapng", lane, reference=where), tmp_path / "s.svg")
     text = (tmp_path / "s.svg").read_text()
     for words in ("CEP50 ", "CEP95 ", "2DRMS ", "vertical 95 %", "the reference", "expected 0.8"):
         assert words in text
 
 
 def test_where_there_is_nothing_to_draw_it_says_what_is_needed(tmp_path: Path) -> None:
-    empty = Charted("x", Lane("curlew").snapshot(BEGIN))
+    empty = ChartInput("x", Lane("curlew").snapshot(BEGIN))
     assert set(KINDS) == set(CHARTS)
     for kind in CHARTS:
         with pytest.raises(Trouble, match=r"needs|two receivers"):

@@ -19,7 +19,7 @@ from pale_heron.core.nmea.sentence import parse, sealed, values
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations
 from pale_heron.sim.curlew import CHANNELS, Curlew
-from pale_heron.sim.modules import Post, placed
+from pale_heron.sim.modules import ModulePost, placed
 from pale_heron.sim.run import run_stages
 from pale_heron.sim.scenes import SCENES, START_TIMES, Scene
 from pale_heron.sim.solution import dilution
@@ -198,7 +198,7 @@ def test_a_patient_one_loses_nothing_however_late_it_is_listened_to() -> None:
 
 
 def test_power_comes_when_all_lines_are_opened(tmp_path: Path) -> None:
-    posts = [Post(module, 9600, tmp_path / module.name) for module in placed("bittern", 7)]
+    posts = [ModulePost(module, 9600, tmp_path / module.name) for module in placed("bittern", 7)]
     opened: list[serial.Serial] = []
     looks = itertools.count()
 

@@ -12,7 +12,7 @@ from pale_heron.core.wire.framer import Framer
 from pale_heron.ports.listing import ports
 from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.actors import Late
-from pale_heron.sim.run import Stage, run_stages
+from pale_heron.sim.run import TroubleStage, run_stages
 from pale_heron.sim.troubles import TROUBLES
 
 SILENT = {"silent", "loopback", "late-replies"}
@@ -63,7 +63,7 @@ def test_a_plug_that_is_pulled_comes_back_under_another_name_with_the_same_adapt
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
-    stage = Stage("unplugged", TROUBLES["unplugged"], 7, simulated_folder() / "unplugged")
+    stage = TroubleStage("unplugged", TROUBLES["unplugged"], 7, simulated_folder() / "unplugged")
 
     def listed() -> list[tuple[str, str]]:
         return [(Path(port.device).name, port.key) for port in ports() if port.simulated]
@@ -84,7 +84,7 @@ def test_a_plug_that_is_pulled_comes_back_under_another_name_with_the_same_adapt
 
 
 def test_all_plugs_are_pulled_at_the_end(tmp_path: Path) -> None:
-    stages = [Stage(name, TROUBLES[name], 1, tmp_path / name) for name in ("noise", "deaf")]
+    stages = [TroubleStage(name, TROUBLES[name], 1, tmp_path / name) for name in ("noise", "deaf")]
     limit = time.monotonic() + 0.2
     run_stages(stages, lambda: time.monotonic() > limit)
     assert not any(tmp_path.iterdir())

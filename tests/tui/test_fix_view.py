@@ -12,12 +12,12 @@ from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES, Scene
 from pale_heron.tui.painting.paint import plain
 from pale_heron.tui.views.fix import fix
-from pale_heron.tui.views.fix.choices import PAGES, Look
+from pale_heron.tui.views.fix.choices import PAGES, FixChoices
 from pale_heron.tui.views.fix.ribbon import SHAPES
 
 
 def page(name: str, *lanes: Lane, seconds: float, width: int = 114, reference: Point | None = None) -> str:
-    """The whole text of a page, so many seconds after the begin."""
+    """The whole text of a page, so many seconds after the start."""
     shown = snapshot(*lanes, now=BEGIN + int(seconds * SECOND))
     return plain(fix.paint(shown, shown.lanes[0], looked(shown, name, reference), width, 36))
 
@@ -127,4 +127,4 @@ def test_every_page_fits_every_size(name: str, size: tuple[int, int], lane: Lane
     rows = fix.paint(shown, shown.lanes[0], looked(shown, name), *size)
     assert len(rows) == size[1]
     assert max(len(row) for row in plain(rows).splitlines()) <= size[0]
-    assert fix.paint(shown, shown.lanes[0], Look(page=name), *size)
+    assert fix.paint(shown, shown.lanes[0], FixChoices(page=name), *size)

@@ -162,7 +162,7 @@ async def test_sending_repeats_and_stops_and_a_file_goes_at_its_pace(device: Pla
         await bench.until(lambda: device.heard.count(b"AT\r\n") >= 3)
         await bench.shows("every 0.1 s")
         await bench.press("f6")
-        await bench.until(lambda: not bench.session.sendings("curlew"))
+        await bench.until(lambda: not bench.session.jobs("curlew"))
         count = device.heard.count(b"AT")
         await bench.press("f5")
         await bench.type(str(tmp_path / "nothing"))

@@ -1,12 +1,12 @@
 """What the pages of Module say, without a screen, from modules that were really told things."""
 
 import pytest
-from tests.bench.modules import MAKERS, ModuleBench, bitterns, undertaken
+from tests.bench.modules import MAKERS, ModuleBench, bitterns, performed
 from tests.painted import snapshot
 from tests.streams import BEGIN, HOSTILE, chunk
 
 from pale_heron.bench.config.routine_files import known_routines, routine_from, routine_of_text
-from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.module import asking, reading, writing
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import Exchange
@@ -15,7 +15,7 @@ from pale_heron.core.frames import OUT, Chunk
 from pale_heron.core.lane import Lane
 from pale_heron.tui.painting.paint import plain, width_of
 from pale_heron.tui.views.module import module, page_routine
-from pale_heron.tui.views.module.choices import PAGES, Doing, Look
+from pale_heron.tui.views.module.choices import PAGES, CurrentOperation, ModuleChoices
 from pale_heron.tui.widgets.entry_line import matching
 
 
@@ -27,14 +27,14 @@ def shown(bench: ModuleBench) -> BenchSnapshot:
 def page(name: str, bench: ModuleBench, width: int = 114, **look: object) -> str:
     taken = shown(bench)
     other = taken.lanes[1] if len(taken.lanes) > 1 else None
-    rows = module.paint(taken, taken.lanes[0], Look(page=name, other=other, **look), width, 36)
+    rows = module.paint(taken, taken.lanes[0], ModuleChoices(page=name, other=other, **look), width, 36)
     return plain(rows)
 
 
 def told(kind: str, *lines: str) -> ModuleBench:
     bench = ModuleBench(m=MAKERS[kind]())
     bench.advance(2.0)
-    tell = Commander(bench, "m")
+    tell = CommandClient(bench, "m")
     for line in ("ATI", *lines):
         tell.tell(line)
     return bench
@@ -61,7 +61,7 @@ def test_state_has_every_reading_with_its_age_and_how_to_ask() -> None:
     bench = told("plover")
     assert "AT+CSQ asks" in page("state", bench)
     bench.advance(10.0)
-    assert undertaken(bench, asking()).succeeded
+    assert performed(bench, asking()).succeeded
     bench.advance(4.0)
     text = page("state", bench)
     for words in (
@@ -80,12 +80,12 @@ def test_state_has_every_reading_with_its_age_and_how_to_ask() -> None:
 def test_settings_tell_intended_read_and_standing() -> None:
     bench = told("bittern")
     intended = {"node": "9", "pace": "4", "cipher": "other words"}
-    assert undertaken(bench, reading()).succeeded
+    assert performed(bench, reading()).succeeded
     text = page("settings", bench, intended=intended)
     assert "3 of 3 intended settings differ: node, pace, cipher" in text
     assert "other words" not in text
     assert "1 to 250; kept by storing" in text
-    assert undertaken(bench, writing(intended)).succeeded
+    assert performed(bench, writing(intended)).succeeded
     text = page("settings", bench, intended=intended, row=3)
     assert "All 3 intended settings are as intended" in text
     assert "pending a restart" in text
@@ -98,12 +98,12 @@ def test_two_modules_say_what_breaks_the_link() -> None:
     bench.advance(2.0)
     assert "Nothing was told to hide yet" in page("pair", ModuleBench(hide=hide))
     for lane in ("hide", "buoy"):
-        undertaken(bench, reading(), lane)
+        performed(bench, reading(), lane)
     text = page("pair", bench)
     assert "3 of 7 rules are broken: node, pace, peer" in text
     assert "both have node 7: neither will hear the other" in text
     assert "hide calls 8, but buoy is 7: beacons reach nobody" in text
-    undertaken(bench, writing({"node": "8", "pace": "3"}), "buoy")
+    performed(bench, writing({"node": "8", "pace": "3"}), "buoy")
     assert "all 7 rules hold" in page("pair", bench)
 
 
@@ -113,7 +113,7 @@ def test_silence_and_data_mode_are_said_first() -> None:
     bench = told("teal")
     bench.hears = lambda _lane, _data: None
     for _ in range(2):
-        Commander(bench, "m").tell("AT")
+        CommandClient(bench, "m").tell("AT")
     text = page("exchanges", bench)
     assert "No answer to the last 2 commands at 9600 8N1" in text
     (lane,) = shown(bench).lanes
@@ -124,10 +124,10 @@ def test_silence_and_data_mode_are_said_first() -> None:
 @pytest.mark.parametrize("name", list(PAGES))
 def test_no_page_is_wider_than_its_room(name: str, width: int) -> None:
     bench = told("bittern", "AT+NODE=8", "AT+CIPHER?", "AT+" + "X" * 120)
-    undertaking = undertaken(bench, reading())
-    doing = Doing("read all settings", undertaking.steps, True)
+    operation = performed(bench, reading())
+    doing = CurrentOperation("read all settings", operation.steps, True)
     taken = shown(bench)
-    rows = module.paint(taken, taken.lanes[0], Look(page=name, doing=doing, intended={"node": "3"}), width, 30)
+    rows = module.paint(taken, taken.lanes[0], ModuleChoices(page=name, doing=doing, intended={"node": "3"}), width, 30)
     assert len(rows) <= 30
     assert max(map(width_of, rows)) <= width
 
@@ -152,7 +152,7 @@ def test_hostile_bytes_of_a_module_stay_text() -> None:
         lane.feed(chunk(data, BEGIN + place, "m"))
     taken = snapshot(lane, now=BEGIN + 10**9)
     for name in PAGES:
-        text = plain(module.paint(taken, taken.lanes[0], Look(page=name), 114, 36))
+        text = plain(module.paint(taken, taken.lanes[0], ModuleChoices(page=name), 114, 36))
         assert not any(ord(letter) < 0x20 or 0x7F <= ord(letter) < 0xA0 for letter in text.replace("\n", ""))
 
 

@@ -17,7 +17,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
-from pale_heron.ports.watch import Seen
+from pale_heron.ports.watch import SeenPort
 from pale_heron.sim.scenes import SCENES
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.painting import figures, shell, timebar
@@ -38,13 +38,13 @@ from pale_heron.tui.painting.paint import (
 )
 from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
-from pale_heron.tui.screens.ports import Which
+from pale_heron.tui.screens.ports import PlugGuide
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views.fix import fix
 from pale_heron.tui.views.fix.choices import PAGES
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.views.traffic import detail, latest, traffic
-from pale_heron.tui.views.traffic.detail import Chosen
+from pale_heron.tui.views.traffic.detail import DetailInput
 
 WIDTHS = (72, 114, 172)
 SURVEY = {
@@ -83,7 +83,7 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
     blocks = [
         line_view.paint(shown, shown.lanes[0], width),
         *(fix.paint(shown, shown.lanes[0], looked(shown, page), width, 36) for page in PAGES),
-        traffic.head(shown, traffic.State(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
+        traffic.head(shown, traffic.HeadState(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
         [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],
         shell.rail(shown, 0, 30),
@@ -130,26 +130,26 @@ ENTRIES: list[Entry] = [
 @pytest.mark.parametrize("entry", [*ENTRIES, None])
 def test_traffic_rows_and_details_fit_and_are_printable(entry: Entry | None, width: int) -> None:
     for chosen in (False, True):
-        row = traffic.row_of(entry, ENTRIES[0], traffic.Look(lanes=2), width, chosen, False)
+        row = traffic.row_of(entry, ENTRIES[0], traffic.ListStyle(lanes=2), width, chosen, False)
         assert width_of(row) <= width
         assert not chosen or entry is None or width_of(row) == width
         assert plain([row]).isprintable()
-    for row in detail.paint(Chosen(entry), width, 14):
+    for row in detail.paint(DetailInput(entry), width, 14):
         assert width_of(row) <= width
         assert plain([row]).isprintable()
 
 
 def test_traffic_tells_damage_with_what_was_expected() -> None:
     (frame,) = framed([GGA.replace(b"46", b"47")], BEGIN)
-    text = plain([traffic.row_of(frame, None, traffic.Look(), 110, False, False)])
+    text = plain([traffic.row_of(frame, None, traffic.ListStyle(), 110, False, False)])
     assert text.startswith("✕ 09:40:00.000")
     assert "checksum 79 found, 78 expected" in text
-    assert "checksum 79  expected 78" in plain(detail.paint(Chosen(frame), 110, 14))
+    assert "checksum 79  expected 78" in plain(detail.paint(DetailInput(frame), 110, 14))
 
 
 def test_bytes_stand_beside_fields() -> None:
     (frame,) = framed([GGA], BEGIN)
-    text = plain(detail.paint(Chosen(frame), 110, 14))
+    text = plain(detail.paint(DetailInput(frame), 110, 14))
     assert "fix quality" in text
     assert "single" in text
     assert "24 47 4E 47 47 41 2C 30  $GNGGA,0" in text
@@ -187,11 +187,11 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
 
 def test_ports_are_painted_with_state_and_way_out() -> None:
     port = Port("/dev/ttyUSB0", "serial adapter", "", "1209:0001", "A1", "1-2", "no permission", "Join its group: x")
-    seen = [Seen(port, None, None), Seen(dataclasses.replace(port, device="/dev/ttyUSB1"), None, 7.0)]
-    text = plain(ports_screen.paint(seen, 0, LineSettings(), 10.0, Which(), 114))
+    seen = [SeenPort(port, None, None), SeenPort(dataclasses.replace(port, device="/dev/ttyUSB1"), None, 7.0)]
+    text = plain(ports_screen.paint(seen, 0, LineSettings(), 10.0, PlugGuide(), 114))
     for words in ("/dev/ttyUSB0", "1209:0001", "no permission", "Join its group", "9600 8N1", "went 3.0 s ago"):
         assert words in text
-    assert "pale-heron sim curlew" in plain(ports_screen.paint([], 0, LineSettings(), 10.0, Which(), 114))
+    assert "pale-heron sim curlew" in plain(ports_screen.paint([], 0, LineSettings(), 10.0, PlugGuide(), 114))
 
 
 @given(st.binary(max_size=80))
@@ -311,7 +311,7 @@ def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> Non
 @pytest.mark.parametrize("base", detail.BASES)
 def test_bytes_in_every_base_can_be_read_back(base: str) -> None:
     (frame,) = framed([bytes(range(200, 256)) + b"\n"], BEGIN)
-    text = plain(detail.paint(Chosen(frame, base=base), 70))
+    text = plain(detail.paint(DetailInput(frame, base=base), 70))
     first = {"hex": "C8 C9", "decimal": "200 201", "binary": "11001000 11001001", "text": "··"}[base]
     assert first in text
     assert detail.BASES[base].tag in text

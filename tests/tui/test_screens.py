@@ -14,11 +14,11 @@ from textual.screen import Screen
 from textual.widgets import Input
 
 from pale_heron import tui
-from pale_heron.bench.operations.baud_search import FinderState
+from pale_heron.bench.operations.baud_search import BaudSearchState
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import Direction
-from pale_heron.core.line.rates import CANDIDATES, Judged
+from pale_heron.core.line.rates import CANDIDATES, BaudResult
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.adapters import known_adapters
@@ -94,14 +94,14 @@ class Set:
 
     def __init__(self, settings: LineSettings) -> None:
         self.settings = settings
-        self.complaint = ""
+        self.settings_error = ""
         self.breaks = 0
 
     def panel(self) -> SettingsPanel:
         def count() -> None:
             self.breaks += 1
 
-        return SettingsPanel("curlew", lambda: self.settings, self._take, lambda: self.complaint, count)
+        return SettingsPanel("curlew", lambda: self.settings, self._take, lambda: self.settings_error, count)
 
     def _take(self, settings: LineSettings) -> None:
         self.settings = settings
@@ -120,7 +120,7 @@ async def test_every_setting_goes_round_its_usual_values() -> None:
             assert before in seen or name in ("gap", "rate")
             await shown.press("left", "down")
         assert "as one line" in shown.text
-        told.complaint = "the driver says no"
+        told.settings_error = "the driver says no"
         await shown.says("✕ the driver says no")
         await shown.press("b")
         assert told.breaks == 1
@@ -177,7 +177,7 @@ async def test_lanes_directions_and_trouble_are_switched() -> None:
 class FakeFinder:
     """A search that stands where it is told."""
 
-    def __init__(self, state: FinderState) -> None:
+    def __init__(self, state: BaudSearchState) -> None:
         self.state = state
         self.stopped = False
 
@@ -185,9 +185,9 @@ class FakeFinder:
         self.stopped = True
 
 
-SILENT = Judged(9600, 0, 0, 0, 0, None, "", False)
-GARBAGE = Judged(9600, 900, 0, 0, 0, 0.0, "·" * 40, False)
-FITTING = Judged(38400, 300, 4, 0, 0, 1.0, "$GNGGA,0941", True)
+SILENT = BaudResult(9600, 0, 0, 0, 0, None, "", False)
+GARBAGE = BaudResult(9600, 900, 0, 0, 0, 0.0, "·" * 40, False)
+FITTING = BaudResult(38400, 300, 4, 0, 0, 1.0, "$GNGGA,0941", True)
 STATES = {
     "nothing yet": ((GARBAGE,), 115200, "Nothing legible yet."),
     "silence": ((SILENT,), None, "Nothing came at any rate"),
@@ -203,7 +203,7 @@ STATES = {
 def test_a_search_is_told_in_words(name: str, width: int) -> None:
     tried, trying, words = STATES[name]
     best = next((each for each in tried if each.fits), None)
-    finder = FakeFinder(FinderState(CANDIDATES, tried, trying, best, False, "the lane is gone" if best else ""))
+    finder = FakeFinder(BaudSearchState(CANDIDATES, tried, trying, best, False, "the lane is gone" if best else ""))
     rows = RateScreen("curlew", finder, lambda _: finder, False).paint(width)
     assert words in plain(rows).replace("\n", " ")
     assert all(width_of(row) <= width + 3 for row in rows)
@@ -212,7 +212,7 @@ def test_a_search_is_told_in_words(name: str, width: int) -> None:
 
 
 async def test_a_search_is_begun_again_with_at_and_its_rate_taken() -> None:
-    finders = [FakeFinder(FinderState(CANDIDATES, (GARBAGE, FITTING), None, FITTING, False, ""))]
+    finders = [FakeFinder(BaudSearchState(CANDIDATES, (GARBAGE, FITTING), None, FITTING, False, ""))]
     asked = []
 
     def again(ask: bool) -> FakeFinder:
@@ -233,7 +233,7 @@ async def test_a_refusal_to_begin_again_is_told() -> None:
     def refuse(_ask: bool) -> FakeFinder:
         raise Trouble("curlew only listens", "Search by listening alone")
 
-    finder = FakeFinder(FinderState(CANDIDATES, (SILENT,), None, None, False, ""))
+    finder = FakeFinder(BaudSearchState(CANDIDATES, (SILENT,), None, None, False, ""))
     async with showing(RateScreen("curlew", finder, refuse, False)) as shown:
         await shown.press("l")
         await shown.until(lambda: [each.message for each in shown.host._notifications])
@@ -256,7 +256,7 @@ class Plugs:
 
 
 async def test_the_first_free_port_is_chosen_set_and_opened() -> None:
-    held = port("/dev/ttyUSB0", state="held by owl (process 7)", way_out="End that program first")
+    held = port("/dev/ttyUSB0", state="held by owl (process 7)", hint="End that program first")
     plugs = Plugs(
         held, port("/dev/ttyUSB1", nickname="curlew", role="buoy 7", settings="38400,8N1,none", key="serial A")
     )

@@ -32,7 +32,7 @@ UNLOOKED_NS: Final = SECOND // 2
 """How old the picture of a lane may be at which nobody looks closely."""
 
 
-class Ear:
+class FrameTap:
     """Hears the frames of one lane as they become whole, from the moment at which it was made."""
 
     def __init__(self, lane: str) -> None:
@@ -49,7 +49,7 @@ class Ear:
         return [heard.popleft() for _ in range(len(heard))]
 
 
-class Mark(NamedTuple):
+class RestartPoint(NamedTuple):
     """A place from which all lines could be framed again that are not whole there."""
 
     position: int
@@ -62,7 +62,7 @@ class Mark(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Published:
+class ModelSnapshot:
     """What there was to see at `now`."""
 
     now: int | None
@@ -87,7 +87,7 @@ class Model:
         self._epochs_kept = epochs_kept
         self._start = start
         self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
-        self._ears: tuple[Ear, ...] = ()
+        self._ears: tuple[FrameTap, ...] = ()
         self._marks: list[tuple[int, str]] = []
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
@@ -99,7 +99,7 @@ class Model:
         """Lanes whose dialect was recognised and is not spoken yet, with its name."""
         self.news = threading.Condition()
         """Told whenever something was said on the lane of a module."""
-        self.published = Published(None, ())
+        self.published = ModelSnapshot(None, ())
         """The newest that there is to see."""
         self.log = TrafficLog(log_lines, start)
 
@@ -143,12 +143,12 @@ class Model:
         """The end of all streams."""
         return self._log(self._pipeline.finish())
 
-    def mark(self, position: int) -> Mark:
+    def mark(self, position: int) -> RestartPoint:
         """Where things stand before the record at a position of the capture."""
         framings = {name: lane.streams.framing for name, lane in self._pipeline.lanes.items()}
         order = self._pipeline.order
         state = pickle.dumps(self._pipeline.state(framings, order.bare()))
-        return Mark(position, order.count + self._start, order.ceiling, state)
+        return RestartPoint(position, order.count + self._start, order.ceiling, state)
 
     @property
     def numbered_until(self) -> int:
@@ -185,7 +185,7 @@ class Model:
                 self._pictures[name] = now, picture
                 self._touched.discard(name)
             lanes.append(picture)
-        self.published = Published(now, tuple(lanes), tuple(self._marks))
+        self.published = ModelSnapshot(now, tuple(lanes), tuple(self._marks))
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""
@@ -199,14 +199,14 @@ class Model:
         """Which lanes are looked at closely; all of them where none is named."""
         self._wanted = frozenset(lanes) or None
 
-    def listen(self, lane: str) -> Ear:
+    def listen(self, lane: str) -> FrameTap:
         """Hear what comes on a lane from now on, until `leave`."""
-        ear = Ear(lane)
+        ear = FrameTap(lane)
         with self.news:
             self._ears = (*self._ears, ear)
         return ear
 
-    def leave(self, ear: Ear) -> None:
+    def leave(self, ear: FrameTap) -> None:
         """Hear no more."""
         with self.news:
             self._ears = tuple(each for each in self._ears if each is not ear)

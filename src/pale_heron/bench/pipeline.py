@@ -13,7 +13,7 @@ from typing import Final, Generic, Protocol, TypeVar, cast
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
-from pale_heron.core.wire.framer import Held
+from pale_heron.core.wire.framer import HeldBytes
 
 Record = Chunk | Event | Frame
 """A raw file has frames for records: only they know times."""
@@ -24,7 +24,7 @@ LATE_NS: Final = SLACK_NS
 TICK_NS: Final = SECOND // 50
 
 
-class Stage(Protocol):
+class LaneStage(Protocol):
     """What is done with the records of one lane."""
 
     @property
@@ -43,8 +43,8 @@ class Stage(Protocol):
     def take(self, frames: Iterable[Frame]) -> None: ...
 
 
-Kind = TypeVar("Kind", bound=Stage)
-State = tuple[Mapping[str, Stage], Order, dict[str, Held], int, int]
+Kind = TypeVar("Kind", bound=LaneStage)
+State = tuple[Mapping[str, LaneStage], Order, dict[str, HeldBytes], int, int]
 
 
 class Pipeline(Generic[Kind]):
@@ -63,7 +63,7 @@ class Pipeline(Generic[Kind]):
         self._heed = heed
         self.lanes: dict[str, Kind] = dict(lanes or {})
         self._order = Order()
-        self._waiting: dict[str, Held] = {}
+        self._waiting: dict[str, HeldBytes] = {}
         self._now = 0
         self._ticked = 0
 
@@ -112,7 +112,7 @@ class Pipeline(Generic[Kind]):
             found = self.lanes[name] = self._make(name)
         return found
 
-    def state(self, stages: Mapping[str, Stage], order: Order | None = None) -> "State":
+    def state(self, stages: Mapping[str, LaneStage], order: Order | None = None) -> "State":
         """This moment, to be pickled; with these stages, which have cut the same frames as its own."""
         return stages, order or self._order, self._waiting, self._now, self._ticked
 

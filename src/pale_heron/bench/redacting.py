@@ -28,7 +28,7 @@ Stream = tuple[str, Direction]
 
 
 @dataclass(frozen=True, slots=True)
-class Redacted:
+class RedactionCount:
     """What was masked: places in streams and in events, and how many different secrets."""
 
     places: int
@@ -36,7 +36,7 @@ class Redacted:
     torn: str
 
 
-class _Finder:
+class _SecretFinder:
     """Finds secrets in the streams of one lane, chunk by chunk, also across their borders."""
 
     def __init__(self, secrets: Iterable[str]) -> None:
@@ -63,7 +63,7 @@ class _Finder:
 
 def redact(
     source: Path, target: Path, more: Iterable[str] = (), progress: Callable[[str], None] = lambda _: None
-) -> Redacted:
+) -> RedactionCount:
     """Write the copy. `more` are secrets that nobody else knows. Raises Trouble where it cannot be read or written."""
     progress("looking for secrets")
     book, reader = DialectBook(), CaptureReader(source)
@@ -73,15 +73,15 @@ def redact(
     pipeline.finish()
     secrets = {name: {*more, *pipeline.lane(name).secrets} for name in reader.lanes}
     progress("finding them in the streams")
-    finders = {name: _Finder(known) for name, known in secrets.items()}
+    finders = {name: _SecretFinder(known) for name, known in secrets.items()}
     for record in _records(CaptureReader(source), source):
         if isinstance(record, Chunk):
-            finders.setdefault(record.lane, _Finder(more)).feed(record)
+            finders.setdefault(record.lane, _SecretFinder(more)).feed(record)
     progress("writing the copy")
     places = {stream: sorted(found) for finder in finders.values() for stream, found in finder.found.items()}
     every = set().union(*secrets.values(), more)
     in_events = _write(source, target, places, every)
-    return Redacted(sum(map(len, places.values())) + in_events, len(every), reader.torn)
+    return RedactionCount(sum(map(len, places.values())) + in_events, len(every), reader.torn)
 
 
 def _records(reader: CaptureReader, path: Path) -> Iterator[Record]:

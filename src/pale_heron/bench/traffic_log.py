@@ -8,7 +8,7 @@ from pale_heron.core.order import Entry
 CAPACITY = 20_000
 
 
-class _Ends(NamedTuple):
+class _LogEnds(NamedTuple):
     """What is numbered for good ends at `settled`; the `latest` stand behind it for the time being."""
 
     settled: int
@@ -27,7 +27,7 @@ class TrafficLog:
         self._capacity = capacity
         self._entries: list[Entry | None] = [None] * capacity
         self._start = start
-        self._ends = _Ends(start, ())
+        self._ends = _LogEnds(start, ())
 
     @property
     def end(self) -> int:
@@ -52,11 +52,11 @@ class TrafficLog:
         for entry in entries:
             self._entries[end % self._capacity] = entry
             end += 1
-        self._ends = _Ends(end, latest[end - begin :])
+        self._ends = _LogEnds(end, latest[end - begin :])
 
     def show_latest(self, latest: tuple[Entry, ...]) -> None:
         """Those behind the others, whose places may still change."""
-        self._ends = _Ends(self._ends.settled, latest)
+        self._ends = _LogEnds(self._ends.settled, latest)
 
     def get(self, number: int) -> Entry | None:
         """The entry of that number; None where it is forgotten or not yet there."""

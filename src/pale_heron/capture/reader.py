@@ -123,7 +123,7 @@ class CaptureReader:
 
 
 def _event(data: bytes, time: int) -> Event | None:
-    """The event that a JSON object tells; None where it is none, so that later versions may add kinds."""
+    """The event that a JSON object tells; None where it is not one, so that later versions may add kinds."""
     try:
         told = json.loads(data)
     except (ValueError, RecursionError):

@@ -8,10 +8,10 @@ from pathlib import Path
 
 from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.live.session import Session
-from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import NO_ANSWER
-from pale_heron.core.line.diagnosis.stages import Opening
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 
@@ -40,17 +40,17 @@ def _wait_open(session: Session, lane: str) -> None:
     end = time.monotonic() + OPEN_WITHIN_S
     while time.monotonic() < end:
         snapshot = session.snapshot_of(lane)
-        if snapshot is not None and snapshot.opening is Opening.OPEN:
+        if snapshot is not None and snapshot.opening is LaneOpening.OPEN:
             return
-        if snapshot is not None and snapshot.opening is Opening.REFUSED:
-            raise Trouble(f"{lane}: {snapshot.why_not_open}", "pale-heron ports lists what there is")
+        if snapshot is not None and snapshot.opening is LaneOpening.REFUSED:
+            raise Trouble(f"{lane}: {snapshot.open_error}", "pale-heron ports lists what there is")
         time.sleep(LOOK_S)
     raise Trouble(f"{lane} does not open", "pale-heron ports lists what there is")
 
 
 def speaking(session: Session, spec: LaneSpec) -> Dialect:
     """The dialect of a lane: chosen, or recognised by what it says or answers to ATI. Trouble where it is mute."""
-    tell = Commander(session, spec.name)
+    tell = CommandClient(session, spec.name)
     if all(tell.attention().status == NO_ANSWER for _ in range(ATTENTIONS)):
         raise Trouble(
             f"{spec.name} does not answer at {session.settings_of(spec.name)}",

@@ -31,7 +31,7 @@ def chart(
         nearest = nearest_words(kind, dict.fromkeys(CHARTS))
         raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(CHARTS)}")
     # Slow to load: after the questions that cost nothing.
-    from pale_heron.report.charts import FORMATS, Charted, NothingToDraw, save_chart
+    from pale_heron.report.charts import FORMATS, ChartInput, NothingToDraw, save_chart
 
     if out.suffix.lower() not in FORMATS:
         raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
@@ -47,7 +47,7 @@ def chart(
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
     try:
-        save_chart(kind, Charted(source.name, chosen, second, point, source.marks), out)
+        save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks), out)
     except NothingToDraw as nothing:
         typer.echo(f"pale-heron: {nothing}", err=True)
         raise typer.Exit(Exit.NO) from None

@@ -14,7 +14,7 @@ from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.launch import Device
 
 
-class Played(NamedTuple):
+class DemoReceiver(NamedTuple):
     """A simulated receiver of a scene: its lane, its role, and what happens to it."""
 
     lane: str
@@ -25,14 +25,14 @@ class Played(NamedTuple):
 TROUBLES = "troubles"
 MODULES = "modules"
 SCENES: Final = {
-    "saltmarsh": (Played("curlew", "buoy 7", "saltmarsh"),),
-    "open-sky": (Played("curlew", "buoy 7", "open-sky"),),
-    "reeds": (Played("curlew", "buoy 7", "reeds"),),
-    "at-rest": (Played("curlew", "hide", "at-rest"),),
-    "rtk": (Played("curlew", "hide", "rtk"),),
-    "two-receivers": (Played("bow", "buoy 7", "open-sky"), Played("stern", "buoy 7", "second-antenna")),
-    "wrong-date": (Played("curlew", "buoy 7", "wrong-date"),),
-    "full-line": (Played("curlew", "buoy 7", "full-line"),),
+    "saltmarsh": (DemoReceiver("curlew", "buoy 7", "saltmarsh"),),
+    "open-sky": (DemoReceiver("curlew", "buoy 7", "open-sky"),),
+    "reeds": (DemoReceiver("curlew", "buoy 7", "reeds"),),
+    "at-rest": (DemoReceiver("curlew", "hide", "at-rest"),),
+    "rtk": (DemoReceiver("curlew", "hide", "rtk"),),
+    "two-receivers": (DemoReceiver("bow", "buoy 7", "open-sky"), DemoReceiver("stern", "buoy 7", "second-antenna")),
+    "wrong-date": (DemoReceiver("curlew", "buoy 7", "wrong-date"),),
+    "full-line": (DemoReceiver("curlew", "buoy 7", "full-line"),),
 }
 NAMES: Final = (*SCENES, MODULES, TROUBLES)
 

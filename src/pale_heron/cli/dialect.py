@@ -8,7 +8,7 @@ import typer
 
 from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.config.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
-from pale_heron.core.device.schema.actions import Action
+from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.settings import RULES, Setting
@@ -142,7 +142,7 @@ def _readings(dialect: Dialect) -> list[str]:
     ]
 
 
-def _action(action: Action) -> list[str]:
+def _action(action: DeviceAction) -> list[str]:
     rows = [f"  {action.name:<14} {action.meaning}", f"  {'':<14} sends {action.send}"]
     rows += [f"  {'':<14} {each.name}: {each.legal}" for each in action.parameters]
     return rows + ([f"  {'':<14} asks first: {action.risk}"] if action.risk else [])

@@ -45,5 +45,5 @@ def _say(port: "Port", change: str, as_json: bool) -> None:
     own = " ".join(part for part in (port.nickname, f"({port.role})" if port.role else "") if part)
     known = [own, port.description, port.adapter, port.usb_id, port.serial_number, port.location]
     words = "  ".join(part for part in (*known, "the rate is decorative" if port.virtual else "") if part)
-    way_out = f" ({port.way_out})" if port.way_out else ""
-    print(f"{change + ' ' if change else ''}{port.device}  {words}  {port.state}{way_out}", flush=True)
+    hint = f" ({port.hint})" if port.hint else ""
+    print(f"{change + ' ' if change else ''}{port.device}  {words}  {port.state}{hint}", flush=True)

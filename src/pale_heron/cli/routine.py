@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from pale_heron.bench.config.routine_files import known_routines, named_routine
-from pale_heron.bench.operations.routine import FAILED, PASSED, RoutineRun, Stand
+from pale_heron.bench.operations.routine import FAILED, PASSED, RoutineRun, StepStatus
 from pale_heron.cli.bench_run import opened
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.trouble import Exit, Trouble
@@ -73,9 +73,9 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
     told = 0
     while True:
         over = run.over
-        ended = [each for each in run.stands if each.standing in _SIGNS]
-        for place, each in enumerate(ended[told:], told + 1):
-            _tell(each, place, len(run.stands), as_json=as_json)
+        ended = [each for each in run.statuses if each.outcome in _SIGNS]
+        for index, each in enumerate(ended[told:], told + 1):
+            _tell(each, index, len(run.statuses), as_json=as_json)
         told = len(ended)
         if over:
             break
@@ -85,21 +85,21 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
             while run.question == asked and not run.over:
                 time.sleep(LOOK_S)
         time.sleep(LOOK_S)
-    done = sum(each.standing == PASSED for each in run.stands)
+    done = sum(each.outcome == PASSED for each in run.statuses)
     if as_json:
-        whole = {"routine": run.routine.name, "passed": run.succeeded, "steps": len(run.stands), "done": done}
+        whole = {"routine": run.routine.name, "passed": run.succeeded, "steps": len(run.statuses), "done": done}
         print(json.dumps(whole))
     else:
-        print(f"{run.routine.name}: {'passed' if run.succeeded else 'FAILED'}, {done} of {len(run.stands)} steps")
+        print(f"{run.routine.name}: {'passed' if run.succeeded else 'FAILED'}, {done} of {len(run.statuses)} steps")
 
 
-def _tell(stand: Stand, place: int, steps: int, *, as_json: bool) -> None:
+def _tell(status: StepStatus, index: int, steps: int, *, as_json: bool) -> None:
     if as_json:
-        told = {"step": place, "do": stand.step.do, "words": stand.words, "standing": stand.standing}
-        seconds = None if stand.seconds is None else round(stand.seconds, 3)
-        print(json.dumps(told | {"seen": stand.seen, "seconds": seconds}, ensure_ascii=False), flush=True)
+        told = {"step": index, "do": status.step.do, "words": status.words, "standing": status.outcome}
+        seconds = None if status.seconds is None else round(status.seconds, 3)
+        print(json.dumps(told | {"seen": status.seen, "seconds": seconds}, ensure_ascii=False), flush=True)
     else:
-        took = f"{_SIGNS[stand.standing]:<7} {stand.seconds or 0:6.2f} s"
-        print(f"{place:>3} of {steps}  {took}  {stand.words}", flush=True)
-        if stand.seen:
-            print(f"{'':27}{stand.seen}", flush=True)
+        took = f"{_SIGNS[status.outcome]:<7} {status.seconds or 0:6.2f} s"
+        print(f"{index:>3} of {steps}  {took}  {status.words}", flush=True)
+        if status.seen:
+            print(f"{'':27}{status.seen}", flush=True)

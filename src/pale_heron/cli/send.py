@@ -6,7 +6,7 @@ from typing import Annotated, Final
 
 import typer
 
-from pale_heron.bench.operations.command_client import Commander, exchange_object
+from pale_heron.bench.operations.command_client import CommandClient, exchange_object
 from pale_heron.cli.bench_run import opened
 from pale_heron.core.device.dialogue.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
 from pale_heron.core.device.dialogue.masking import secrets_of, shown
@@ -39,7 +39,7 @@ def send(
     payloads = list(payload or [])
     every_ok = True
     with opened([spec], dialect) as session:
-        tell = Commander(session, spec.name)
+        tell = CommandClient(session, spec.name)
         for command in commands:
             _check(tell.dialect, command, yes)
             prompts = _prompts(tell.dialect, command)

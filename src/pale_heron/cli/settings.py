@@ -9,13 +9,13 @@ from typing import Annotated
 import typer
 
 from pale_heron.bench.config.bench_file import lanes_of
-from pale_heron.bench.config.desired_settings import checked, compared, row_object, rows_of, rule_object
+from pale_heron.bench.config.intended_settings import checked, compared, row_object, rows_of, rule_object
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.module import reading, writing
-from pale_heron.bench.operations.receiver import DOING, FAILED, Standing, Undertaking, Work
+from pale_heron.bench.operations.receiver import DOING, FAILED, AcknowledgedSettings, SteppedOperation, Work
 from pale_heron.cli.bench_run import opened, speaking
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.device.schema.settings import RULES, Compared
+from pale_heron.core.device.schema.settings import RULES, PairedSetting
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import LaneSpec
 
@@ -52,9 +52,9 @@ def settings(
         for spec in specs:
             known = checked(speaking(session, spec), intended[spec.name])
             work = writing(known, store=store) if write and known else reading()
-            failures += _undertake(session, spec.name, work, quiet=as_json)
+            failures += _perform(session, spec.name, work, quiet=as_json)
             if write and known:
-                failures += _undertake(session, spec.name, reading(), quiet=True)
+                failures += _perform(session, spec.name, reading(), quiet=True)
         modules = {spec.name: module for spec in specs if (module := session.module_of(spec.name))}
         first, last = specs[0].name, specs[-1].name
         rules = compared(modules[first], modules[last], (first, last)) if len(modules) == 2 else []
@@ -75,28 +75,28 @@ def _intended(specs: list[LaneSpec], values: list[str]) -> dict[str, dict[str, s
     return found
 
 
-def _undertake(session: Session, lane: str, work: Work, *, quiet: bool) -> list[str]:
+def _perform(session: Session, lane: str, work: Work, *, quiet: bool) -> list[str]:
     """Do it, telling each step as it ends; gives what failed."""
-    undertaking = Undertaking("settings", session, lane, Standing(), work)
-    session.operations.begin(undertaking)
+    operation = SteppedOperation("settings", session, lane, AcknowledgedSettings(), work)
+    session.operations.begin(operation)
     told = 0
     while True:
-        over = undertaking.over
-        ended = [step for step in undertaking.steps if step.standing != DOING]
+        over = operation.over
+        ended = [step for step in operation.steps if step.outcome != DOING]
         for step in ended[told:] if not quiet else ():
             typer.echo(f"{lane}: {step.words}: {step.seen}", err=True)
         told = len(ended)
         if over:
             break
         time.sleep(LOOK_S)
-    failed = [f"{step.words}: {step.seen}" for step in undertaking.steps if step.standing == FAILED]
-    return [f"{lane}: {each}" for each in failed] if not undertaking.succeeded else []
+    failed = [f"{step.words}: {step.seen}" for step in operation.steps if step.outcome == FAILED]
+    return [f"{lane}: {each}" for each in failed] if not operation.succeeded else []
 
 
 def _print(
     modules: dict[str, ModuleSnapshot],
     intended: dict[str, dict[str, str]],
-    rules: list[Compared],
+    rules: list[PairedSetting],
     failures: list[str],
     *,
     as_json: bool,
@@ -122,7 +122,7 @@ def _print(
                 differs = {True: "differs", False: "as intended", None: ""}[row.differs]
                 print(
                     f"  {row.setting.name:<14} {shown(row.state.now):<18} intended {shown(row.intended):<18} "
-                    f"{differs:<12} {row.state.standing}"
+                    f"{differs:<12} {row.state.storage}"
                 )
         for each in rules:
             sign = {True: "holds", False: "BROKEN", None: "not known"}[each.holds]

@@ -86,7 +86,7 @@ def sim(
 
 def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callable[[], bool]) -> None:
     """Several devices in trouble; prints what is to be opened, one a line."""
-    from pale_heron.sim.run import Stage, run_stages
+    from pale_heron.sim.run import TroubleStage, run_stages
     from pale_heron.sim.troubles import TROUBLES
 
     known = ", ".join(TROUBLES)
@@ -99,7 +99,7 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
     if link is not None and len(wanted) > 1:
         raise Trouble("One --link for several devices", "Leave --link out, or name one trouble")
     end_on_signals()
-    stages = [Stage(name, TROUBLES[name], seed, link or _free_link(name)) for name in wanted]
+    stages = [TroubleStage(name, TROUBLES[name], seed, link or _free_link(name)) for name in wanted]
     for stage in stages:
         print(stage.path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
@@ -118,19 +118,19 @@ def _run_modules(
 ) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.modem import RATES as KNOWN
-    from pale_heron.sim.modules import Post, placed
+    from pale_heron.sim.modules import ModulePost, placed
     from pale_heron.sim.run import run_stages
 
     if rate not in KNOWN:
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
     end_on_signals()
-    posts: list[Post] = []
+    posts: list[ModulePost] = []
     for module in placed(kind, seed, int(time.time())):
         # One module has the link itself; the second Bittern, and those of the marsh, have it with their names behind.
         whole = kind != "marsh" and not posts
         own = link if link is None or whole else link.with_name(f"{link.name}-{module.name}")
         path = own or _free_link(module.name)
-        posts.append(Post(module, rate, path))
+        posts.append(ModulePost(module, rate, path))
         print(path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(posts, ended, after, lambda: not when_opened or all(post.terminal.taken for post in posts))

@@ -5,7 +5,7 @@ from typing import Any
 
 from pale_heron.core.frames import OUT, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.wire.framer import Framer, Held
+from pale_heron.core.wire.framer import Framer, HeldBytes
 
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
 ENDING_EVENTS = ("lost", "closed")
@@ -30,12 +30,12 @@ class Framing:
         return self._received.waiting or self._sent.waiting
 
     @property
-    def held(self) -> Held | None:
+    def held(self) -> HeldBytes | None:
         """What waits in either direction: since when, and the first moment at which a pause ends any of it."""
         received, sent = self._received.held, self._sent.held
         if received is None or sent is None:
             return received or sent
-        return Held(min(received.since, sent.since), min(received.until, sent.until))
+        return HeldBytes(min(received.since, sent.since), min(received.until, sent.until))
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
@@ -58,7 +58,7 @@ class Framing:
         return self.finish() if event.name in ENDING_EVENTS else left
 
     def _set(self, details: Mapping[str, Any]) -> list[Frame]:
-        """Take new settings; what was received at another rate is no begin of what comes now."""
+        """Take new settings; what was received at another rate does not begin what comes now."""
         settings = settings_of(details)
         if settings is None:
             return []

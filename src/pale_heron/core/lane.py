@@ -7,20 +7,20 @@ from typing import TYPE_CHECKING, Any
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import SETTING_EVENTS
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
-from pale_heron.core.gnss.epochs.plausibility import Remark
+from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
 from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixSnapshot, FixTracker
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.line.diagnosis.causes import REFUSALS
 from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence
 from pale_heron.core.line.diagnosis.findings import Finding, findings
-from pale_heron.core.line.diagnosis.stages import Opening, Stand, Step, steps
-from pale_heron.core.line.dialogue_stats import Talk, TalkSnapshot
-from pale_heron.core.line.rates import Judged
+from pale_heron.core.line.diagnosis.stages import LaneOpening, LinkStage, StageStatus, steps
+from pale_heron.core.line.dialogue_stats import DialogueSnapshot, DialogueStats
+from pale_heron.core.line.rates import BaudResult
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.nmea.sentences import LAYOUTS
 from pale_heron.core.nmea.systems import TALKERS
-from pale_heron.core.streams import Dialects, LaneStreams
+from pale_heron.core.streams import DialectSource, LaneStreams
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
@@ -41,8 +41,8 @@ class LaneSnapshot:
     role: str
     address: str
     settings: LineSettings | None
-    opening: Opening
-    why_not_open: str
+    opening: LaneOpening
+    open_error: str
     opened: int | None
     returns: int
     dropped_bytes: int
@@ -51,14 +51,14 @@ class LaneSnapshot:
     """Recorded, but not decoded, because decoding was too slow."""
     errors: DriverErrors | None
     """None where the driver counts none."""
-    tried: tuple[Judged, ...]
+    tried: tuple[BaudResult, ...]
     """What each rate gave when rates were tried last."""
-    complaint: str
+    settings_error: str
     """Why the last change of settings, or the last sending, could not be done; empty while all is well."""
     line: LineSnapshot
-    talk: TalkSnapshot
+    dialogue: DialogueSnapshot
     fix: FixSnapshot
-    steps: tuple[Step, ...]
+    steps: tuple[LinkStage, ...]
     module: "ModuleSnapshot | None"
     """What is known of its module; None where it speaks no dialect of commands."""
     findings: tuple[Finding, ...]
@@ -80,7 +80,7 @@ class Lane:
         address: str = "",
         raw: bool = False,
         epochs_kept: int | None = EPOCHS_KEPT,
-        dialects: Dialects | None = None,
+        dialects: DialectSource | None = None,
     ) -> None:
         self.name = name
         self._settings = settings
@@ -90,14 +90,14 @@ class Lane:
         self.streams = LaneStreams(name, dialects)
         self.framing = self.streams.framing
         self._line = LineTracker()
-        self._talk = Talk()
+        self._dialogue = DialogueStats()
         self._errors: DriverErrors | None = None
-        self._tried: tuple[Judged, ...] = ()
-        self._complaint = self._refusal = ""
+        self._tried: tuple[BaudResult, ...] = ()
+        self._settings_error = self._refusal = ""
         self._fix = FixTracker(epochs_kept)
         self._checksums_seen = False
-        self._opening = Opening.OPEN if raw else Opening.OPENING
-        self._why_not_open = self._way_out = ""
+        self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
+        self._open_error = self._hint = ""
         self._opened: int | None = None
         self._returns = 0
         self._dropped = self._skipped = 0
@@ -145,31 +145,31 @@ class Lane:
         left = self._take(self.streams.event(event))
         self._take_positions()
         if event.name in ("opened", "returned"):
-            self._opening = Opening.OPEN
-            self._why_not_open = ""
+            self._opening = LaneOpening.OPEN
+            self._open_error = ""
             self._opened = self._opened or event.time
             self._returns += event.name == "returned"
         if event.name in SETTING_EVENTS:
             self._role = safe_label(str(details.get("role", self._role)))
             self._address = safe_label(str(details.get("address", self._address)))
             self._set(settings_of(details))
-            self._complaint = ""
+            self._settings_error = ""
         elif event.name in ("lost", "refused"):
-            self._opening = Opening(event.name)
+            self._opening = LaneOpening(event.name)
             self._refusal = str(details.get("cause", ""))
-            self._why_not_open = safe_label(str(details.get("reason", "")))
-            self._way_out = safe_label(str(details.get("way_out", "")))
+            self._open_error = safe_label(str(details.get("reason", "")))
+            self._hint = safe_label(str(details.get("way_out", "")))
         elif event.name == "closed":
-            self._opening = Opening.CLOSED
+            self._opening = LaneOpening.CLOSED
         elif event.name in ("settings-refused", "not-sent"):
-            self._complaint = safe_label(str(details.get("reason", "")))
+            self._settings_error = safe_label(str(details.get("reason", "")))
         elif event.name == "start":
             mode = str(details.get("mode", ""))
             self._fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
         elif event.name == "driver-errors":
             self._errors = DriverErrors(*(_count(details, name) for name in DriverErrors._fields))
         elif event.name == "rates-tried":
-            self._tried = _judged(details.get("rates"))
+            self._tried = _baud_results(details.get("rates"))
         elif event.name == "dropped":
             self._dropped += _count(details, "bytes")
         elif event.name == "skipped":
@@ -186,26 +186,26 @@ class Lane:
     def snapshot(self, now: int | None) -> LaneSnapshot:
         """The lane as of `now`; for a raw file as of its own latest time."""
         line = self._line.snapshot(now)
-        talk = self._talk.snapshot(now)
+        dialogue = self._dialogue.snapshot(now)
         fix = self._fix.snapshot(now)
         module = self.module
-        answering = module.standing if module else None
+        answering = module.stage_status if module else None
         evidence = Evidence(
             opening=self._opening,
             refusal=self._refusal if self._refusal in REFUSALS else "",
-            why_not_open=self._why_not_open,
-            way_out=self._way_out,
+            open_error=self._open_error,
+            hint=self._hint,
             opened=self._opened,
             settings=self._settings,
             line=line,
-            talk=talk,
+            dialogue=dialogue,
             errors=self._errors,
             tried=self._tried,
             time_known=fix.value("time") is not None,
             satellites_seen=len(fix.sky.satellites),
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
-            asked_only=answering is Stand.REACHED,
+            asked_only=answering is StageStatus.REACHED,
         )
         return LaneSnapshot(
             name=self.name,
@@ -213,35 +213,35 @@ class Lane:
             address=self._address,
             settings=self._settings,
             opening=self._opening,
-            why_not_open=self._why_not_open,
+            open_error=self._open_error,
             opened=self._opened,
             returns=self._returns,
             dropped_bytes=self._dropped,
             skipped_bytes=self._skipped,
             errors=self._errors,
             tried=self._tried,
-            complaint=self._complaint,
+            settings_error=self._settings_error,
             line=line,
-            talk=talk,
+            dialogue=dialogue,
             fix=fix,
-            steps=steps(self._opening, line, fix.state.has_position, talk.answered, now, answering),
+            steps=steps(self._opening, line, fix.state.has_position, dialogue.answered, now, answering),
             module=module.snapshot() if module else None,
             findings=_joined(findings(evidence), fix.remarks),
         )
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
-        line, fix, talk = self._line.feed, self._fix.feed, self._talk.feed
+        line, fix, dialogue = self._line.feed, self._fix.feed, self._dialogue.feed
         for frame in frames:
             line(frame)
             if frame.direction is OUT or frame.kind is TEXT:
-                talk(frame)
+                dialogue(frame)
                 if frame.direction is not OUT:
                     self._hear_start(frame)
                 continue
             if frame.kind is not NMEA:
                 continue
             if frame.type not in SILENT_TYPES and (frame.type[0] == "P" or frame.type[-3:] == "TXT"):
-                talk(frame)
+                dialogue(frame)
                 if frame.type[0] != "P":
                     self._hear_start(frame)
             if frame.status is OK:
@@ -265,7 +265,7 @@ class Lane:
             self._fix.feed_position(position)
 
 
-def _joined(found: tuple[Finding, ...], remarks: tuple[Remark, ...]) -> tuple[Finding, ...]:
+def _joined(found: tuple[Finding, ...], remarks: tuple[PlausibilityFinding, ...]) -> tuple[Finding, ...]:
     """What is wrong with the line, and with what is said on it; most likely first."""
     if not remarks:
         return found
@@ -278,14 +278,14 @@ def _count(details: Mapping[str, Any], name: str) -> int:
     return told if isinstance(told, int) and told > 0 else 0
 
 
-def _judged(told: object) -> tuple[Judged, ...]:
+def _baud_results(told: object) -> tuple[BaudResult, ...]:
     """What an event tells of the rates that were tried; what cannot be read is left out."""
     found = []
     for row in told if isinstance(told, list) else []:
         try:
-            judged = Judged(**row)
+            result = BaudResult(**row)
         except TypeError:
             continue
-        if all(isinstance(number, int) for number in judged[:5]):
-            found.append(judged._replace(sample=safe_label(str(judged.sample)), fits=bool(judged.fits)))
+        if all(isinstance(number, int) for number in result[:5]):
+            found.append(result._replace(sample=safe_label(str(result.sample)), fits=bool(result.fits)))
     return tuple(found)

@@ -13,7 +13,7 @@ _CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2}))?").fullmatch
 
 
 def seconds(text: str) -> float:
-    """Seconds of `60s`, `1.5min`, `2h` or `90`. Trouble where it is none of these."""
+    """Seconds of `60s`, `1.5min`, `2h` or `90`. Trouble where it is not one of these."""
     parts = _DURATION(text.strip())
     if parts is None:
         raise Trouble(f"{text!r} is no duration", "Write 500ms, 60s, 5min or 2h")
@@ -34,5 +34,5 @@ def moment(text: str, begin: int) -> int:
         return from_iso(text)
     except ValueError:
         raise Trouble(
-            f"{text!r} is no time", "Write 09:41:07, 2031-05-04T09:41:07Z (both UTC) or +90s from the begin"
+            f"{text!r} is no time", "Write 09:41:07, 2031-05-04T09:41:07Z (both UTC) or +90s from the start"
         ) from None

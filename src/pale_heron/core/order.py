@@ -16,7 +16,7 @@ from pale_heron.core.frames import SECOND, Direction, Event, Frame
 Entry = Frame | Event
 
 WINDOW_NS: Final = SECOND
-"""A line that becomes whole later than this after its begin no longer keeps others waiting."""
+"""A line that becomes whole later than this after its start no longer keeps others waiting."""
 
 SLACK_NS: Final = SECOND // 4
 """Records of several lanes may come so much out of the order of their times."""
@@ -25,7 +25,7 @@ MOST_HELD: Final = 50_000
 
 
 @dataclass(slots=True)
-class _Stream:
+class _StreamState:
     """What came last of one lane and direction: where its last frame stands."""
 
     lane: str
@@ -41,7 +41,7 @@ class Order:
         """In order: by key, then as they came."""
         self._floor = 0
         self._count = 0
-        self._stream = _Stream("", Direction.IN)
+        self._stream = _StreamState("", Direction.IN)
         """The one that the last frame was of."""
         self._streams = {("", Direction.IN): self._stream}
 
@@ -91,11 +91,11 @@ class Order:
                 floor = self._floor
         self._count = count
 
-    def _stream_of(self, frame: Frame) -> "_Stream":
+    def _stream_of(self, frame: Frame) -> "_StreamState":
         key = frame.lane, frame.direction
         found = self._streams.get(key)
         if found is None:
-            found = self._streams[key] = _Stream(*key)
+            found = self._streams[key] = _StreamState(*key)
         return found
 
     def _overflow(self) -> None:

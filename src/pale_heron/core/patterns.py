@@ -23,11 +23,11 @@ FAIR_S: Final = 0.0005
 
 Match = regex.Match
 Broken = regex.error
-"""What is raised where an expression is none."""
+"""What is raised where an expression is broken."""
 
 
 class Pattern(Generic[AnyStr]):
-    """One expression. Raises Broken where it is none."""
+    """One expression. Raises Broken where it is not one."""
 
     __slots__ = ("_count", "_pattern", "_spent", "slow")
 

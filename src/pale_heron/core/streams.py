@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
-    from pale_heron.core.gnss.reported import Position
+    from pale_heron.core.gnss.reported import ReportedPosition
 
 LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device tells what it is at its start, or when it is asked."""
@@ -38,7 +38,7 @@ class Recognition(Enum):
     RECORDED = auto()
 
 
-class Dialects(Protocol):
+class DialectSource(Protocol):
     """Where dialects come from."""
 
     @property
@@ -61,7 +61,7 @@ class Dialects(Protocol):
 class LaneStreams:
     """Feed it chunks and events of one lane, in the order of recording. Without `dialects` it hears of no module."""
 
-    def __init__(self, name: str, dialects: Dialects | None = None) -> None:
+    def __init__(self, name: str, dialects: DialectSource | None = None) -> None:
         self.name = name
         self.framing = Framing(name)
         self.module: ModuleTracker | None = None
@@ -74,7 +74,7 @@ class LaneStreams:
         self._before_bytes = 0
         self._sent = False
         self._byte_ns = 0
-        self.told: list[Position] = []
+        self.told: list[ReportedPosition] = []
         """The positions that the module told, until somebody takes them."""
 
     @property
@@ -157,7 +157,7 @@ class LaneStreams:
         if spoken_to and not self.found:
             self._find(self._dialects.standard, self._dialects)
 
-    def _recognise(self, frames: Iterable[Frame], dialects: Dialects) -> None:
+    def _recognise(self, frames: Iterable[Frame], dialects: DialectSource) -> None:
         """Look at what a lane says, until it is known or too much was said."""
         for frame in frames:
             if frame.kind is not TEXT or frame.status is not OK or frame.direction is OUT or len(frame.data) > LONGEST:
@@ -168,7 +168,7 @@ class LaneStreams:
                 self._tried = 0
                 self._find(name, dialects)
 
-    def _find(self, name: str, dialects: Dialects) -> None:
+    def _find(self, name: str, dialects: DialectSource) -> None:
         """A dialect was recognised."""
         if dialects.recognition is Recognition.AT_ONCE:
             self.speak(dialects.named(name))

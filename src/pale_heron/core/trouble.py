@@ -13,16 +13,16 @@ class Exit(IntEnum):
 
 
 class Trouble(Exception):
-    """`what` says what, where and with which value; `way_out` what to do about it; `cause` is a word for programs."""
+    """`what` says what, where and with which value; `hint` what to do about it; `cause` is a word for programs."""
 
-    def __init__(self, what: str, way_out: str = "", cause: str = "") -> None:
+    def __init__(self, what: str, hint: str = "", cause: str = "") -> None:
         super().__init__(what)
         self.what = what
-        self.way_out = way_out
+        self.hint = hint
         self.cause = cause
 
     def __str__(self) -> str:
-        return f"{self.what}. {self.way_out}" if self.way_out else f"{self.what}."
+        return f"{self.what}. {self.hint}" if self.hint else f"{self.what}."
 
 
 def fault_words(fault: BaseException) -> str:

@@ -14,7 +14,7 @@ def iso(time: int) -> str:
 
 
 def from_iso(text: str) -> int:
-    """Nanoseconds of `2031-05-04T09:41:07Z` (ISO 8601; without a zone it is UTC). ValueError where it is none."""
+    """Nanoseconds of `2031-05-04T09:41:07Z` (ISO 8601; without a zone it is UTC). ValueError where it is not one."""
     moment = datetime.fromisoformat(text)
     if moment.tzinfo is None:
         moment = moment.replace(tzinfo=UTC)
@@ -36,5 +36,5 @@ def time_of_day(text: str) -> int:
 
 
 def midnight(day: str) -> int:
-    """The begin of a decoded sentence date, `2031-05-04`. ValueError where there is no such day."""
+    """Midnight of a decoded sentence date, `2031-05-04`. ValueError where there is no such day."""
     return (date.fromisoformat(day) - date(1970, 1, 1)).days * DAY

@@ -21,7 +21,7 @@ HEAD = "# What pale heron knows of adapters, by serial number or place.\n"
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class AdapterNote:
     """What the user said of an adapter. `settings` is a short line, empty where none were kept."""
 
     nickname: str = ""
@@ -55,7 +55,7 @@ def adapters_file() -> Path:
     return config_folder() / "adapters.toml"
 
 
-def known_adapters() -> dict[str, Known]:
+def known_adapters() -> dict[str, AdapterNote]:
     """What is remembered, by key; a file that cannot be read counts as empty."""
     try:
         told = tomllib.loads(adapters_file().read_text()).get("adapter", [])
@@ -65,11 +65,11 @@ def known_adapters() -> dict[str, Known]:
     for row in told if isinstance(told, list) else []:
         if isinstance(row, dict) and isinstance(row.get("key"), str):
             words = (safe_label(str(row.get(name, ""))) for name in ("nickname", "role", "settings"))
-            found[row["key"]] = Known(*words)
+            found[row["key"]] = AdapterNote(*words)
     return found
 
 
-def remember(key: str, known: Known) -> None:
+def remember(key: str, known: AdapterNote) -> None:
     """Keep it under the key, in place of what was; comments of the user stay. Trouble where it cannot be written."""
     with kept_rows(adapters_file(), "adapter", "file of adapters", HEAD) as row:
         told = {"key": key, "nickname": known.nickname, "role": known.role, "settings": known.settings}

@@ -81,11 +81,11 @@ def _split_nickname(text: str) -> tuple[str, str]:
 
 
 def _split_settings(text: str, address: str) -> tuple[str, LineSettings]:
-    place, at, settings = address.rpartition("@")
+    index, at, settings = address.rpartition("@")
     if not at:
         return address, LineSettings()
     try:
-        return place, parse_short_line(settings)
+        return index, parse_short_line(settings)
     except ValueError as problem:
         raise Trouble(f"In {text!r}: {problem}", "Write rate, framing, flow: @9600,8N1,none") from None
 
@@ -96,6 +96,6 @@ def _check_address(text: str, address: str) -> None:
         return
     if scheme[1] not in SCHEMES:
         raise Trouble(f"{text!r} begins with {scheme[1]}://", "Lanes are device paths, socket:// or rfc2217://")
-    place = _HOST_PORT(scheme[2])
-    if place is None or not 0 < int(place[1]) < 65536:
+    index = _HOST_PORT(scheme[2])
+    if index is None or not 0 < int(index[1]) < 65536:
         raise Trouble(f"{text!r} has no host and port (1 to 65535)", f"As in {scheme[1]}://127.0.0.1:7000")

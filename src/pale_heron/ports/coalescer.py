@@ -14,14 +14,14 @@ QUIET_NS = 30_000_000
 ENOUGH = 1024
 
 
-class Piece(NamedTuple):
+class TimedBytes(NamedTuple):
     """Bytes and the time of the first of them."""
 
     time: int
     data: bytes
 
 
-class Gatherer:
+class ChunkCoalescer:
     """`byte_ns` is how long one byte takes on the line, 0 where that is unknown."""
 
     def __init__(self, byte_ns: int = 0) -> None:
@@ -40,9 +40,9 @@ class Gatherer:
         """When what is held must go on; None where nothing is held."""
         return min(self._begin + HOLD_NS, self._end + QUIET_NS) if self._held else None
 
-    def add(self, data: bytes, now: int) -> list[Piece]:
+    def add(self, data: bytes, now: int) -> list[TimedBytes]:
         """Take what a read returned at `now`; the first byte arrived as much earlier as the bytes need on the line."""
-        pieces: list[Piece] = []
+        pieces: list[TimedBytes] = []
         if self._held.endswith(b"\r") and data[:1] != b"\n":
             pieces = self.take()
         if not self._held:
@@ -55,17 +55,17 @@ class Gatherer:
         if not cut:
             return pieces
         rest = data[cut:]
-        pieces += [Piece(self._begin, self._held[: len(self._held) - len(rest)])]
+        pieces += [TimedBytes(self._begin, self._held[: len(self._held) - len(rest)])]
         self._held = rest
         self._begin = now - len(rest) * self._byte_ns
         return pieces
 
-    def due(self, now: int) -> list[Piece]:
+    def due(self, now: int) -> list[TimedBytes]:
         """What has been held long enough."""
         deadline = self.deadline
         return self.take() if deadline is not None and now >= deadline else []
 
-    def take(self) -> list[Piece]:
+    def take(self) -> list[TimedBytes]:
         """Everything held, now."""
         held, self._held = self._held, b""
-        return [Piece(self._begin, held)] if held else []
+        return [TimedBytes(self._begin, held)] if held else []

@@ -22,7 +22,7 @@ class Holder(NamedTuple):
     name: str
 
 
-class Held:
+class DeviceHolders:
     """Who holds which devices open, as far as this user may see: one walk through all processes, for all devices."""
 
     def __init__(self, devices: Iterable[str]) -> None:

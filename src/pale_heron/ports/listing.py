@@ -8,10 +8,10 @@ from serial.tools import list_ports
 from serial.tools.list_ports_common import ListPortInfo
 
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.files.adapters import Known, adapter_key, known_adapters
+from pale_heron.files.adapters import AdapterNote, adapter_key, known_adapters
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import Held, console_on, missing_right
-from pale_heron.ports.opening import VIRTUAL, console_way_out
+from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
+from pale_heron.ports.opening import VIRTUAL, console_hint
 from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
 
 FREE = "free"
@@ -29,7 +29,7 @@ class Port:
     location: str
     state: str
     """free, held by NAME (process ID), a console, open here, or no permission."""
-    way_out: str
+    hint: str
     virtual: bool = False
     """The baud rate is decorative: USB CDC, Bluetooth, a pseudo-terminal."""
     simulated: bool = False
@@ -45,8 +45,8 @@ class Port:
         return self.state == FREE
 
     @property
-    def known(self) -> Known:
-        return Known(self.nickname, self.role, self.settings)
+    def known(self) -> AdapterNote:
+        return AdapterNote(self.nickname, self.role, self.settings)
 
     def lane(self) -> LaneSpec:
         """The lane that it would be, by what the user said of the adapter."""
@@ -57,7 +57,7 @@ class Port:
 def ports() -> list[Port]:
     """All ports, real ones first, by device name."""
     known, infos, links = known_adapters(), sorted(list_ports.comports(), key=lambda info: info.device), _links()
-    held = Held([*(info.device for info in infos), *(str(link) for link in links)])
+    held = DeviceHolders([*(info.device for info in infos), *(str(link) for link in links)])
     return [*_real(infos, known, held), *_simulated(links, known, held)]
 
 
@@ -84,14 +84,14 @@ def _usb(vendor: int | None, product: int | None) -> str:
     return f"{vendor:04x}:{product:04x}" if vendor is not None and product is not None else ""
 
 
-def _real(infos: Sequence[ListPortInfo], known: dict[str, Known], held: Held) -> list[Port]:
+def _real(infos: Sequence[ListPortInfo], known: dict[str, AdapterNote], held: DeviceHolders) -> list[Port]:
     found = []
     for info in infos:
         usb = _usb(info.vid, info.pid)
         serial_number, location = safe_label(_known(info.serial_number)), safe_label(_known(info.location))
         key = adapter_key(usb, serial_number, location)
-        said = known.get(key, Known())
-        state, way_out = _state(info.device, held)
+        said = known.get(key, AdapterNote())
+        state, hint = _state(info.device, held)
         found.append(
             Port(
                 device=safe_label(info.device),
@@ -101,7 +101,7 @@ def _real(infos: Sequence[ListPortInfo], known: dict[str, Known], held: Held) ->
                 serial_number=serial_number,
                 location=location,
                 state=state,
-                way_out=way_out,
+                hint=hint,
                 virtual=info.device.startswith(VIRTUAL),
                 key=key,
                 nickname=said.nickname,
@@ -116,7 +116,7 @@ def _known(text: str | None) -> str:
     return "" if text in (None, "n/a") else str(text)
 
 
-def _state(device: str, walked: Held, player: str = "") -> tuple[str, str]:
+def _state(device: str, walked: DeviceHolders, player: str = "") -> tuple[str, str]:
     """How a port stands, and the way out where it is not free. `player` is the process that plays a simulated one."""
     right = missing_right(device)
     if right:
@@ -124,7 +124,7 @@ def _state(device: str, walked: Held, player: str = "") -> tuple[str, str]:
     held = [each for each in walked.by_others(device) if str(each.pid) != player]
     console = console_on(device, held)
     if console and held:
-        return f"held by {console}", f"End it: {console_way_out(device)}"
+        return f"held by {console}", f"End it: {console_hint(device)}"
     if held:
         return ", ".join(f"held by {name} (process {pid})" for pid, name in held), "End that program first"
     if console:
@@ -146,7 +146,7 @@ def _played(link: Path) -> bool:
     return not process or Path(f"/proc/{process}").exists()
 
 
-def _simulated(links: Sequence[Path], known: dict[str, Known], held: Held) -> list[Port]:
+def _simulated(links: Sequence[Path], known: dict[str, AdapterNote], held: DeviceHolders) -> list[Port]:
     found = []
     for link in links:
         told = read_label(link)
@@ -155,8 +155,8 @@ def _simulated(links: Sequence[Path], known: dict[str, Known], held: Held) -> li
             continue
         serial_number = safe_label(told.get("serial_number", ""))
         key = adapter_key("", serial_number, "")
-        said = known.get(key, Known())
-        state, way_out = _state(str(link), held, told.get("process", ""))
+        said = known.get(key, AdapterNote())
+        state, hint = _state(str(link), held, told.get("process", ""))
         found.append(
             Port(
                 device=str(link),
@@ -166,7 +166,7 @@ def _simulated(links: Sequence[Path], known: dict[str, Known], held: Held) -> li
                 serial_number=serial_number,
                 location="",
                 state=state,
-                way_out=way_out,
+                hint=hint,
                 simulated=True,
                 key=key,
                 nickname=said.nickname,

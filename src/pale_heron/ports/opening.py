@@ -19,7 +19,7 @@ from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import Held, console_on, missing_right
+from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
 from pale_heron.ports.simulated import simulated_folder
 
 READ_BYTES = 65_536
@@ -36,11 +36,11 @@ def _nothing() -> None:
     """In the place of emptying an input that holds no leftovers."""
 
 
-class Gone(Exception):
+class StreamGone(Exception):
     """The other side of an open stream is no longer there."""
 
 
-class Stream:
+class ByteStream:
     """An open stream of bytes; one thread reads, sets and closes it, another may write."""
 
     def __init__(self, spec: LaneSpec) -> None:
@@ -86,9 +86,9 @@ class Stream:
                 return b""
             data = os.read(self._file, READ_BYTES)
         except PROBLEMS as problem:
-            raise Gone(_reason(problem)) from None
+            raise StreamGone(_reason(problem)) from None
         if not data:
-            raise Gone("the other side closed it" if self._networked else "the device hung up")
+            raise StreamGone("the other side closed it" if self._networked else "the device hung up")
         return data
 
     @property
@@ -106,12 +106,12 @@ class Stream:
                 return self._port.write(data) or 0
             with self._guard:
                 if self._closed:
-                    raise Gone("the lane is not open")
+                    raise StreamGone("the lane is not open")
                 return os.write(self._file, data)
         except (serial.SerialTimeoutException, BlockingIOError):
             return 0
         except PROBLEMS as problem:
-            raise Gone(_reason(problem)) from None
+            raise StreamGone(_reason(problem)) from None
 
     def wait_for_room(self) -> None:
         """Wait a little until more can be written."""
@@ -198,7 +198,7 @@ def _reason(problem: Exception) -> str:
     return os.strerror(number) if number else str(problem) or type(problem).__name__
 
 
-def console_way_out(device: str) -> str:
+def console_hint(device: str) -> str:
     """How a log-in console is ended where systemd runs it."""
     return f"sudo systemctl stop serial-getty@{Path(device).name}"
 
@@ -214,11 +214,11 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
         )
     if not Path(address).exists():
         return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
-    walked = Held([address])
+    walked = DeviceHolders([address])
     held = walked.by_others(address)
     console = console_on(address, held)
     if console and held:
-        return Trouble(f"{address} is held by {console}", f"End it: {console_way_out(address)}", "held")
+        return Trouble(f"{address} is held by {console}", f"End it: {console_hint(address)}", "held")
     if held:
         names = ", ".join(f"{name} (process {pid})" for pid, name in held)
         return Trouble(f"{address} is held by {names}", "End that program, or take its port away from it", "held")

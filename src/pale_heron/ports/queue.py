@@ -14,23 +14,23 @@ from pale_heron.core.frames import Chunk, Event
 MOST_BYTES = 64 << 20
 
 
-class Recorded(NamedTuple):
+class RecordMark(NamedTuple):
     """Between two records: the next one begins at this `position` of the capture, at this `moment`."""
 
     position: int
     moment: int
 
 
-class Passed(NamedTuple):
+class TimePassed(NamedTuple):
     """Nothing of before this `moment` will come any more, but for what is on its way."""
 
     moment: int
 
 
-Handed = Chunk | Event | Recorded | Passed
+Handed = Chunk | Event | RecordMark | TimePassed
 
 
-class Inbox:
+class BoundedQueue:
     """Many threads put, one takes. A loss is told as an event called `loss`."""
 
     def __init__(self, most_bytes: int = MOST_BYTES, loss: str = "dropped") -> None:

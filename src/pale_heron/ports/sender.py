@@ -9,15 +9,15 @@ from collections.abc import Callable
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import fault_words
-from pale_heron.ports.opening import Gone
+from pale_heron.ports.opening import StreamGone
 
 PIECE = 1024
 LOOK_S = 0.1
 STALLED_S = 2.0
 
 
-class Sending:
-    """One thing to send, and how far it is. `every_s` sends it again so many seconds after each begin."""
+class SendJob:
+    """One thing to send, and how far it is. `every_s` sends it again so many seconds after it began."""
 
     def __init__(self, data: bytes, title: str = "", every_s: float | None = None) -> None:
         self.data = data
@@ -76,20 +76,20 @@ class Sender:
         self._flush = flush
         self._settings = settings
         self._failed = failed
-        self._waiting: queue.SimpleQueue[Sending] = queue.SimpleQueue()
-        self._repeated: Sending | None = None
+        self._waiting: queue.SimpleQueue[SendJob] = queue.SimpleQueue()
+        self._repeated: SendJob | None = None
         self._due = 0.0
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._run, name=f"sender {name}", daemon=True)
 
-    def put(self, sending: Sending) -> None:
+    def put(self, job: SendJob) -> None:
         """Send it, after what waits already. What is to be repeated takes the place of what was repeated before."""
         if not self._thread.is_alive():
             with contextlib.suppress(RuntimeError):
                 self._thread.start()
-        if sending.every_s is not None and self._repeated is not None:
+        if job.every_s is not None and self._repeated is not None:
             self._repeated.stop()
-        self._waiting.put(sending)
+        self._waiting.put(job)
 
     def end(self) -> None:
         """Send no more; what waits is dropped."""
@@ -99,15 +99,15 @@ class Sender:
         while not self._ended.is_set():
             self._repeat()
             try:
-                sending = self._waiting.get(timeout=LOOK_S if self._repeated is None else 0.01)
+                job = self._waiting.get(timeout=LOOK_S if self._repeated is None else 0.01)
             except queue.Empty:
                 continue
-            if sending.every_s is not None:
-                self._repeated = sending
+            if job.every_s is not None:
+                self._repeated = job
                 self._due = time.monotonic()
             else:
-                self._send(sending)
-                sending.end(sending.failure)
+                self._send(job)
+                job.end(job.failure)
         self._end_all()
 
     def _end_all(self) -> None:
@@ -131,44 +131,44 @@ class Sender:
             repeated.sent = 0
             self._send(repeated)
 
-    def _send(self, sending: Sending) -> None:
+    def _send(self, job: SendJob) -> None:
         try:
-            self._send_pieces(sending)
+            self._send_pieces(job)
         except Exception as fault:
             # Whatever it is, what waits behind it must still be sent.
-            self._fail(sending, fault_words(fault))
+            self._fail(job, fault_words(fault))
 
-    def _send_pieces(self, sending: Sending) -> None:
+    def _send_pieces(self, job: SendJob) -> None:
         settings = self._settings()
-        pieces = _pieces(sending.data, settings)
+        pieces = _pieces(job.data, settings)
         for place, piece in enumerate(pieces, 1):
             last = place == len(pieces)
-            if sending.stopped or self._ended.is_set() or not self._put_out(piece, last, sending):
+            if job.stopped or self._ended.is_set() or not self._put_out(piece, last, job):
                 break
             delay = settings.char_delay_ms + settings.line_delay_ms * piece.endswith((b"\n", b"\r"))
             if delay:
-                sending.rest(delay / 1000)
+                job.rest(delay / 1000)
         self._flush()
-        sending.times += 1
+        job.times += 1
 
-    def _put_out(self, piece: bytes, last: bool, sending: Sending) -> bool:
+    def _put_out(self, piece: bytes, last: bool, job: SendJob) -> bool:
         """Write all of it, however long the other side takes; False where that cannot be."""
         began = time.monotonic()
-        while piece and not sending.stopped and not self._ended.is_set():
+        while piece and not job.stopped and not self._ended.is_set():
             try:
                 count = self._write(piece, last)
-            except Gone as gone:
-                return self._fail(sending, str(gone))
+            except StreamGone as gone:
+                return self._fail(job, str(gone))
             if count:
-                sending.sent += count
+                job.sent += count
                 piece = piece[count:]
                 began = time.monotonic()
-            sending.stalled = time.monotonic() - began > STALLED_S
+            job.stalled = time.monotonic() - began > STALLED_S
         return True
 
-    def _fail(self, sending: Sending, why: str) -> bool:
-        sending.failure = why
-        self._failed(f"{sending.sent} of {sending.total} bytes were sent: {why}")
+    def _fail(self, job: SendJob, why: str) -> bool:
+        job.failure = why
+        self._failed(f"{job.sent} of {job.total} bytes were sent: {why}")
         return False
 
 

@@ -12,7 +12,7 @@ LOOK_S = 0.4
 GONE_KEPT_S = 60.0
 
 
-class Seen(NamedTuple):
+class SeenPort(NamedTuple):
     """A port, and since when it is there or gone: seconds on the monotonic clock, None where it was there before us."""
 
     port: Port
@@ -20,7 +20,7 @@ class Seen(NamedTuple):
     went: float | None
 
 
-class Change(NamedTuple):
+class PortChange(NamedTuple):
     """`what` is came or went."""
 
     what: str
@@ -33,7 +33,7 @@ class PortWatch:
     def __init__(self, list_ports: Callable[[], list[Port]] = ports) -> None:
         self._list_ports = list_ports
         self._lock = threading.Lock()
-        self._seen: dict[str, Seen] = {}
+        self._seen: dict[str, SeenPort] = {}
         self._first = True
         self.fault = ""
         """A fault of ours in looking, in words; empty while all is well."""
@@ -52,7 +52,7 @@ class PortWatch:
     def stop(self) -> None:
         self._ended.set()
 
-    def look(self) -> list[Change]:
+    def look(self) -> list[PortChange]:
         """Look once; gives what changed."""
         found = {port.device: port for port in self._list_ports()}
         now = time.monotonic()
@@ -61,21 +61,21 @@ class PortWatch:
             for device, port in found.items():
                 before = self._seen.get(device)
                 if before is None or before.went is not None:
-                    self._seen[device] = Seen(port, None if self._first else now, None)
-                    changes.append(Change("came", port))
+                    self._seen[device] = SeenPort(port, None if self._first else now, None)
+                    changes.append(PortChange("came", port))
                 else:
                     self._seen[device] = before._replace(port=port)
             for device, seen in list(self._seen.items()):
                 if device not in found and seen.went is None:
                     self._seen[device] = seen._replace(went=now)
-                    changes.append(Change("went", seen.port))
+                    changes.append(PortChange("went", seen.port))
                 elif seen.went is not None and now - seen.went > GONE_KEPT_S:
                     del self._seen[device]
             changes = [] if self._first else changes
             self._first = False
         return changes
 
-    def seen(self) -> list[Seen]:
+    def seen(self) -> list[SeenPort]:
         """Ports that are there, then those that went lately, each by device name."""
         with self._lock:
             return sorted(self._seen.values(), key=lambda seen: (seen.went is not None, seen.port.device))

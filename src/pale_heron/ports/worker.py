@@ -18,10 +18,10 @@ from pale_heron.core.line.settings import LineSettings, settings_details, short_
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.coalescer import Gatherer, Piece
-from pale_heron.ports.opening import Gone, Stream
-from pale_heron.ports.queue import Inbox
-from pale_heron.ports.sender import Sender, Sending
+from pale_heron.ports.coalescer import ChunkCoalescer, TimedBytes
+from pale_heron.ports.opening import ByteStream, StreamGone
+from pale_heron.ports.queue import BoundedQueue
+from pale_heron.ports.sender import Sender, SendJob
 
 RETRY_S = 0.25
 FAULT_S = 2.0
@@ -35,26 +35,26 @@ LOOK_NS = SECOND
 
 BREAK_S = 0.25
 NOT_OPEN = "the lane is not open"
-Order = Callable[[Stream | None], None]
+Order = Callable[[ByteStream | None], None]
 """Carried out by the lane's thread, which gives the open stream, or None while there is none."""
 
 
-class Reader:
+class LaneWorker:
     """Life of a lane: opening, then open or refused; open, then lost; lost or refused, then opening again."""
 
-    def __init__(self, spec: LaneSpec, inbox: Inbox, clock: StampClock) -> None:
+    def __init__(self, spec: LaneSpec, inbox: BoundedQueue, clock: StampClock) -> None:
         self._spec = spec
         self._inbox = inbox
         self._clock = clock
         self._adapter = spec.adapter
         self._adapter_asked = bool(spec.adapter)
-        self._stream: Stream | None = None
+        self._stream: ByteStream | None = None
         self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
         self._errors: DriverErrors | None = None
         self._errors_asked = 0
         self._guard = threading.Lock()
         """Held while bytes are sent and handed over: what answers them is handed over behind them."""
-        self._sent = Gatherer()
+        self._sent = ChunkCoalescer()
         self._taps: tuple[Callable[[Chunk], None], ...] = ()
         self.passed: int | None = None
         """Up to this time everything that came was handed over; None while the lane is not open."""
@@ -102,17 +102,17 @@ class Reader:
 
         return end
 
-    def send(self, sending: Sending) -> None:
+    def send(self, job: SendJob) -> None:
         """Send in turn. Raises Trouble for a lane that only listens, and for one that is not open."""
-        self._check_sending()
+        self._check_job()
         if self._stream is None:
             raise Trouble(f"{self.name} is not open", "Line says why; send it again when the lane is back")
-        self._sender.put(sending)
+        self._sender.put(job)
 
     def change(self, settings: LineSettings) -> None:
         """Set the lane; the event `settings` or `settings-refused` tells the end, soon where a driver is quick."""
 
-        def set_line(stream: Stream | None) -> None:
+        def set_line(stream: ByteStream | None) -> None:
             wanted = replace(self._spec, settings=settings)
             try:
                 described = stream.change(wanted) if stream is not None else settings
@@ -126,11 +126,11 @@ class Reader:
 
     def send_break(self) -> None:
         """Hold the line low for a while. Raises Trouble for a lane that only listens, and for one that is not open."""
-        self._check_sending()
+        self._check_job()
         if self._stream is None:
             raise Trouble(f"{self.name} is not open", "Line says why; try again when the lane is back")
 
-        def hold_low(stream: Stream | None) -> None:
+        def hold_low(stream: ByteStream | None) -> None:
             if stream is None or self._spec.settings.listen_only:
                 # It was asked for on a line that is no more, or not to be touched any more.
                 self._tell("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
@@ -144,7 +144,7 @@ class Reader:
 
         self._orders.put(hold_low)
 
-    def _check_sending(self) -> None:
+    def _check_job(self) -> None:
         if self._spec.settings.listen_only:
             raise Trouble(f"{self.name} only listens: nothing is sent", "Switch listen only off in the settings first")
 
@@ -163,11 +163,11 @@ class Reader:
             self._obey(None)
             try:
                 self._find_again()
-                stream = Stream(self._spec)
+                stream = ByteStream(self._spec)
             except Trouble as trouble:
                 if trouble.what != refusal and not opened_before:
                     refusal = trouble.what
-                    self._tell("refused", reason=trouble.what, way_out=trouble.way_out, cause=trouble.cause)
+                    self._tell("refused", reason=trouble.what, way_out=trouble.hint, cause=trouble.cause)
                 self._stop.wait(RETRY_S)
                 continue
             self._note_adapter()
@@ -177,7 +177,7 @@ class Reader:
             self._stream = stream
             self._read(stream)
 
-    def _obey(self, stream: Stream | None) -> bool:
+    def _obey(self, stream: ByteStream | None) -> bool:
         """Carry out what was ordered; whether there was anything."""
         obeyed = False
         with contextlib.suppress(queue.Empty):
@@ -205,38 +205,38 @@ class Reader:
                 raise Trouble(f"The adapter ({self._adapter}) is not plugged in", "Plug it in", "absent")
             self._spec = replace(self._spec, address=device, adapter=self._adapter)
 
-    def _read(self, stream: Stream) -> None:
+    def _read(self, stream: ByteStream) -> None:
         """Until it is gone or the end is asked for."""
-        gatherer = Gatherer(stream.settings.byte_ns)
+        coalescer = ChunkCoalescer(stream.settings.byte_ns)
         try:
             while not self._stop.is_set():
                 if not self._orders.empty():
-                    self._hand_over(gatherer.take())
+                    self._hand_over(coalescer.take())
                     self._obey(stream)
-                    gatherer = Gatherer(stream.settings.byte_ns)
-                data = stream.read(self._wait(gatherer))
+                    coalescer = ChunkCoalescer(stream.settings.byte_ns)
+                data = stream.read(self._wait(coalescer))
                 now = self._clock.now()
-                self._hand_over(gatherer.add(data, now) if data else gatherer.due(now))
-                held = gatherer.begin
+                self._hand_over(coalescer.add(data, now) if data else coalescer.due(now))
+                held = coalescer.begin
                 self.passed = now if held is None else min(now, held)
                 self._ask_errors(stream, now)
                 if 0 < len(data) < FEW_BYTES:
                     self._stop.wait(BREATH_S)
-            self._hand_over(gatherer.take())
+            self._hand_over(coalescer.take())
             self._tell("closed")
-        except Gone as gone:
-            self._hand_over(gatherer.take())
+        except StreamGone as gone:
+            self._hand_over(coalescer.take())
             self._tell("lost", reason=str(gone))
         finally:
             self._stream = None
             self.passed = None
             stream.close()
 
-    def _wait(self, gatherer: Gatherer) -> float:
-        deadline = gatherer.deadline
+    def _wait(self, coalescer: ChunkCoalescer) -> float:
+        deadline = coalescer.deadline
         return WAIT_S if deadline is None else min(WAIT_S, max(0.0, (deadline - self._clock.now()) / SECOND))
 
-    def _ask_errors(self, stream: Stream, now: int) -> None:
+    def _ask_errors(self, stream: ByteStream, now: int) -> None:
         """Tell what the driver counted, when that has changed."""
         if now - self._errors_asked < LOOK_NS:
             return
@@ -246,7 +246,7 @@ class Reader:
             self._errors = errors
             self._tell("driver-errors", **errors._asdict())
 
-    def _hand_over(self, pieces: list[Piece]) -> None:
+    def _hand_over(self, pieces: list[TimedBytes]) -> None:
         if not pieces:
             return
         with self._guard:
@@ -263,7 +263,7 @@ class Reader:
         """
         stream = self._stream
         if stream is None:
-            raise Gone(NOT_OPEN)
+            raise StreamGone(NOT_OPEN)
         # A stream that may wait in the middle of it must not hold up reading.
         with self._guard if stream.writes_at_once else contextlib.nullcontext():
             now = self._clock.now()
@@ -281,7 +281,7 @@ class Reader:
         with self._guard:
             self._hand_over_sent(self._sent.take(), True)
 
-    def _hand_over_sent(self, pieces: list[Piece], whole: bool) -> None:
+    def _hand_over_sent(self, pieces: list[TimedBytes], whole: bool) -> None:
         for place, piece in enumerate(pieces, 1):
             continued = not whole or place < len(pieces)
             self._inbox.put(Chunk(self._spec.name, Direction.OUT, piece.time, piece.data, continued))

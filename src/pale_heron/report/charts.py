@@ -44,7 +44,7 @@ class NothingToDraw(Trouble):
 
 
 @dataclass(frozen=True, slots=True)
-class Charted:
+class ChartInput:
     """What a chart is drawn from."""
 
     source: str
@@ -55,7 +55,7 @@ class Charted:
     marks: tuple[tuple[int, str], ...] = ()
 
 
-def save_chart(kind: str, charted: Charted, path: Path) -> None:
+def save_chart(kind: str, charted: ChartInput, path: Path) -> None:
     """Draw and write. Raises NothingToDraw, or Trouble where it cannot be written."""
     form = path.suffix.lower()
     if form not in FORMATS:
@@ -78,7 +78,7 @@ def _of(lane: LaneSnapshot) -> str:
     return f"{lane.name} ({lane.role})" if lane.role else lane.name
 
 
-def _figure(charted: Charted, title: str, sample: str, rows: int = 1, **options: Any) -> tuple[Figure, Any]:
+def _figure(charted: ChartInput, title: str, sample: str, rows: int = 1, **options: Any) -> tuple[Figure, Any]:
     """A figure with title above, and the source and the sample below."""
     figure = Figure(figsize=SIZE_IN, layout="constrained")
     axes = figure.subplots(rows, 1, **options)
@@ -149,7 +149,7 @@ def _thinned(times: Any, *columns: Any, most: int = MOST_POINTS) -> tuple[Any, .
     return (times[:whole].reshape(-1, step)[:, 0], *means)
 
 
-def sky_chart(charted: Charted) -> Figure:
+def sky_chart(charted: ChartInput) -> Figure:
     """Zenith in the middle, north at the top; trails of the last hour."""
     sky = charted.lane.fix.sky
     placed = [each for each in sky.satellites if each.elevation_deg is not None and each.azimuth_deg is not None]
@@ -183,7 +183,7 @@ def sky_chart(charted: Charted) -> Figure:
     return figure
 
 
-def scatter_chart(charted: Charted) -> Figure:
+def scatter_chart(charted: ChartInput) -> Figure:
     """Metres east and north of the mean, or of the reference, with the rings of 50 % and 95 %."""
     found = scatter(charted.lane.fix.track, charted.reference)
     if found is None:
@@ -212,7 +212,7 @@ def scatter_chart(charted: Charted) -> Figure:
     return figure
 
 
-def ribbon_chart(charted: Charted) -> Figure:
+def ribbon_chart(charted: ChartInput) -> Figure:
     """The session: state, satellites used, C/N0 of the best four, with outages, starts and marks."""
     fix = charted.lane.fix
     strip = fix.strip
@@ -256,7 +256,7 @@ def _events(axes: Any, fix: FixSnapshot, marks: tuple[tuple[int, str], ...], beg
         axes[0].legend(named.values(), named.keys(), fontsize=8, loc="upper left", bbox_to_anchor=(1.01, 1.0))
 
 
-def signal_chart(charted: Charted) -> Figure:
+def signal_chart(charted: ChartInput) -> Figure:
     """C/N0 of every satellite over time."""
     series = charted.lane.fix.sky.signals
     if not series:
@@ -286,7 +286,7 @@ def _draw_signal(axis: Axes, name: str, series: Series, place: int) -> None:
     axis.plot(_times(times), means, style, color=ink, linewidth=0.9, label=name)
 
 
-def position_chart(charted: Charted) -> Figure:
+def position_chart(charted: ChartInput) -> Figure:
     """Metres north, east and up over time, from the mean or from the reference."""
     track = charted.lane.fix.track
     times, known = _timed(track)
@@ -311,7 +311,7 @@ def position_chart(charted: Charted) -> Figure:
     return figure
 
 
-def comparison_chart(charted: Charted) -> Figure:
+def comparison_chart(charted: ChartInput) -> Figure:
     """Metres from one receiver to the other over the moments that both tell of."""
     other = charted.other
     if other is None:
@@ -335,7 +335,7 @@ def comparison_chart(charted: Charted) -> Figure:
     return figure
 
 
-KINDS: Final[dict[str, Callable[[Charted], Figure]]] = {
+KINDS: Final[dict[str, Callable[[ChartInput], Figure]]] = {
     "sky": sky_chart,
     "scatter": scatter_chart,
     "ribbon": ribbon_chart,

@@ -25,7 +25,7 @@ from pale_heron.core.nmea.sentence import encode, parse, sealed
 from pale_heron.core.utc import DAY, clock, iso, midnight
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations, InSky
-from pale_heron.sim.scenes import RATES, START_TIMES, Scene, Stage, StartTimes
+from pale_heron.sim.scenes import RATES, START_TIMES, Scene, SceneStage, StartTimes
 from pale_heron.sim.solution import Errors, dilution
 
 VERSION = "1.4"
@@ -145,7 +145,7 @@ class Curlew:
         solved = len(used) >= (4 if known.three_d else 3) and known.two_d and dops is not None
         dimension = (3 if known.three_d else 2) if solved else 1
         stage = scene.stage(seconds)
-        state = _Epoch(self._begin_ns + round(seconds * SECOND), known, place, dimension, stage)
+        state = _SaidEpoch(self._begin_ns + round(seconds * SECOND), known, place, dimension, stage)
         if scene.default_date and dimension == 1:
             state.date = DEFAULT_DATE
         elif scene.weeks_off and state.date is not None:
@@ -178,7 +178,7 @@ class Curlew:
         interval = self.setup.intervals[name]
         return list(TALKERS) if interval < len(TALKERS) else [list(TALKERS)[self._epoch % interval]]
 
-    def _sky(self, seconds: float, place: marsh.Place, known: "_StartClock") -> list[InSky]:
+    def _sky(self, seconds: float, place: marsh.MarshPlace, known: "_StartClock") -> list[InSky]:
         """What it sees: after a start one satellite after the other is found."""
         if not known.seen:
             return []
@@ -246,10 +246,12 @@ class _StartClock:
         return 1 + int(4 * (self.passed - self.times.used) / (self.times.two_d - self.times.used))
 
 
-class _Epoch:
+class _SaidEpoch:
     """The values of one epoch, and the sentences that say them."""
 
-    def __init__(self, now_ns: int, known: _StartClock, place: marsh.Place, dimension: int, stage: Stage) -> None:
+    def __init__(
+        self, now_ns: int, known: _StartClock, place: marsh.MarshPlace, dimension: int, stage: SceneStage
+    ) -> None:
         self._stage = stage
         self._place = place
         self._dimension = dimension

@@ -1,6 +1,6 @@
 """The made-up world: a salt marsh with a tidal channel, a hut on the dyke and a buoy that drifts.
 
-Everything follows from the seed and the seconds since the begin, so a run can be repeated.
+Everything follows from the seed and the seconds since the start, so a run can be repeated.
 """
 
 import math
@@ -17,7 +17,7 @@ GEOID_SEPARATION_M = 11.2
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class MarshPlace:
     """Where something truly is: degrees, metres above sea level, metres a second, degrees from north."""
 
     latitude: float
@@ -27,12 +27,12 @@ class Place:
     course_deg: float
 
 
-def hide(_seconds: float) -> Place:
+def hide(_seconds: float) -> MarshPlace:
     """The roof of the hut on the dyke: at rest."""
-    return Place(*HUT, 9.2, 0.0, 0.0)
+    return MarshPlace(*HUT, 9.2, 0.0, 0.0)
 
 
-def buoy(seconds: float) -> Place:
+def buoy(seconds: float) -> MarshPlace:
     """Buoy 7: drifts down the bends of the channel with the ebb, lifted by a slow swell."""
     along = 0.21 * seconds
     across = 18.0 * math.sin(along / 70.0)
@@ -43,13 +43,13 @@ def buoy(seconds: float) -> Place:
     sideways = 0.21 * 18.0 / 70.0 * math.cos(along / 70.0)
     course = math.degrees(heading + math.atan2(sideways, 0.21)) % 360.0
     height = 3.4 - 0.0002 * seconds + 0.12 * math.sin(seconds / 2.3)
-    return Place(latitude, longitude, height, math.hypot(0.21, sideways), course)
+    return MarshPlace(latitude, longitude, height, math.hypot(0.21, sideways), course)
 
 
 PLACES: Final = {"buoy": buoy, "hide": hide}
 
 
-def antenna(place: str, lever_m: tuple[float, float, float], seconds: float) -> Place:
+def antenna(place: str, lever_m: tuple[float, float, float], seconds: float) -> MarshPlace:
     """Where an antenna truly is that stands so many metres east, north and up of a place."""
     here = PLACES[place](seconds)
     east, north, up = lever_m

@@ -148,7 +148,7 @@ class Modem:
         if self.data_mode:
             self._hear_data(data, seconds)
             return
-        for place, byte in enumerate(data):
+        for index, byte in enumerate(data):
             if self._waiting is not None:
                 self._hear_text(byte, seconds)
             elif byte == 0x0D:
@@ -157,7 +157,7 @@ class Modem:
                     self.put(line + b"\r", seconds)
                 self._hear_line(line.decode("latin-1"), seconds)
                 if self.data_mode:
-                    self._hear_data(data[place + 1 :], seconds)
+                    self._hear_data(data[index + 1 :], seconds)
                     break
             elif byte != 0x0A and len(self._line) < LONGEST_LINE:
                 self._line.append(byte)

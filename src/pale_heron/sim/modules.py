@@ -22,7 +22,7 @@ BUOY: Final = {**GROUP, "node": "7", "pace": "4", "role": "1", "peer": "7", "bea
 
 
 @dataclass(frozen=True, slots=True)
-class Placed:
+class PlacedModule:
     """One module: its name, where it stands, and what it is set to."""
 
     name: str
@@ -31,13 +31,13 @@ class Placed:
     settings: Mapping[str, str]
 
 
-def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC) -> list[Placed]:
+def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC) -> list[PlacedModule]:
     """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them."""
-    makers: dict[str, Callable[[], list[Placed]]] = {
+    makers: dict[str, Callable[[], list[PlacedModule]]] = {
         "bittern": lambda: _bitterns(seed),
-        "plover": lambda: [Placed("plover", "buoy 7", Plover(seed, begin), {})],
-        "wren": lambda: [Placed("wren", "hide", Wren(seed), {"peer": VANE_ADDRESS, "pin": VANE_PIN})],
-        "teal": lambda: [Placed("teal", "hide", Teal(seed), {})],
+        "plover": lambda: [PlacedModule("plover", "buoy 7", Plover(seed, begin), {})],
+        "wren": lambda: [PlacedModule("wren", "hide", Wren(seed), {"peer": VANE_ADDRESS, "pin": VANE_PIN})],
+        "teal": lambda: [PlacedModule("teal", "hide", Teal(seed), {})],
     }
     kinds = list(makers) if kind == MARSH else [kind]
     return [each for name in kinds for each in makers[name]()]
@@ -48,18 +48,18 @@ KINDS: Final = {"bittern": 2, "plover": 1, "wren": 1, "teal": 1, MARSH: 5}
 """What can be run, and how many terminals each has."""
 
 
-def _bitterns(seed: int) -> list[Placed]:
+def _bitterns(seed: int) -> list[PlacedModule]:
     air = Air(seed)
     return [
-        Placed("bittern-hide", "hide", Bittern(air, "hide", seed), HIDE),
-        Placed("bittern-buoy", "buoy 7", Bittern(air, "buoy", seed + 1), BUOY),
+        PlacedModule("bittern-hide", "hide", Bittern(air, "hide", seed), HIDE),
+        PlacedModule("bittern-buoy", "buoy 7", Bittern(air, "buoy", seed + 1), BUOY),
     ]
 
 
-class Post:
+class ModulePost:
     """One module and its terminal. A new line rate takes hold once what was queued before it is out."""
 
-    def __init__(self, module: Placed, rate: int, link: Path) -> None:
+    def __init__(self, module: PlacedModule, rate: int, link: Path) -> None:
         """Raises Trouble where the link cannot be made."""
         self.modem = module.modem
         self.modem.configure(**module.settings, rate=str(rate))

@@ -20,7 +20,7 @@ RING_EVERY_S: Final = 2.0
 OPERATOR: Final = "Saltmarsh Net"
 SENDER: Final = "+99905550142"
 OWN_NUMBER: Final = "+99905550107"
-PLACES: Final = 10
+SLOTS: Final = 10
 WORDS: Final = {3: "not allowed", 4: "cannot do that", 11: "SIM PIN required", 16: "wrong code", 21: "no such place",
                 30: "no network", 50: "wrong values"}  # fmt: skip
 KNOBS: Final = {
@@ -57,7 +57,7 @@ class Plover(Modem):
             "+CMGL": self._list,
             "+CMGR": self._read,
             "+CMGD": self._delete,
-            "+CPMS": lambda _: Answer((f'+CPMS: "SM",{len(self._messages)},{PLACES}',)),
+            "+CPMS": lambda _: Answer((f'+CPMS: "SM",{len(self._messages)},{SLOTS}',)),
             "+PLACE": self._place,
             "H": self._hang_up,
             "+CHUP": self._hang_up,
@@ -113,8 +113,8 @@ class Plover(Modem):
 
     def _creg(self, call: Call) -> Answer:
         if call.form == "?":
-            standing = "1" if self._registered else "2" if self._on and not self._locked else "0"
-            return Answer((f"{call.stem}: {self._notices},{standing}",))
+            registration = "1" if self._registered else "2" if self._on and not self._locked else "0"
+            return Answer((f"{call.stem}: {self._notices},{registration}",))
         if call.form == "=?":
             return Answer((f"{call.stem}: (0-2)",))
         if not call.values or call.values[0] not in ("0", "1", "2"):
@@ -176,15 +176,15 @@ class Plover(Modem):
         return Answer((f"+CMGS: {self._reference}",), after_s=1.6)
 
     def _message_comes(self, seconds: float) -> None:
-        place = next(each for each in range(1, PLACES + 2) if each not in self._messages)
+        slot = next(each for each in range(1, SLOTS + 2) if each not in self._messages)
         sent = datetime.fromtimestamp(self._begin + int(seconds), UTC)
-        self._messages[place] = ("REC UNREAD", SENDER, f"{sent:%y/%m/%d,%H:%M:%S}+00", "Ebb at 10:40. OK")
+        self._messages[slot] = ("REC UNREAD", SENDER, f"{sent:%y/%m/%d,%H:%M:%S}+00", "Ebb at 10:40. OK")
         if self.running["cnmi"].endswith("1"):
-            self.line(f'+CMTI: "SM",{place}', seconds)
+            self.line(f'+CMTI: "SM",{slot}', seconds)
 
-    def _message_lines(self, head: str, place: int) -> tuple[str, ...]:
-        status, sender, sent, text = self._messages[place]
-        self._messages[place] = ("REC READ", sender, sent, text)
+    def _message_lines(self, head: str, slot: int) -> tuple[str, ...]:
+        status, sender, sent, text = self._messages[slot]
+        self._messages[slot] = ("REC READ", sender, sent, text)
         return (f'{head}"{status}","{sender}",,"{sent}"\r\n{text}',)
 
     def _list(self, call: Call) -> Answer:
@@ -192,20 +192,20 @@ class Plover(Modem):
             return Answer(result="+CMS ERROR: 304")
         wanted = call.values[0] if call.values else "ALL"
         chosen = [each for each, message in self._messages.items() if wanted in ("ALL", message[0])]
-        return Answer(tuple(each for place in chosen for each in self._message_lines(f"+CMGL: {place},", place)))
+        return Answer(tuple(each for slot in chosen for each in self._message_lines(f"+CMGL: {slot},", slot)))
 
     def _read(self, call: Call) -> Answer:
-        place = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
-        if place not in self._messages:
+        slot = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
+        if slot not in self._messages:
             return Answer(result="+CMS ERROR: 321")
-        return Answer(self._message_lines("+CMGR: ", place))
+        return Answer(self._message_lines("+CMGR: ", slot))
 
     def _delete(self, call: Call) -> Answer:
         if call.values[1:] == ("4",):
             self._messages.clear()
             return Answer()
-        place = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
-        return Answer() if self._messages.pop(place, None) else Answer(result="+CMS ERROR: 321")
+        slot = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
+        return Answer() if self._messages.pop(slot, None) else Answer(result="+CMS ERROR: 321")
 
     def _call_comes(self, seconds: float) -> None:
         self._rings_left = RINGS
@@ -230,6 +230,6 @@ class Plover(Modem):
         now = datetime.fromtimestamp(self._begin + int(call.seconds), UTC)
         if call.seconds < FIX_AFTER_S:
             return Answer((f"+PLACE: {now:%H%M%S}.00,,,,0,03",))
-        place = marsh.buoy(call.seconds)
-        told = f"{place.latitude:.6f},{place.longitude:.6f},{place.altitude_m:.1f},3,09"
+        slot = marsh.buoy(call.seconds)
+        told = f"{slot.latitude:.6f},{slot.longitude:.6f},{slot.altitude_m:.1f},3,09"
         return Answer((f"+PLACE: {now:%H%M%S}.00,{told}",))

@@ -9,7 +9,7 @@ from pale_heron.sim.actors import Actor
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.label import Label
 from pale_heron.sim.terminal import Terminal
-from pale_heron.sim.troubles import Play
+from pale_heron.sim.troubles import TroublePlay
 
 TICK_S = 0.01
 
@@ -42,10 +42,10 @@ def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) ->
                 next_epoch = now - begin
 
 
-class Stage:
+class TroubleStage:
     """One device in trouble, plugged in and out as it plays."""
 
-    def __init__(self, name: str, play: Play, seed: int, link: Path) -> None:
+    def __init__(self, name: str, play: TroublePlay, seed: int, link: Path) -> None:
         self._name = name
         self._play = play
         self._link = link

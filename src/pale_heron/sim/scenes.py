@@ -26,7 +26,7 @@ START_TIMES: Final = {
 }
 
 
-class Stage(NamedTuple):
+class SceneStage(NamedTuple):
     """From `after` seconds on the solution is of this GGA quality, and its errors are so many times the usual ones."""
 
     after: float
@@ -51,7 +51,7 @@ class Scene:
     """East, north and up from there to the antenna."""
     reeds: bool = False
     """High reeds on both banks hide all but the satellites overhead and along the channel."""
-    stages: tuple[Stage, ...] = (Stage(0.0, 1, 1.0),)
+    stages: tuple[SceneStage, ...] = (SceneStage(0.0, 1, 1.0),)
     """How the solution becomes better, and worse, in the order of time; told with the decimals of RTK from 4 on."""
     weeks_off: int = 0
     """Added to the date that is told."""
@@ -75,18 +75,18 @@ class Scene:
         height = 40.0 + 22.0 * math.sin(seconds / 9.0) + 14.0 * math.sin(seconds / 4.1)
         return elevation < height and along > 18.0
 
-    def stage(self, seconds: float) -> Stage:
+    def stage(self, seconds: float) -> SceneStage:
         """What the solution is like so many seconds after power came."""
         return [stage for stage in self.stages if stage.after <= seconds][-1]
 
 
 _CONVERGING: Final = (
-    Stage(0.0, 1, 1.0),
-    Stage(12.0, 2, 0.4),
-    Stage(22.0, 5, 0.12),
-    Stage(45.0, 4, 0.008),
-    Stage(95.0, 5, 0.06),
-    Stage(103.0, 4, 0.008),
+    SceneStage(0.0, 1, 1.0),
+    SceneStage(12.0, 2, 0.4),
+    SceneStage(22.0, 5, 0.12),
+    SceneStage(45.0, 4, 0.008),
+    SceneStage(95.0, 5, 0.06),
+    SceneStage(103.0, 4, 0.008),
 )
 
 SCENES: Final = {

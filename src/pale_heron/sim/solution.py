@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from pale_heron.core.gnss.earth.geodesy import moved
-from pale_heron.sim.marsh import Place
+from pale_heron.sim.marsh import MarshPlace
 
 RANGE_ERROR_M = 1.1
 MEMORY = 0.97
@@ -47,7 +47,7 @@ class Errors:
         self._wander = [0.0, 0.0, 0.0]
 
     def found(
-        self, truth: Place, dops: tuple[float, float, float], scale: float = 1.0
+        self, truth: MarshPlace, dops: tuple[float, float, float], scale: float = 1.0
     ) -> tuple[float, float, float, tuple[float, float, float]]:
         """Latitude, longitude and altitude as found, and their expected errors north, east and up in metres.
 

@@ -11,7 +11,7 @@ from pale_heron.sim.scenes import Scene
 OPEN_SKY = Scene("an open sky", quick=8.0)
 
 
-class Play(NamedTuple):
+class TroublePlay(NamedTuple):
     """`rate` is the device's own, `settings` those of the lane; `finding` the id of what the screen must say first.
 
     `sends` is what somebody has to type, every few seconds, for the trouble to show. `locked` holds the port as another
@@ -29,66 +29,72 @@ class Play(NamedTuple):
 
 
 TROUBLES: Final = {
-    "silent": Play("says nothing at all", lambda _: actors.Mute(), "unpowered"),
-    "falls-silent": Play(
+    "silent": TroublePlay("says nothing at all", lambda _: actors.Mute(), "unpowered"),
+    "falls-silent": TroublePlay(
         "speaks for 12 seconds, then no more", lambda seed: actors.Receiver(OPEN_SKY, seed, silent_after=12.0), "silent"
     ),
-    "loopback": Play("sends back what it is sent, and nothing else", lambda _: actors.Loop(), "own-bytes", sends="AT"),
-    "wrong-rate": Play(
+    "loopback": TroublePlay(
+        "sends back what it is sent, and nothing else", lambda _: actors.Loop(), "own-bytes", sends="AT"
+    ),
+    "wrong-rate": TroublePlay(
         "speaks at 38400 baud while the lane is at 9600",
         lambda seed: actors.Receiver(OPEN_SKY, seed),
         "rate-mismatch",
         rate=38400,
     ),
-    "noise": Play("sends bytes of pure chance", actors.noise, "no-rate"),
-    "few-damaged": Play(
+    "noise": TroublePlay("sends bytes of pure chance", actors.noise, "no-rate"),
+    "few-damaged": TroublePlay(
         "spoils one sentence in a hundred",
         lambda seed: actors.Receiver(Scene("noise now and then", quick=8.0, damaged_share=0.015), seed),
         "few-damaged",
     ),
-    "many-damaged": Play(
+    "many-damaged": TroublePlay(
         "spoils one sentence in four",
         lambda seed: actors.Receiver(Scene("much noise", quick=8.0, damaged_share=0.25), seed),
         "many-damaged",
     ),
-    "no-line-end": Play("ends no line", lambda _: actors.level_without_ends(), "no-line-end"),
-    "staircase": Play("ends its lines with LF alone", lambda _: actors.log_with_lf(), "staircase"),
-    "run-together": Play(
+    "no-line-end": TroublePlay("ends no line", lambda _: actors.level_without_ends(), "no-line-end"),
+    "staircase": TroublePlay("ends its lines with LF alone", lambda _: actors.log_with_lf(), "staircase"),
+    "run-together": TroublePlay(
         "ends its lines with LF alone, on a lane set to CR LF",
         lambda _: actors.log_with_lf(),
         "other-line-end",
         LineSettings(ending_in="crlf", gap_ms=2000),
     ),
-    "late-replies": Play("answers when its time-out is over", lambda _: actors.Late(1.0), "late-replies", sends="AT"),
-    "deaf": Play("sends notices and answers nothing", lambda _: actors.notices(), "no-reply", sends="AT"),
-    "no-sky": Play("a receiver indoors", lambda seed: actors.Receiver(Scene("indoors", quick=0.02), seed), "no-sky"),
-    "line-full": Play(
+    "late-replies": TroublePlay(
+        "answers when its time-out is over", lambda _: actors.Late(1.0), "late-replies", sends="AT"
+    ),
+    "deaf": TroublePlay("sends notices and answers nothing", lambda _: actors.notices(), "no-reply", sends="AT"),
+    "no-sky": TroublePlay(
+        "a receiver indoors", lambda seed: actors.Receiver(Scene("indoors", quick=0.02), seed), "no-sky"
+    ),
+    "line-full": TroublePlay(
         "ten rounds of sentences a second at 9600 baud",
         lambda seed: actors.Receiver(OPEN_SKY, seed, every_ms=100),
         "line-full",
     ),
-    "login": Play("a computer's console", lambda _: actors.Console(), "login-prompt"),
-    "brown-out": Play("starts again every 6 seconds", lambda _: actors.brown_out(), "restarts"),
-    "binary-beside-text": Play(
+    "login": TroublePlay("a computer's console", lambda _: actors.Console(), "login-prompt"),
+    "brown-out": TroublePlay("starts again every 6 seconds", lambda _: actors.brown_out(), "restarts"),
+    "binary-beside-text": TroublePlay(
         "RTCM 3 and an opaque protocol between sentences",
         lambda seed: actors.Mixed(OPEN_SKY, seed),
         "binary-beside-text",
     ),
-    "held": Play(
+    "held": TroublePlay(
         "another program holds its port", lambda seed: actors.Receiver(OPEN_SKY, seed), "refused", locked=True
     ),
-    "forbidden": Play(
+    "forbidden": TroublePlay(
         "its port may not be opened (but by root)",
         lambda seed: actors.Receiver(OPEN_SKY, seed),
         "refused",
         forbidden=True,
     ),
-    "unplugged": Play(
+    "unplugged": TroublePlay(
         "its plug is pulled every 14 seconds, and comes back under another name",
         lambda seed: actors.Unplugged(OPEN_SKY, seed),
         "lost",
     ),
-    "endless-line": Play(
+    "endless-line": TroublePlay(
         "one line that never ends, as fast as it goes",
         lambda _: actors.endless(),
         "no-line-end",

@@ -33,21 +33,21 @@ def act(do: "Callable[Concatenate[PaleHeron, Arguments], object]", *args: Argume
 class Pickable(Protocol):
     """A screen with rows that can be picked by a click."""
 
-    def pick(self, place: int) -> None: ...
+    def pick(self, index: int) -> None: ...
 
 
-def pick(app: "PaleHeron", place: int) -> None:
+def pick(app: "PaleHeron", index: int) -> None:
     """Pick a row of the screen that is on top: a panel, or the list of ports."""
     if isinstance(app.screen, Pickable):
-        app.screen.pick(place)
+        app.screen.pick(index)
 
 
 def show_view(app: "PaleHeron", name: str) -> None:
     app.show_view(name)
 
 
-def choose_lane(app: "PaleHeron", place: int) -> None:
-    app.choose_lane(place)
+def choose_lane(app: "PaleHeron", index: int) -> None:
+    app.choose_lane(index)
 
 
 def seek(app: "PaleHeron", moment: int) -> None:
@@ -66,8 +66,8 @@ def show_cleared(app: "PaleHeron") -> None:
     app.traffic.show_cleared()
 
 
-def pick_latest(app: "PaleHeron", place: int) -> None:
-    app.traffic.pick_latest(place)
+def pick_latest(app: "PaleHeron", index: int) -> None:
+    app.traffic.pick_latest(index)
 
 
 def next_fix_page(app: "PaleHeron") -> None:

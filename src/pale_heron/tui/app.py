@@ -25,7 +25,7 @@ from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting import shell, timebar
 from pale_heron.tui.painting.paint import line
-from pale_heron.tui.screens.panel import Page
+from pale_heron.tui.screens.panel import TextPage
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
@@ -94,7 +94,7 @@ class PaleHeron(FullScreen[None]):
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
-            self.traffic.sending_words = self._lane_actions.sending_words
+            self.traffic.job_words = self._lane_actions.job_words
         if isinstance(bench, Player):
             self.traffic.seek = bench.seek
 
@@ -243,7 +243,7 @@ class PaleHeron(FullScreen[None]):
         self.show_view("traffic")
         self.traffic.go_to_moment(moment)
 
-    def on_traffic_list_chosen(self) -> None:
+    def on_traffic_list_line_chosen(self) -> None:
         self._draw()
 
     def choose_lane(self, place: int) -> None:
@@ -268,7 +268,7 @@ class PaleHeron(FullScreen[None]):
         # Loads all views; the first picture does not wait for it.
         from pale_heron.tui.screens.help import help_lines
 
-        self.push_screen(Page(partial(help_lines, self._view, self._replay)))
+        self.push_screen(TextPage(partial(help_lines, self._view, self._replay)))
 
     def seek(self, moment: int) -> None:
         """Go to a moment of a replay."""

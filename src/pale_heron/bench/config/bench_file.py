@@ -55,36 +55,36 @@ def load_bench(path: Path) -> list[LaneSpec]:
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
     check_count(len(rows))
-    return [_lane(path, text, place, row) for place, row in enumerate(rows)]
+    return [_lane(path, text, index, row) for index, row in enumerate(rows)]
 
 
-def _lane(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LaneSpec:
+def _lane(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LaneSpec:
     for key in row:
         if key not in LANE_KEYS:
-            line = _line_of(text, key, place)
+            line = _line_of(text, key, index)
             raise _wrong(path, line, f"{key!r} is no key of a lane{nearest_words(key, dict.fromkeys(LANE_KEYS))}")
     if not isinstance(row.get("address"), str):
-        raise _wrong(path, _line_of(text, "", place), "a lane without address (text in quotes)")
+        raise _wrong(path, _line_of(text, "", index), "a lane without address (text in quotes)")
     named = f"{row['nickname']}={row['address']}" if row.get("nickname") else row["address"]
     try:
         spec = parse_lane(named)
     except Trouble as trouble:
-        raise _wrong(path, _line_of(text, "address", place), str(trouble)) from None
-    settings = _settings(path, text, place, row)
+        raise _wrong(path, _line_of(text, "address", index), str(trouble)) from None
+    settings = _settings(path, text, index, row)
     role, adapter, dialect = (str(row.get(key, "")) for key in ("role", "adapter", "dialect"))
-    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect, _intended(path, text, place, row))
+    return LaneSpec(spec.name, spec.address, settings, role, adapter, dialect, _intended(path, text, index, row))
 
 
-def _intended(path: Path, text: str, place: int, row: Mapping[str, Any]) -> dict[str, str]:
+def _intended(path: Path, text: str, index: int, row: Mapping[str, Any]) -> dict[str, str]:
     """How the settings of a module are meant to be: its dialect is not known here, so only the form is looked at."""
     told = row.get("intended", {})
     if not isinstance(told, dict) or not all(isinstance(each, str | int) for each in told.values()):
-        line = _line_of(text, "intended", place)
+        line = _line_of(text, "intended", index)
         raise _wrong(path, line, 'intended is no table of settings: intended = { node = "7" }')
     return {str(name): str(value) for name, value in told.items()}
 
 
-def _settings(path: Path, text: str, place: int, row: Mapping[str, Any]) -> LineSettings:
+def _settings(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LineSettings:
     found: dict[str, Any] = {}
     for name, key in KEYS.items():
         if name in row:
@@ -93,15 +93,15 @@ def _settings(path: Path, text: str, place: int, row: Mapping[str, Any]) -> Line
                 found[key.field] = key.read(said(value))
                 LineSettings(**{key.field: found[key.field]})
             except ValueError as problem:
-                line = _line_of(text, name, place)
+                line = _line_of(text, name, index)
                 raise _wrong(path, line, f"{name} = {value!r}: {problem}; {key.allowed}") from None
     return LineSettings(**found)
 
 
-def _line_of(text: str, key: str, place: int | None) -> int:
-    """The line, from 1, in which a key stands: in the `place`th lane, or before the first; else where that begins."""
+def _line_of(text: str, key: str, index: int | None) -> int:
+    """The line, from 1, in which a key stands: in the `index`th lane, or before the first; else where that begins."""
     lane, head = -1, 1
-    wanted = -1 if place is None else place
+    wanted = -1 if index is None else index
     for number, line in enumerate(text.splitlines(), 1):
         if _LANE_HEAD.match(line):
             lane += 1

@@ -9,8 +9,8 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from pale_heron.core.device.schema.dialect import Dialect, laid_over, read_dialect
-from pale_heron.core.device.schema.toml_table import Problem
+from pale_heron.core.device.schema.dialect import Dialect, merge, read_dialect
+from pale_heron.core.device.schema.toml_table import TableProblem
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.adapters import config_folder
@@ -20,7 +20,7 @@ SHIPPED = "pale_heron.dialects"
 FOLDER = "dialects"
 
 
-class Wrong(NamedTuple):
+class FileMistake(NamedTuple):
     """A mistake and the line, from 1, in which it stands."""
 
     line: int
@@ -66,7 +66,7 @@ def _own_texts() -> Iterator[str]:
 
 
 @lru_cache(maxsize=64)
-def read_text(text: str) -> tuple[Dialect, tuple[Wrong, ...]]:
+def read_text(text: str) -> tuple[Dialect, tuple[FileMistake, ...]]:
     """A dialect and its mistakes, in the order of their lines. Reading takes a while; the same text is read once."""
     told, broken = tables_of(text)
     if broken is not None:
@@ -74,18 +74,18 @@ def read_text(text: str) -> tuple[Dialect, tuple[Wrong, ...]]:
     try:
         told = _grown(told)
     except ValueError as problem:
-        return Dialect(""), (Wrong(line_of(text, Problem(("extends",), "")), str(problem)),)
+        return Dialect(""), (FileMistake(line_of(text, TableProblem(("extends",), "")), str(problem)),)
     dialect, problems = read_dialect(told)
-    return dialect, tuple(sorted(Wrong(line_of(text, problem), problem.words) for problem in problems))
+    return dialect, tuple(sorted(FileMistake(line_of(text, problem), problem.words) for problem in problems))
 
 
-def tables_of(text: str) -> tuple[dict[str, Any], Wrong | None]:
-    """The tables of a TOML file; or that it is none, and where."""
+def tables_of(text: str) -> tuple[dict[str, Any], FileMistake | None]:
+    """The tables of a TOML file; or where it breaks the rules of TOML."""
     try:
         return tomllib.loads(text), None
     except tomllib.TOMLDecodeError as problem:
         place = re.search(r"line (\d+)", str(problem))
-        return {}, Wrong(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
+        return {}, FileMistake(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
 
 
 def _grown(told: dict[str, Any]) -> dict[str, Any]:
@@ -96,11 +96,11 @@ def _grown(told: dict[str, Any]) -> dict[str, Any]:
         if base not in texts or seen > len(texts):
             raise ValueError(f"extends = {base!r}: no dialect of that name ships{nearest_words(base, texts)}")
         under = tomllib.loads(texts[base])
-        told, base, seen = laid_over(under, told), under.get("extends"), seen + 1
+        told, base, seen = merge(under, told), under.get("extends"), seen + 1
     return told
 
 
-def read_file(path: Path) -> tuple[Dialect, tuple[Wrong, ...]]:
+def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
     """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
     try:
         return read_text(path.read_text())
@@ -155,7 +155,7 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
     return path
 
 
-def line_of(text: str, problem: Problem) -> int:
+def line_of(text: str, problem: TableProblem) -> int:
     """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
     *tables, key = problem.keys or ("",)
     table, whole = ".".join(tables), ".".join(problem.keys)

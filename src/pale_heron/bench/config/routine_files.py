@@ -5,7 +5,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-from pale_heron.bench.config.dialects import Wrong, line_of, tables_of
+from pale_heron.bench.config.dialects import FileMistake, line_of, tables_of
 from pale_heron.core.device.dialogue.exchanges import SENT, Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.notices import OK
@@ -33,13 +33,13 @@ def known_routines() -> dict[str, str]:
     return found
 
 
-def routine_of_text(text: str) -> tuple[Routine, list[Wrong]]:
+def routine_of_text(text: str) -> tuple[Routine, list[FileMistake]]:
     """A routine and its mistakes, each with its line."""
     told, broken = tables_of(text)
     if broken is not None:
         return Routine(""), [broken]
     routine, problems = read_routine(told)
-    return routine, sorted(Wrong(line_of(text, problem), problem.words) for problem in problems)
+    return routine, sorted(FileMistake(line_of(text, problem), problem.words) for problem in problems)
 
 
 def named_routine(name: str) -> Routine:

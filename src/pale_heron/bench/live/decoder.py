@@ -9,15 +9,15 @@ from typing import Any, Final
 
 from pale_heron.bench.live.recorder import TAKE_WAIT_S, join
 from pale_heron.bench.model import Model
-from pale_heron.bench.scrollback.checkpoints import Placer
-from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
+from pale_heron.bench.scrollback.read_back import ReadBack
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.trouble import fault_words
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.queue import Handed, Inbox, Passed, Recorded
+from pale_heron.ports.queue import BoundedQueue, Handed, RecordMark, TimePassed
 
 MARGIN_NS: Final = 120_000_000
-"""Bytes may lie so long in a gatherer, those that were sent too: so much later it is certain that they do not come."""
+"""Bytes may lie so long in a coalescer, those that were sent too: so much later it is certain that they do not come."""
 
 DECODE_S: Final = 60.0
 PICTURE_NS: Final = SECOND // 15
@@ -33,9 +33,9 @@ class Decoder:
 
     def __init__(
         self,
-        inbox: Inbox,
+        inbox: BoundedQueue,
         model: Model,
-        history: History | None,
+        history: ReadBack | None,
         clock: StampClock,
         over: threading.Event,
         note: Callable[[str, str, Mapping[str, Any]], None],
@@ -48,7 +48,7 @@ class Decoder:
         self._note = note
         self.fault = ""
         """Why decoding ended; empty while it goes on."""
-        self._placer = Placer(model)
+        self._placer = CheckpointPlacer(model)
         self._dialects_told: dict[str, str] = {}
         self._looked = True
         self._thread = threading.Thread(target=self._run, name="decoder", daemon=True)
@@ -88,10 +88,10 @@ class Decoder:
         batch: list[Chunk | Event] = []
         size, passed = 0, None
         for each in handed:
-            if isinstance(each, Passed):
+            if isinstance(each, TimePassed):
                 # Behind all that was taken with it the last one says what the others said before.
                 passed = each
-            elif isinstance(each, Recorded):
+            elif isinstance(each, RecordMark):
                 self._feed_batch(batch)
                 place = self._placer.before(each.position, each.moment)
                 if self._history is not None and place is not None:

@@ -15,7 +15,7 @@ from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import settings_of
 from pale_heron.core.trouble import fault_words
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.queue import Handed, Inbox, Passed, Recorded
+from pale_heron.ports.queue import BoundedQueue, Handed, RecordMark, TimePassed
 
 TAKE_WAIT_S: Final = 0.05
 SYNC_S = 2.0
@@ -32,8 +32,8 @@ class Recorder:
 
     def __init__(
         self,
-        inbox: Inbox,
-        onward: Inbox,
+        inbox: BoundedQueue,
+        onward: BoundedQueue,
         clock: StampClock,
         writer: CaptureWriter | None,
         passed: Callable[[], int],
@@ -86,7 +86,7 @@ class Recorder:
             except Exception as fault:
                 self._tell_fault("watching the host's clock", fault)
             # All at once: the decoder is woken once for what came together.
-            self._onward.put_all([*kept, Passed(passed)])
+            self._onward.put_all([*kept, TimePassed(passed)])
         self.over.set()
 
     def _keep(self, record: Handed, kept: list[Handed]) -> None:
@@ -111,7 +111,7 @@ class Recorder:
             writer.add_lane(record.lane, str(details["address"]), settings_of(details))
         if writer.size >= self._mark_due and not writer.failure:
             self._mark_due = writer.size + MARK_BYTES
-            kept.append(Recorded(writer.size, record.time or 0))
+            kept.append(RecordMark(writer.size, record.time or 0))
         if isinstance(record, Chunk):
             writer.chunk(record)
         else:

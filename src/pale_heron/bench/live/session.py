@@ -18,11 +18,11 @@ from pale_heron import __version__
 from pale_heron.bench.config.dialect_book import BEGUN, KEPT, DialectBook
 from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.recorder import Recorder
-from pale_heron.bench.model import Ear, Model
-from pale_heron.bench.operations.baud_search import RateFinder
+from pale_heron.bench.model import FrameTap, Model
+from pale_heron.bench.operations.baud_search import BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
-from pale_heron.bench.scrollback.read_back import History
+from pale_heron.bench.scrollback.read_back import ReadBack
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Event
@@ -32,9 +32,9 @@ from pale_heron.core.streams import Recognition
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, check_count
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.queue import Inbox
-from pale_heron.ports.sender import Sending
-from pale_heron.ports.worker import Reader
+from pale_heron.ports.queue import BoundedQueue
+from pale_heron.ports.sender import SendJob
+from pale_heron.ports.worker import LaneWorker
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
@@ -58,24 +58,24 @@ class Session:
         self.clock = StampClock()
         self.operations = Operations()
         self._began = self.clock.now()
-        self._inbox = Inbox()
+        self._inbox = BoundedQueue()
         self._model = Model(book=DialectBook(Recognition.TOLD))
         for spec in specs:
             self._model.add(spec.name, spec.settings, role=spec.role, address=spec.address)
         self._model.publish(self._began)
         self._writer = writer = CaptureWriter(capture) if capture else None
-        self._history = History(writer.path, lambda: writer.described) if writer else None
+        self._history = ReadBack(writer.path, lambda: writer.described) if writer else None
         self._lines = Lines(self._model.log, self._history)
         if self._writer:
             for spec in specs:
                 self._writer.add_lane(spec.name, spec.address, spec.settings)
-        self._readers = {spec.name: Reader(spec, self._inbox, self.clock) for spec in specs}
+        self._readers = {spec.name: LaneWorker(spec, self._inbox, self.clock) for spec in specs}
         self._said = {spec.name: spec for spec in specs}
         """What people said of each lane: its dialect, how its module is meant to be set. The rest is the reader's."""
         self._said_lock = threading.Lock()
-        self._sendings: dict[str, list[Sending]] = {}
+        self._jobs: dict[str, list[SendJob]] = {}
         self._stopping = threading.Event()
-        recorded = Inbox(loss="skipped")
+        recorded = BoundedQueue(loss="skipped")
         self._recorder = Recorder(self._inbox, recorded, self.clock, writer, self._passed)
         self._decoder = Decoder(recorded, self._model, self._history, self.clock, self._recorder.over, self.note)
 
@@ -137,7 +137,7 @@ class Session:
             self._said[spec.name] = spec
             details = {"address": spec.address, "role": spec.role, **settings_details(spec.settings)}
             self._inbox.put(Event(self.clock.now(), spec.name, "added", details))
-            reader = Reader(spec, self._inbox, self.clock)
+            reader = LaneWorker(spec, self._inbox, self.clock)
             # Others go through them meanwhile.
             self._readers = {**self._readers, spec.name: reader}
         reader.start()
@@ -150,27 +150,27 @@ class Session:
         """Raises Trouble for a lane that only listens or is not open."""
         self._readers[lane].send_break()
 
-    def send(self, lane: str, sending: Sending) -> None:
+    def send(self, lane: str, job: SendJob) -> None:
         """Send in turn. Raises Trouble for a lane that only listens or is not open."""
-        self._readers[lane].send(sending)
-        self._sendings[lane] = [*self.sendings(lane), sending]
+        self._readers[lane].send(job)
+        self._jobs[lane] = [*self.jobs(lane), job]
 
-    def sendings(self, lane: str) -> list[Sending]:
+    def jobs(self, lane: str) -> list[SendJob]:
         """What is under way on a lane or repeated there."""
-        return [each for each in self._sendings.get(lane, ()) if not each.over]
+        return [each for each in self._jobs.get(lane, ()) if not each.over]
 
-    def find_rate(self, lane: str, ask: bool) -> RateFinder:
+    def find_rate(self, lane: str, ask: bool) -> BaudSearch:
         """Begin to try rates. Trouble where something would be sent on a lane that only listens, or one is busy."""
-        finder = RateFinder(self._readers[lane], self.clock, ask)
+        finder = BaudSearch(self._readers[lane], self.clock, ask)
         before = self.operations.on(lane)
-        if isinstance(before, RateFinder):
+        if isinstance(before, BaudSearch):
             # Asked for again: the search of before has led the line back when it is over.
             before.stop()
             self.operations.wait_free(lane, FREE_WITHIN_S)
         self.operations.begin(finder)
         return finder
 
-    def note_rates(self, lane: str, finder: RateFinder) -> None:
+    def note_rates(self, lane: str, finder: BaudSearch) -> None:
         """Keep in the record what the rates gave."""
         self.note(lane, "rates-tried", {"rates": finder.results})
 
@@ -199,11 +199,11 @@ class Session:
         """Note something at this time, in the record and among the traffic."""
         self.note("", "mark", {"text": text})
 
-    def listen(self, lane: str) -> Ear:
+    def listen(self, lane: str) -> FrameTap:
         """Hear what comes on a lane from now on, until `leave`."""
         return self._model.listen(lane)
 
-    def leave(self, ear: Ear) -> None:
+    def leave(self, ear: FrameTap) -> None:
         """Hear no more."""
         self._model.leave(ear)
 

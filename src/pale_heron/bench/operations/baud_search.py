@@ -6,11 +6,11 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from pale_heron.bench.operations.registry import Operation
-from pale_heron.core.line.rates import Judged, RateTrial, candidates, recommended
+from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, recommended
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.sender import Sending
-from pale_heron.ports.worker import Reader
+from pale_heron.ports.sender import SendJob
+from pale_heron.ports.worker import LaneWorker
 
 LOOK_S = 0.05
 SETTLE_S = 0.3
@@ -21,13 +21,13 @@ ASK = b"AT\r"
 """What every module of ITU-T V.250 answers with a result code."""
 
 
-class FinderState(NamedTuple):
+class BaudSearchState(NamedTuple):
     """How the search stands. `trying` is the rate being listened to; None when it is over."""
 
     rates: tuple[int, ...]
-    tried: tuple[Judged, ...]
+    tried: tuple[BaudResult, ...]
     trying: int | None
-    best: Judged | None
+    best: BaudResult | None
     asking: bool
     problem: str
 
@@ -36,13 +36,13 @@ class FinderState(NamedTuple):
         return self.trying is None
 
 
-class RateFinder(Operation):
+class BaudSearch(Operation):
     """One search on one lane. With `ask` it sends AT at each rate.
 
     Afterwards the lane has the rate that it had before; nothing is decided here.
     """
 
-    def __init__(self, reader: Reader, clock: StampClock, ask: bool) -> None:
+    def __init__(self, reader: LaneWorker, clock: StampClock, ask: bool) -> None:
         """Raises Trouble where something would be sent on a lane that only listens."""
         if ask and reader.spec.settings.listen_only:
             raise Trouble(f"{reader.name} only listens: nothing is sent", "Search by listening alone")
@@ -52,22 +52,22 @@ class RateFinder(Operation):
         self._ask = ask
         self._before = reader.spec.settings
         self._rates = candidates(self._before)
-        self._tried: list[Judged] = []
+        self._tried: list[BaudResult] = []
         self._trying: int | None = self._rates[0]
-        self._trial: RateTrial | None = None
+        self._trial: BaudTrial | None = None
         self._end_tap: Callable[[], None] = lambda: None
 
     @property
-    def state(self) -> FinderState:
+    def state(self) -> BaudSearchState:
         """How it stands now; the rate under way is among what was tried."""
         trial, tried = self._trial, tuple(self._tried)
-        now = (*tried, trial.judged()) if trial is not None and self._trying is not None else tried
-        return FinderState(self._rates, now, self._trying, recommended(now), self._ask, self.failure)
+        now = (*tried, trial.result()) if trial is not None and self._trying is not None else tried
+        return BaudSearchState(self._rates, now, self._trying, recommended(now), self._ask, self.failure)
 
     @property
     def results(self) -> list[dict[str, object]]:
         """What each rate gave, as an event carries it."""
-        return [judged._asdict() for judged in self._tried]
+        return [result._asdict() for result in self._tried]
 
     def stop(self) -> None:
         """End it early; the line is told to go back to its rate of before when this returns."""
@@ -94,13 +94,13 @@ class RateFinder(Operation):
         self._end_tap()
         self._reader.change(replace(self._before, rate=rate))
         self._settle(rate)
-        trial = self._trial = RateTrial(rate, self._clock.now())
+        trial = self._trial = BaudTrial(rate, self._clock.now())
         self._end_tap = self._reader.tap(trial.feed)
         if self._ask:
-            self._reader.send(Sending(ASK))
+            self._reader.send(SendJob(ASK))
         while not self.token.stopped and not trial.settled(self._clock.now()):
             time.sleep(LOOK_S)
-        self._tried.append(trial.judged())
+        self._tried.append(trial.result())
         self._trial = None
 
     def _settle(self, rate: int) -> None:

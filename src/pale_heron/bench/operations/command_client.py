@@ -13,7 +13,7 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.05
 SENT_WITHIN_S: Final = 5.0
@@ -22,10 +22,10 @@ ESCAPE_TRIES: Final = 2
 ATTENTION: Final = "AT"
 
 
-class CommandedBench(Protocol):
+class CommandBench(Protocol):
     """What is needed of a live bench."""
 
-    def send(self, lane: str, sending: Sending) -> None: ...
+    def send(self, lane: str, job: SendJob) -> None: ...
 
     def module_of(self, lane: str) -> ModuleSnapshot | None: ...
 
@@ -34,10 +34,10 @@ class CommandedBench(Protocol):
     def wait_for_news(self, seconds: float) -> None: ...
 
 
-class Commander:
+class CommandClient:
     """One lane's module. `stopped` is asked now and then: true gives up waiting."""
 
-    def __init__(self, bench: CommandedBench, lane: str, stopped: Callable[[], bool] = lambda: False) -> None:
+    def __init__(self, bench: CommandBench, lane: str, stopped: Callable[[], bool] = lambda: False) -> None:
         self._bench = bench
         self._lane = lane
         self._stopped = stopped
@@ -64,7 +64,7 @@ class Commander:
             )
         before = module.count if module else 0
         end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
-        self._bench.send(self._lane, Sending(line.encode("latin-1") + end, masked_command(self.dialect, line)))
+        self._bench.send(self._lane, SendJob(line.encode("latin-1") + end, masked_command(self.dialect, line)))
         return self._wait(before, line.strip().encode("latin-1"), payload)
 
     def _wait(self, before: int, sent: bytes, payload: bytes | None) -> Exchange:
@@ -80,7 +80,7 @@ class Commander:
                 return found
             if found is not None and found.waits == "its payload" and not answered_prompt:
                 answered_prompt = True
-                self._bench.send(self._lane, Sending(_at_prompt(found, payload), "at the prompt"))
+                self._bench.send(self._lane, SendJob(_at_prompt(found, payload), "at the prompt"))
             self._bench.wait_for_news(LOOK_S)
         raise Trouble(GIVEN_UP)
 
@@ -116,7 +116,7 @@ class Commander:
             if self._stopped():
                 raise Trouble(GIVEN_UP)
             sequence = module.dialect.escape.encode("latin-1")
-            self._bench.send(self._lane, Sending(sequence, "escape"))
+            self._bench.send(self._lane, SendJob(sequence, "escape"))
             self._wait(before, sequence, None)
         module = self.module
         return module is not None and module.mode == COMMAND

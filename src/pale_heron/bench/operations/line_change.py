@@ -7,10 +7,10 @@ does it answer ─▶ tell it ─▶ open at the new line ─▶ store ─▶ re
 from dataclasses import dataclass, replace
 from typing import Final
 
-from pale_heron.bench.operations.command_client import Commander
-from pale_heron.bench.operations.module import answered, commander, restart_now, store_now
-from pale_heron.bench.operations.receiver import Undertaking, Work
-from pale_heron.bench.operations.registry import Failed
+from pale_heron.bench.operations.command_client import CommandClient
+from pale_heron.bench.operations.module import answered, client, restart_now, store_now
+from pale_heron.bench.operations.receiver import SteppedOperation, Work
+from pale_heron.bench.operations.registry import OperationFailed
 from pale_heron.core.device.schema.commands import SET
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.line.settings import LineSettings
@@ -55,38 +55,38 @@ class LineChange:
 def changing_line(change: LineChange) -> Work:
     """Change rate and flow control on both sides, store, restart, verify; go back by itself where nothing answers."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         before = self.bench.settings_of(self.lane)
         after = change.applied(before)
         self.begin(f"does it answer at {before}?")
         # So far nothing is changed, and whoever gives up is obeyed at once.
-        if not any(commander(self).attention().status != NO_ANSWER for _ in range(ATTENTIONS)):
-            raise Failed(f"nothing answers at {before}: r finds the rate; nothing was changed")
+        if not any(client(self).attention().status != NO_ANSWER for _ in range(ATTENTIONS)):
+            raise OperationFailed(f"nothing answers at {before}: r finds the rate; nothing was changed")
         self.done("it does")
         told = change.commands(before)
         for command, _ in told:
             if _unstoppable(self).command(command) is None:
                 self.begin(f"the command {command}")
-                raise Failed(f"the dialect has none called {command}; nothing was changed")
+                raise OperationFailed(f"the dialect has none called {command}; nothing was changed")
         try:
             _change(self, told, after, store=change.store)
-        except (Failed, Trouble) as failure:
+        except (OperationFailed, Trouble) as failure:
             self.failed(str(failure))
             _go_back(self, before, after, told)
             self.begin("the line")
-            raise Failed(f"it is {before} as before: {failure}") from None
+            raise OperationFailed(f"it is {before} as before: {failure}") from None
 
     return work
 
 
-def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) -> None:
+def _change(self: SteppedOperation, told: Told, after: LineSettings, *, store: bool) -> None:
     for command, values in told:
         self.token.check()
         self.begin(f"tell it {command} {', '.join(values.values())}")
         exchange = _unstoppable(self).ask(command, SET, **values)
         assert exchange is not None, "looked for before"
         if exchange.status == "error":
-            raise Failed(answered(exchange))
+            raise OperationFailed(answered(exchange))
         # Without an answer it may have changed all the same: what follows finds out.
         self.done(answered(exchange))
     self.token.check()
@@ -98,19 +98,19 @@ def _change(self: Undertaking, told: Told, after: LineSettings, *, store: bool) 
     self.token.check()
     self.begin(f"does it answer at {after} after the restart?")
     if not _answers(self, ATTENTIONS):
-        raise Failed(f"nothing answers at {after} after the restart")
+        raise OperationFailed(f"nothing answers at {after} after the restart")
     self.done("it does: stored")
 
 
-def _open_at(self: Undertaking, settings: LineSettings) -> None:
+def _open_at(self: SteppedOperation, settings: LineSettings) -> None:
     self.begin(f"open at {settings}")
     self.set_line(settings)
     if not _answers(self, ATTENTIONS):
-        raise Failed(f"nothing answers at {settings}")
+        raise OperationFailed(f"nothing answers at {settings}")
     self.done("it answers")
 
 
-def _go_back(self: Undertaking, before: LineSettings, after: LineSettings, told: Told) -> None:
+def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, told: Told) -> None:
     """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
     self.begin(f"go back to {before}")
     self.set_line(before)
@@ -126,7 +126,7 @@ def _go_back(self: Undertaking, before: LineSettings, after: LineSettings, told:
         self.set_line(before)
         self.failed("no answer")
         self.begin("find it")
-        raise Failed(
+        raise OperationFailed(
             f"it answers neither at {before} nor at {after}: switch its power off and on, then r finds its rate"
         )
     self.done("it answers there")
@@ -135,12 +135,12 @@ def _go_back(self: Undertaking, before: LineSettings, after: LineSettings, told:
     self.set_line(before)
     if not _answers(self, BACK_ATTENTIONS):
         self.set_line(after)
-        raise Failed(f"it does not go back: it stays at {after}, and so does the line")
+        raise OperationFailed(f"it does not go back: it stays at {after}, and so does the line")
     self.done(f"it answers at {before} as before")
     store_now(self)
 
 
-def _set_back(self: Undertaking, before: LineSettings, told: Told) -> None:
+def _set_back(self: SteppedOperation, before: LineSettings, told: Told) -> None:
     flow_in, flow_out = FLOWS[before.flow]
     undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
     for command, _ in reversed(told):
@@ -149,12 +149,12 @@ def _set_back(self: Undertaking, before: LineSettings, told: Told) -> None:
         self.done(answered(exchange) if exchange else "")
 
 
-def _answers(self: Undertaking, tries: int) -> bool:
+def _answers(self: SteppedOperation, tries: int) -> bool:
     """Whether it answers at all; an error proves the line just as well. The first try may end garbage."""
     tell = _unstoppable(self)
     return any(tell.attention().status != NO_ANSWER for _ in range(tries))
 
 
-def _unstoppable(self: Undertaking) -> Commander:
+def _unstoppable(self: SteppedOperation) -> CommandClient:
     """Whoever gives up in the middle of it is led back all the same."""
-    return Commander(self.bench, self.lane)
+    return CommandClient(self.bench, self.lane)

@@ -1,15 +1,15 @@
-"""What is undertaken with a module: read its settings, write those that differ, keep them over a restart.
+"""Operations on a module: read its settings, write those that differ, keep them over a restart.
 
-Each is a work for an Undertaking (acting.py): steps that end with what was seen.
+Each is a work for an Operation (acting.py): steps that end with what was seen.
 """
 
 from collections.abc import Mapping
 from typing import Final
 
 from pale_heron.bench.config.dialect_book import STANDARD
-from pale_heron.bench.operations.command_client import Commander
-from pale_heron.bench.operations.receiver import Undertaking, Work
-from pale_heron.bench.operations.registry import Failed
+from pale_heron.bench.operations.command_client import CommandClient
+from pale_heron.bench.operations.receiver import SteppedOperation, Work
+from pale_heron.bench.operations.registry import OperationFailed
 from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.dialogue.tracker import PENDING, ModuleSnapshot
 from pale_heron.core.device.schema.commands import QUERY, RUN, SET
@@ -23,30 +23,30 @@ LOOK_S: Final = 0.25
 READY_S: Final = 1.2
 
 
-def commander(undertaking: Undertaking) -> Commander:
-    """Tells the module of an undertaking's lane."""
-    return Commander(undertaking.bench, undertaking.lane, lambda: undertaking.given_up)
+def client(operation: SteppedOperation) -> CommandClient:
+    """Tells the module of an operation's lane."""
+    return CommandClient(operation.bench, operation.lane, lambda: operation.given_up)
 
 
-def known(undertaking: Undertaking) -> ModuleSnapshot:
+def known(operation: SteppedOperation) -> ModuleSnapshot:
     """What is known of the module. Raises Failed where it is nothing."""
-    module = undertaking.bench.module_of(undertaking.lane)
+    module = operation.bench.module_of(operation.lane)
     if module is None:
-        raise Failed("it was never spoken to: send AT first")
+        raise OperationFailed("it was never spoken to: send AT first")
     return module
 
 
-def introduced(undertaking: Undertaking) -> ModuleSnapshot:
+def introduced(operation: SteppedOperation) -> ModuleSnapshot:
     """What is known of the module, which is asked what it is where nobody has said so yet."""
-    module = undertaking.bench.module_of(undertaking.lane)
+    module = operation.bench.module_of(operation.lane)
     asked = module is not None and any(isinstance(each, Exchange) and each.sent == b"ATI" for each in module.items)
     if module is None or (module.dialect.name == STANDARD and not asked):
-        undertaking.begin("ask what it is")
-        exchange = commander(undertaking).tell("ATI")
+        operation.begin("ask what it is")
+        exchange = client(operation).tell("ATI")
         if exchange.status == NO_ANSWER:
-            raise Failed(f"{answered(exchange)}: is the rate right? r finds it")
-        undertaking.done(f"{answered(exchange)}, it speaks {known(undertaking).dialect.name}")
-    return known(undertaking)
+            raise OperationFailed(f"{answered(exchange)}: is the rate right? r finds it")
+        operation.done(f"{answered(exchange)}, it speaks {known(operation).dialect.name}")
+    return known(operation)
 
 
 def answered(exchange: Exchange) -> str:
@@ -60,22 +60,22 @@ def answered(exchange: Exchange) -> str:
 def reading(names: tuple[str, ...] = ()) -> Work:
     """Read the settings of these names, or all, each by its query."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         dialect = introduced(self).dialect
         wanted = [each for each in dialect.settings.values() if not names or each.name in names]
         if not wanted:
-            raise Failed(f"the dialect {dialect.name} describes no settings")
+            raise OperationFailed(f"the dialect {dialect.name} describes no settings")
         refused = read_settings(self, wanted)
         if refused:
             self.begin("what could not be read")
-            raise Failed(", ".join(refused))
+            raise OperationFailed(", ".join(refused))
 
     return work
 
 
-def read_settings(self: Undertaking, wanted: list[Setting]) -> list[str]:
+def read_settings(self: SteppedOperation, wanted: list[Setting]) -> list[str]:
     """Read settings, each command once; gives what could not be read, with why."""
-    tell, refused = commander(self), []
+    tell, refused = client(self), []
     for command in dict.fromkeys(each.command for each in wanted):
         self.begin(f"read {', '.join(each.name for each in wanted if each.command == command)}")
         exchange = tell.ask(command, QUERY)
@@ -96,7 +96,7 @@ def read_settings(self: Undertaking, wanted: list[Setting]) -> list[str]:
 def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
     """Write the settings that differ from what is intended, and read them back; then keep them if asked to."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         dialect = introduced(self).dialect
         wanted = [dialect.settings[name] for name in intended if name in dialect.settings]
         read_settings(self, wanted)
@@ -119,7 +119,7 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
     return work
 
 
-def _write(self: Undertaking, command: str, intended: Mapping[str, str]) -> None:
+def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) -> None:
     """Tell one command with all its values: those that are intended, else those that it has."""
     module = known(self)
     values, shown = {}, []
@@ -130,15 +130,15 @@ def _write(self: Undertaking, command: str, intended: Mapping[str, str]) -> None
             values[each.value] = value
             shown.append(f"{each.name} {MASK if each.secret else value}")
     self.begin(f"write {', '.join(shown)}")
-    exchange = commander(self).ask(command, SET, **values)
+    exchange = client(self).ask(command, SET, **values)
     if exchange is None:
-        raise Failed("it cannot be written, only read")
+        raise OperationFailed("it cannot be written, only read")
     if exchange.status != OK:
-        raise Failed(answered(exchange))
+        raise OperationFailed(answered(exchange))
     self.done(answered(exchange))
 
 
-def _verify(self: Undertaking, wanted: list[Setting], intended: Mapping[str, str]) -> None:
+def _verify(self: SteppedOperation, wanted: list[Setting], intended: Mapping[str, str]) -> None:
     states = known(self).settings
     self.begin("compare what was read back")
     wrong = [
@@ -147,30 +147,30 @@ def _verify(self: Undertaking, wanted: list[Setting], intended: Mapping[str, str
         if each.name in states and each.differs(intended[each.name], states[each.name].read)
     ]
     if wrong:
-        raise Failed("; ".join(wrong))
-    pending = [each.name for each in wanted if each.name in states and states[each.name].standing == PENDING]
+        raise OperationFailed("; ".join(wrong))
+    pending = [each.name for each in wanted if each.name in states and states[each.name].storage == PENDING]
     self.done("all as intended" + (f"; {', '.join(pending)} from the next restart on" if pending else ""))
 
 
-def store_now(self: Undertaking) -> None:
+def store_now(self: SteppedOperation) -> None:
     self.begin("store")
-    exchange = commander(self).ask("store", "run")
+    exchange = client(self).ask("store", "run")
     if exchange is None:
-        raise Failed("its dialect has no command called store")
+        raise OperationFailed("its dialect has no command called store")
     if exchange.status != OK:
-        raise Failed(answered(exchange))
+        raise OperationFailed(answered(exchange))
     self.done(answered(exchange))
 
 
-def restart_now(self: Undertaking) -> None:
+def restart_now(self: SteppedOperation) -> None:
     """Tell it to restart and give it the time for that."""
     self.begin("restart")
     before = len(known(self).restarts)
-    exchange = commander(self).ask("restart", "run")
+    exchange = client(self).ask("restart", "run")
     if exchange is None:
-        raise Failed("its dialect has no command called restart")
+        raise OperationFailed("its dialect has no command called restart")
     if exchange.status == "error":
-        raise Failed(answered(exchange))
+        raise OperationFailed(answered(exchange))
     waited = 0.0
     while len(known(self).restarts) == before and waited < START_S:
         self.rest(LOOK_S)
@@ -184,11 +184,11 @@ def restart_now(self: Undertaking) -> None:
 def asking() -> Work:
     """Ask for every reading that can be asked for without harm; one that it refuses is told, and the rest asked."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         refused, lines = [], questions(introduced(self).dialect)
         for each in lines:
             self.begin(each)
-            exchange = commander(self).tell(each)
+            exchange = client(self).tell(each)
             if exchange.status == OK:
                 self.done(answered(exchange))
             else:
@@ -196,7 +196,7 @@ def asking() -> Work:
                 refused.append(each)
         if len(refused) == len(lines):
             self.begin("its answers")
-            raise Failed("it answered none of them")
+            raise OperationFailed("it answered none of them")
 
     return work
 
@@ -216,7 +216,7 @@ def questions(dialect: Dialect) -> list[str]:
 def keeping() -> Work:
     """Store, restart, and see that what was set is still there."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         module = known(self)
         wanted = [each for each in module.dialect.settings.values() if each.name in module.settings]
         before = {each.name: module.settings[each.name].now for each in wanted}
@@ -231,11 +231,11 @@ def keeping() -> Work:
 def escaping() -> Work:
     """Lead it from data mode back to command mode."""
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         guard = known(self).dialect.guard_s
         self.begin(f"silence of {guard:g} s, the escape, silence")
-        if not commander(self).escape():
-            raise Failed("it stays in data mode")
+        if not client(self).escape():
+            raise OperationFailed("it stays in data mode")
         self.done("command mode")
 
     return work

@@ -1,6 +1,6 @@
-"""Tells a device things and watches what becomes of it: one thread for one undertaking, step after step.
+"""Tells a device things and watches what becomes of it: one thread for one operation, step after step.
 
-Every undertaking ends with what was *seen*: an answer, sentences that come or do not, a line that is legible at its
+Every operation ends with what was *seen*: an answer, sentences that come or do not, a line that is legible at its
 new rate. What was asked and what came of it is an event in the record.
 """
 
@@ -9,17 +9,17 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, NamedTuple, Protocol
 
-from pale_heron.bench.operations.registry import Failed, Operation, StopToken
+from pale_heron.bench.operations.registry import Operation, OperationFailed, StopToken
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import actions
-from pale_heron.core.device.schema.actions import Action
+from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.frames import IN, NMEA, OK, SECOND, Frame
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.line.typed import compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_text
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 
 LOOK_S = 0.02
 SETTLE_S = 0.3
@@ -31,14 +31,14 @@ LEGIBLE_WITHIN_S: Final = 6.0
 BACK_WITHIN_S: Final = 15.0
 LONGEST_LISTEN_S: Final = 90.0
 DOING, DONE, FAILED = "doing", "done", "failed"
-Work = Callable[["Undertaking"], None]
-"""Does steps of an undertaking. Raises Failed where it cannot go on."""
+Work = Callable[["SteppedOperation"], None]
+"""Does steps of an operation. Raises Failed where it cannot go on."""
 
 
-class ActingBench(Protocol):
-    """What an undertaking needs of a live bench."""
+class ReceiverBench(Protocol):
+    """What an operation needs of a live bench."""
 
-    def send(self, lane: str, sending: Sending) -> None: ...
+    def send(self, lane: str, job: SendJob) -> None: ...
 
     def change(self, lane: str, settings: LineSettings) -> None: ...
 
@@ -46,7 +46,7 @@ class ActingBench(Protocol):
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
-    def listen(self, lane: str) -> "Listener": ...
+    def listen(self, lane: str) -> "FrameListener": ...
 
     def leave(self, ear: Any) -> None: ...
 
@@ -57,22 +57,22 @@ class ActingBench(Protocol):
     def wait_for_news(self, seconds: float) -> None: ...
 
 
-class Listener(Protocol):
+class FrameListener(Protocol):
     """Hears the frames of a lane as they become whole."""
 
     def take(self) -> list[Frame]: ...
 
 
-class Step(NamedTuple):
+class OperationStep(NamedTuple):
     """One thing done: what, how it stands, and what was seen."""
 
     words: str
-    standing: str
+    outcome: str
     seen: str = ""
 
 
 @dataclass
-class Standing:
+class AcknowledgedSettings:
     """What a lane's device was told, as far as it acknowledged it: running, and stored."""
 
     running: dict[str, str] = field(default_factory=dict)
@@ -85,15 +85,15 @@ class Standing:
         return "running, stored" if self.stored.get(name) == self.running[name] else "running, not stored"
 
 
-class Undertaking(Operation):
+class SteppedOperation(Operation):
     """Does `work` on one lane; `steps`, `over` and `succeeded` may be asked at any time."""
 
     def __init__(
         self,
         title: str,
-        bench: ActingBench,
+        bench: ReceiverBench,
         lane: str,
-        standing: Standing,
+        acknowledged: AcknowledgedSettings,
         work: Work,
         token: StopToken | None = None,
     ) -> None:
@@ -104,12 +104,12 @@ class Undertaking(Operation):
         self.bench = bench
         self.lane = lane
         self._work = work
-        self._standing = standing
-        self._steps: list[Step] = []
-        self._ear: Listener | None = None
+        self._acknowledged = acknowledged
+        self._steps: list[OperationStep] = []
+        self._ear: FrameListener | None = None
 
     @property
-    def steps(self) -> tuple[Step, ...]:
+    def steps(self) -> tuple[OperationStep, ...]:
         return tuple(self._steps)
 
     @property
@@ -122,7 +122,7 @@ class Undertaking(Operation):
         self.token.rest(seconds)
 
     def failed(self, seen: str) -> None:
-        """The step did not succeed; the undertaking goes on."""
+        """The step did not succeed; the operation goes on."""
         self._end_step(FAILED, seen)
 
     def work(self) -> None:
@@ -133,30 +133,30 @@ class Undertaking(Operation):
         finally:
             self._ear = None
             self.bench.leave(ear)
-        if self._steps and self._steps[-1].standing == DOING:
+        if self._steps and self._steps[-1].outcome == DOING:
             self._end_step(DONE, "")
 
     def tell(self, failure: str) -> None:
         """Keep in the record what was asked and what came of it."""
         if failure:
             self._end_step(FAILED, failure)
-        steps = [f"{step.words}: {step.seen or step.standing}" for step in self._steps]
+        steps = [f"{step.words}: {step.seen or step.outcome}" for step in self._steps]
         self.bench.note(self.lane, "told", {"what": self.title, "done": not failure, "steps": steps})
 
     def begin(self, words: str) -> None:
         """A step begins; the one before, if nothing was said of it, is done."""
-        if self._steps and self._steps[-1].standing == DOING:
+        if self._steps and self._steps[-1].outcome == DOING:
             self._end_step(DONE, "")
-        self._steps.append(Step(words, DOING))
+        self._steps.append(OperationStep(words, DOING))
 
     def done(self, seen: str) -> None:
         self._end_step(DONE, seen)
 
-    def _end_step(self, standing: str, seen: str) -> None:
+    def _end_step(self, outcome: str, seen: str) -> None:
         if self._steps:
-            self._steps[-1] = self._steps[-1]._replace(standing=standing, seen=seen)
+            self._steps[-1] = self._steps[-1]._replace(outcome=outcome, seen=seen)
         else:
-            self._steps.append(Step(self.title, standing, seen))
+            self._steps.append(OperationStep(self.title, outcome, seen))
 
     def frames(self, within_s: float) -> Iterator[Frame]:
         """What comes in on the lane from the last look on, until so many seconds have passed."""
@@ -171,7 +171,7 @@ class Undertaking(Operation):
             if not over:
                 self.token.rest(LOOK_S)
 
-    def perform(self, action: Action, values: Mapping[str, str]) -> bool:
+    def perform(self, action: DeviceAction, values: Mapping[str, str]) -> bool:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
         text = action.text(values)
         settings = self.bench.settings_of(self.lane)
@@ -179,38 +179,38 @@ class Undertaking(Operation):
         self.begin(f"tell {text}")
         if action.starts:
             self.bench.note(self.lane, "start", {"mode": action.starts})
-        sending = Sending(compose(text, ending).data)
+        job = SendJob(compose(text, ending).data)
         begin = time.monotonic()
-        self.bench.send(self.lane, sending)
+        self.bench.send(self.lane, job)
         if not action.answered:
             self.done("sent; nothing acknowledges it")
         elif not self._is_answered(action, values, begin):
             return False
         if action.stores:
-            self._standing.stored = dict(self._standing.running)
+            self._acknowledged.stored = dict(self._acknowledged.running)
         elif action.restarts:
-            self._standing.running = dict(self._standing.stored)
+            self._acknowledged.running = dict(self._acknowledged.stored)
         for name, value in _settings_named(action, values):
-            self._standing.running[name] = value
+            self._acknowledged.running[name] = value
         return True
 
-    def _is_answered(self, action: Action, values: Mapping[str, str], begin: float) -> bool:
+    def _is_answered(self, action: DeviceAction, values: Mapping[str, str], begin: float) -> bool:
         for frame in self.frames(action.within_s):
             line = safe_text(frame.data)
             verdict = action.answers(values, line)
             if verdict is not None:
                 passed = 1000 * (time.monotonic() - begin)
                 if not verdict:
-                    raise Failed(f"it refuses: {line.strip()}")
+                    raise OperationFailed(f"it refuses: {line.strip()}")
                 self.done(f"acknowledged after {passed:.0f} ms")
                 return True
         self._end_step(FAILED, f"no answer within {action.within_s:g} s")
         return False
 
-    def must(self, action: Action, values: Mapping[str, str]) -> None:
-        """Tell one thing; without an answer the undertaking ends."""
+    def must(self, action: DeviceAction, values: Mapping[str, str]) -> None:
+        """Tell one thing; without an answer the operation ends."""
         if not self.perform(action, values):
-            raise Failed(f"no answer within {action.within_s:g} s")
+            raise OperationFailed(f"no answer within {action.within_s:g} s")
 
     def hears_valid(self, within_s: float) -> float | None:
         """Seconds until some sentences were valid; None where they never were."""
@@ -248,7 +248,7 @@ class Undertaking(Operation):
         return self.bench.settings_of(self.lane).rate
 
 
-def _settings_named(action: Action, values: Mapping[str, str]) -> list[tuple[str, str]]:
+def _settings_named(action: DeviceAction, values: Mapping[str, str]) -> list[tuple[str, str]]:
     """What an action sets: under its name, and for each choice of a first parameter where it has two."""
     names = [parameter.name for parameter in action.parameters]
     if not names:
@@ -258,7 +258,7 @@ def _settings_named(action: Action, values: Mapping[str, str]) -> list[tuple[str
     return [(f"{action.name} {values[names[0]]}", " ".join(values[name] for name in names[1:]))]
 
 
-def telling(action: Action, values: Mapping[str, str]) -> Work:
+def telling(action: DeviceAction, values: Mapping[str, str]) -> Work:
     """Tell one thing."""
     return lambda self: self.must(action, values)
 
@@ -267,7 +267,7 @@ def choosing_sentences(dialect: Dialect, wanted: Mapping[str, int], epochs_per_s
     """Set the interval of each sentence, then listen until the wanted ones came and the unwanted ones stay away."""
     action = dialect.actions["sentence"]
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         for name, interval in wanted.items():
             self.must(action, {"sentence": name, "interval": str(interval)})
         self.begin("listen: " + ", ".join(f"{name} {'gone' if not each else 'there'}" for name, each in wanted.items()))
@@ -294,7 +294,7 @@ def choosing_sentences(dialect: Dialect, wanted: Mapping[str, int], epochs_per_s
         if stayed or missing:
             told = [f"still coming: {', '.join(stayed)}"] if stayed else []
             told += [f"not there: {', '.join(sorted(missing))}"] if missing else []
-            raise Failed(f"{'; '.join(told)}, after {(newest + silent_ns - first) / SECOND:.0f} s")
+            raise OperationFailed(f"{'; '.join(told)}, after {(newest + silent_ns - first) / SECOND:.0f} s")
         if unwanted and silent_ns >= quiet_ns:
             self.done("nothing at all comes any more")
         elif unwanted:
@@ -310,13 +310,13 @@ def changing_rate(dialect: Dialect, rate: int) -> Work:
     """Set the rate, open at it, believe it when sentences are valid; else go back to the rate of before."""
     action = dialect.actions["line-rate"]
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         before = self.rate
         answered = self.perform(action, {action.changes_rate or "rate": str(rate)})
         if not answered:
             self.begin(f"listen at {before}: did the answer get lost?")
             if self.hears_valid(LEGIBLE_WITHIN_S / 2) is not None:
-                raise Failed(f"nothing has changed: it goes on at {before} baud")
+                raise OperationFailed(f"nothing has changed: it goes on at {before} baud")
             self.done(f"not legible at {before} any more")
         self.begin(f"open at {rate} baud and listen")
         self.reopen(rate)
@@ -328,12 +328,12 @@ def changing_rate(dialect: Dialect, rate: int) -> Work:
         self.begin(f"go back to {before} baud")
         self.reopen(before)
         took = self.hears_valid(LEGIBLE_WITHIN_S)
-        self._standing.running.pop(action.name, None)
+        self._acknowledged.running.pop(action.name, None)
         if took is None:
-            raise Failed(f"nothing valid at {before} either: r finds the rate by listening")
+            raise OperationFailed(f"nothing valid at {before} either: r finds the rate by listening")
         self.done(f"valid sentences at {before} after {took:.1f} s")
         self.begin("the rate")
-        raise Failed(f"it did not change; the line is at {before} baud as before")
+        raise OperationFailed(f"it did not change; the line is at {before} baud as before")
 
     return work
 
@@ -344,7 +344,7 @@ def storing(dialect: Dialect, rates: tuple[int, ...]) -> Work:
     `rates` are those at which it may come back where the one of now was not kept.
     """
 
-    def work(self: Undertaking) -> None:
+    def work(self: SteppedOperation) -> None:
         self.begin("listen to what comes now")
         before = self.hears_sentences()
         self.done(", ".join(sorted(before)) or "nothing valid")
@@ -363,21 +363,21 @@ def storing(dialect: Dialect, rates: tuple[int, ...]) -> Work:
         if lost or added:
             told = [f"gone: {', '.join(lost)}"] if lost else []
             told += [f"back: {', '.join(added)}"] if added else []
-            self._standing.stored.clear()
-            raise Failed("it did not last: " + "; ".join(told))
+            self._acknowledged.stored.clear()
+            raise OperationFailed("it did not last: " + "; ".join(told))
         self.done(f"it lasted: {', '.join(sorted(now))} at {rate} baud")
 
     return work
 
 
-def _look_elsewhere(self: Undertaking, rate: int, rates: tuple[int, ...]) -> None:
+def _look_elsewhere(self: SteppedOperation, rate: int, rates: tuple[int, ...]) -> None:
     """It came back at another rate than the one it was stored with, or not at all."""
     for other in rates:
         if other != rate:
             self.begin(f"look for it at {other} baud")
             self.reopen(other)
             if self.hears_valid(LEGIBLE_WITHIN_S) is not None:
-                raise Failed(f"the rate did not last: it is back at {other} baud, and so is the line")
+                raise OperationFailed(f"the rate did not last: it is back at {other} baud, and so is the line")
             self._end_step(FAILED, "nothing valid")
     self.reopen(rate)
-    raise Failed(f"it did not come back within {BACK_WITHIN_S:g} s: r finds the rate by listening")
+    raise OperationFailed(f"it did not come back within {BACK_WITHIN_S:g} s: r finds the rate by listening")

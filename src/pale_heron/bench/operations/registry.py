@@ -11,7 +11,7 @@ from typing import Protocol
 from pale_heron.core.trouble import Trouble, fault_words
 
 
-class Failed(Exception):
+class OperationFailed(Exception):
     """It cannot go on; says what was seen."""
 
 
@@ -35,12 +35,12 @@ class StopToken:
     def rest(self, seconds: float) -> None:
         """Wait. Raises Failed where it is stopped meanwhile."""
         if self._stopped.wait(seconds):
-            raise Failed(GIVEN_UP)
+            raise OperationFailed(GIVEN_UP)
 
     def check(self) -> None:
         """Raises Failed where it is stopped."""
         if self._stopped.is_set():
-            raise Failed(GIVEN_UP)
+            raise OperationFailed(GIVEN_UP)
 
 
 class Operation:
@@ -66,7 +66,7 @@ class Operation:
         """Do it; when this returns it is over, whatever happened."""
         try:
             self.work()
-        except (Failed, Trouble, ValueError) as failure:
+        except (OperationFailed, Trouble, ValueError) as failure:
             # A value that the dialect or the line does not allow is told like everything else that fails.
             self.failure = str(failure)
         except Exception as fault:
@@ -92,7 +92,7 @@ class Operation:
         """It ends: keep what became of it. The failure is empty where it succeeded."""
 
 
-class Registered(Protocol):
+class RegisteredOperation(Protocol):
     """What the registry runs."""
 
     title: str
@@ -111,19 +111,19 @@ class Operations:
 
     def __init__(self) -> None:
         self._lock = threading.Condition()
-        self._on: dict[str, Registered] = {}
+        self._on: dict[str, RegisteredOperation] = {}
 
-    def begin(self, operation: Registered) -> None:
+    def begin(self, operation: RegisteredOperation) -> None:
         """Run it in a thread of its own. Raises Trouble where something else is under way on one of its lanes."""
         self.claim(operation)
         threading.Thread(target=self._run, args=(operation,), name=f"operation {operation.title}", daemon=True).start()
 
-    def do(self, operation: Registered) -> None:
+    def do(self, operation: RegisteredOperation) -> None:
         """The same in the caller's thread: it is over when this returns."""
         self.claim(operation)
         self._run(operation)
 
-    def claim(self, operation: Registered) -> None:
+    def claim(self, operation: RegisteredOperation) -> None:
         """Take its lanes, or raise Trouble that names what is under way there."""
         with self._lock:
             for lane in operation.lanes:
@@ -134,7 +134,7 @@ class Operations:
                     )
             self._on.update(dict.fromkeys(operation.lanes, operation))
 
-    def on(self, lane: str) -> Registered | None:
+    def on(self, lane: str) -> RegisteredOperation | None:
         """What is under way on a lane."""
         return self._on.get(lane)
 
@@ -148,7 +148,7 @@ class Operations:
         for operation in set(self._on.values()):
             operation.stop()
 
-    def _run(self, operation: Registered) -> None:
+    def _run(self, operation: RegisteredOperation) -> None:
         try:
             operation.run()
         finally:

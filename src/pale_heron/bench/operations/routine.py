@@ -10,18 +10,18 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Protocol
 
-from pale_heron.bench.operations.command_client import Commander
+from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import answered, escaping, restart_now, writing
-from pale_heron.bench.operations.receiver import ActingBench, Standing, Undertaking, Work
-from pale_heron.bench.operations.registry import Failed, Operation
-from pale_heron.core.device.dialogue.exchanges import Exchange, Heard, Unasked
+from pale_heron.bench.operations.receiver import AcknowledgedSettings, ReceiverBench, SteppedOperation, Work
+from pale_heron.bench.operations.registry import Operation, OperationFailed
+from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited
 from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import routine as steps
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK
-from pale_heron.core.device.schema.routine import ANY, Routine, Step, filled
+from pale_heron.core.device.schema.routine import ANY, Routine, RoutineStep, filled
 from pale_heron.core.patterns import limited
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_text
@@ -32,19 +32,19 @@ LOOK_S: Final = 0.05
 BACK_TRIES: Final = 8
 
 
-class RoutineBench(ActingBench, Protocol):
+class RoutineBench(ReceiverBench, Protocol):
     """What a routine needs of a live bench."""
 
     def mark(self, text: str) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
-class Stand:
+class StepStatus:
     """How one step stands: what was seen, and how long it took."""
 
-    step: Step
+    step: RoutineStep
     words: str
-    standing: str = WAITING
+    outcome: str = WAITING
     seen: str = ""
     seconds: float | None = None
 
@@ -79,7 +79,7 @@ class RoutineRun(Operation):
         self._values = {name: values.get(name) or each.value for name, each in routine.variables.items()}
         secrets = routine.secrets
         self._secret_values = {self._values[name] for name in secrets}
-        self._stands = [Stand(step, step.words(self._values, secrets)) for step in routine.steps]
+        self._stands = [StepStatus(step, step.words(self._values, secrets)) for step in routine.steps]
         self._go = threading.Semaphore(0)
         self._by_step = by_step
         self._answer: bool | None = None
@@ -87,13 +87,13 @@ class RoutineRun(Operation):
         self._since: dict[str, int] = {}
 
     @property
-    def stands(self) -> tuple[Stand, ...]:
+    def statuses(self) -> tuple[StepStatus, ...]:
         return tuple(self._stands)
 
     @property
     def held(self) -> bool:
         """Whether it waits for somebody to let it do the next step."""
-        return self._by_step and not self.over and not any(each.standing == DOING for each in self._stands)
+        return self._by_step and not self.over and not any(each.outcome == DOING for each in self._stands)
 
     def stop(self) -> None:
         """Give up at the next moment to do so."""
@@ -115,80 +115,82 @@ class RoutineRun(Operation):
 
     def work(self) -> None:
         """Do all steps; stops where one fails."""
-        for place, stand in enumerate(self._stands):
+        for place, status in enumerate(self._stands):
             if self._by_step:
                 self._go.acquire()
             self.token.check()
-            self._stands[place] = Stand(stand.step, stand.words, DOING)
+            self._stands[place] = StepStatus(status.step, status.words, DOING)
             begin = time.monotonic()
             try:
-                seen, standing = self._do(stand.step), PASSED
+                seen, outcome = self._do(status.step), PASSED
             except Exception as failure:
                 # Of whatever kind: the step says it, and the run ends with it.
-                known = isinstance(failure, Failed | Trouble | ValueError)
-                seen, standing = str(failure) if known else fault_words(failure), FAILED
+                known = isinstance(failure, OperationFailed | Trouble | ValueError)
+                seen, outcome = str(failure) if known else fault_words(failure), FAILED
                 raise
             finally:
                 took = time.monotonic() - begin
-                self._stands[place] = Stand(stand.step, stand.words, standing, without(seen, self._secret_values), took)
+                self._stands[place] = StepStatus(
+                    status.step, status.words, outcome, without(seen, self._secret_values), took
+                )
 
     def tell(self, failure: str) -> None:
         """What was not done is left out; all of it goes into the record."""
         self._stands = [
-            Stand(each.step, each.words, LEFT_OUT) if each.standing == WAITING else each for each in self._stands
+            StepStatus(each.step, each.words, LEFT_OUT) if each.outcome == WAITING else each for each in self._stands
         ]
-        told = [f"{each.words}: {each.standing}{': ' + each.seen if each.seen else ''}" for each in self._stands]
+        told = [f"{each.words}: {each.outcome}{': ' + each.seen if each.seen else ''}" for each in self._stands]
         self._bench.note(self.lanes[0], "told", {"what": self.title, "done": not failure, "steps": told})
 
-    def _do(self, step: Step) -> str:
+    def _do(self, step: RoutineStep) -> str:
         """Do one step; gives what was seen. Raises Failed where it is not as it should be."""
         return self._doers[step.do](self, step, self._lane_of[step.lane])
 
-    def _commander(self, lane: str) -> Commander:
-        return Commander(self._bench, lane, lambda: self.token.stopped)
+    def _client(self, lane: str) -> CommandClient:
+        return CommandClient(self._bench, lane, lambda: self.token.stopped)
 
     def _module(self, lane: str) -> ModuleSnapshot:
         module = self._bench.module_of(lane)
         if module is None:
-            raise Failed(f"{lane} was never spoken to")
+            raise OperationFailed(f"{lane} was never spoken to")
         return module
 
-    def _send(self, step: Step, lane: str) -> str:
+    def _send(self, step: RoutineStep, lane: str) -> str:
         module = self._bench.module_of(lane)
         self._since[lane] = module.count if module else 0
         payload = None if step.payload is None else filled(step.payload, self._values).encode("utf-8")
-        exchange = self._commander(lane).tell(filled(step.line, self._values), payload)
+        exchange = self._client(lane).tell(filled(step.line, self._values), payload)
         if step.expect not in (ANY, exchange.status):
-            raise Failed(f"{answered(exchange)}; expected {step.expect}")
+            raise OperationFailed(f"{answered(exchange)}; expected {step.expect}")
         return answered(exchange)
 
-    def _check(self, step: Step, lane: str) -> str:
+    def _check(self, step: RoutineStep, lane: str) -> str:
         """Look at a field in the last reply, else at the last reading."""
         module = self._module(lane)
         raw = _last_field(module, step.field)
         field = module.dialect.field_of(step.field)
         shown = "not told" if raw is None else field.told(raw)
         if not step.condition.holds(raw, field.value(raw) if raw is not None else None):
-            raise Failed(f"{step.field} is {shown}, wanted {step.condition.words}")
+            raise OperationFailed(f"{step.field} is {shown}, wanted {step.condition.words}")
         return f"{step.field} is {shown}"
 
-    def _poll(self, step: Step, lane: str) -> str:
+    def _poll(self, step: RoutineStep, lane: str) -> str:
         end, asked, last = time.monotonic() + step.within_s, 0, ""
         while True:
             asked += 1
-            exchange = self._commander(lane).tell(filled(step.line, self._values))
+            exchange = self._client(lane).tell(filled(step.line, self._values))
             last = answered(exchange)
             if exchange.status == OK:
                 try:
                     return f"{self._check(step, lane)}, asked {asked} times"
-                except Failed as failure:
+                except OperationFailed as failure:
                     last = str(failure)
             left = end - time.monotonic()
             if left <= 0:
-                raise Failed(f"not within {step.within_s:g} s, asked {asked} times: {last}")
+                raise OperationFailed(f"not within {step.within_s:g} s, asked {asked} times: {last}")
             self._rest(min(step.every_s, left))
 
-    def _wait(self, step: Step, lane: str) -> str:
+    def _wait(self, step: RoutineStep, lane: str) -> str:
         """Wait for a notice or a line; one that came since the last command counts too."""
         module = self._module(lane)
         since = self._since.get(lane, module.count)
@@ -204,33 +206,33 @@ class RoutineRun(Operation):
                     return line
             self.token.check()
             self._bench.wait_for_news(LOOK_S)
-        raise Failed(f"nothing of that kind came within {step.within_s:g} s")
+        raise OperationFailed(f"nothing of that kind came within {step.within_s:g} s")
 
-    def _set(self, step: Step, lane: str) -> str:
+    def _set(self, step: RoutineStep, lane: str) -> str:
         value = filled(step.value, self._values)
         setting = self._module(lane).dialect.settings.get(step.setting)
         if setting is None:
-            raise Failed(f"the dialect {self._module(lane).dialect.name} has no setting {step.setting!r}")
-        self._undertake(lane, writing({step.setting: value}))
+            raise OperationFailed(f"the dialect {self._module(lane).dialect.name} has no setting {step.setting!r}")
+        self._perform(lane, writing({step.setting: value}))
         return f"{step.setting} is {MASK if setting.secret else value}"
 
-    def _undertake(self, lane: str, work: Work) -> str:
+    def _perform(self, lane: str, work: Work) -> str:
         """Do it as a part of this run, which has the lane and stops it with its own token."""
-        undertaking = Undertaking(self.routine.name, self._bench, lane, Standing(), work, self.token)
-        undertaking.work()
-        return undertaking.steps[-1].seen if undertaking.steps else ""
+        operation = SteppedOperation(self.routine.name, self._bench, lane, AcknowledgedSettings(), work, self.token)
+        operation.work()
+        return operation.steps[-1].seen if operation.steps else ""
 
-    def _restart(self, _step: Step, lane: str) -> str:
-        self._undertake(lane, restart_now)
+    def _restart(self, _step: RoutineStep, lane: str) -> str:
+        self._perform(lane, restart_now)
         for _ in range(BACK_TRIES):
-            if self._commander(lane).attention().status != NO_ANSWER:
+            if self._client(lane).attention().status != NO_ANSWER:
                 return "it answers again"
-        raise Failed("it does not answer any more")
+        raise OperationFailed("it does not answer any more")
 
-    def _change_line(self, step: Step, lane: str) -> str:
-        return self._undertake(lane, changing_line(LineChange(step.rate, step.flow)))
+    def _change_line(self, step: RoutineStep, lane: str) -> str:
+        return self._perform(lane, changing_line(LineChange(step.rate, step.flow)))
 
-    def _ask(self, step: Step, _lane: str) -> str:
+    def _ask(self, step: RoutineStep, _lane: str) -> str:
         self._answer = None
         self.question = filled(step.question, self._values)
         try:
@@ -239,25 +241,25 @@ class RoutineRun(Operation):
         finally:
             self.question = ""
         if not self._answer:
-            raise Failed("answered no")
+            raise OperationFailed("answered no")
         return "answered yes"
 
-    def _mark(self, step: Step, _lane: str) -> str:
+    def _mark(self, step: RoutineStep, _lane: str) -> str:
         text = without(filled(step.text, self._values), self._secret_values)
         self._bench.mark(text)
         return ""
 
-    def _pause(self, step: Step, _lane: str) -> str:
+    def _pause(self, step: RoutineStep, _lane: str) -> str:
         self._rest(step.seconds)
         return ""
 
-    def _escape(self, _step: Step, lane: str) -> str:
-        return self._undertake(lane, escaping())
+    def _escape(self, _step: RoutineStep, lane: str) -> str:
+        return self._perform(lane, escaping())
 
     def _rest(self, seconds: float) -> None:
         self.token.rest(seconds)
 
-    _doers: Final[Mapping[str, Callable[["RoutineRun", Step, str], str]]] = {
+    _doers: Final[Mapping[str, Callable[["RoutineRun", RoutineStep, str], str]]] = {
         steps.SEND: _send,
         steps.WAIT: _wait,
         steps.CHECK: _check,
@@ -275,7 +277,7 @@ class RoutineRun(Operation):
 def _last_field(module: ModuleSnapshot, name: str) -> str | None:
     """The newest that was told under a name: in replies or notices, else as a reading."""
     for item in reversed(module.items):
-        heard = item.heard if isinstance(item, Exchange | Unasked) else ()
+        heard = item.heard if isinstance(item, Exchange | Unsolicited) else ()
         for each in reversed(heard):
             for field, raw in each.fields:
                 if field == name:
@@ -283,11 +285,11 @@ def _last_field(module: ModuleSnapshot, name: str) -> str | None:
     return None
 
 
-def _heard_since(module: ModuleSnapshot, number: int) -> list[Heard]:
+def _heard_since(module: ModuleSnapshot, number: int) -> list[ReceivedLine]:
     """All lines of the items that are newer than a number."""
     return [
         heard
         for item in module.items
-        if isinstance(item, Exchange | Unasked) and item.number > number
+        if isinstance(item, Exchange | Unsolicited) and item.number > number
         for heard in item.heard
     ]

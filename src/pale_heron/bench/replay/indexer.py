@@ -15,8 +15,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from pale_heron.bench.model import Model
-from pale_heron.bench.scrollback.checkpoints import Placer
-from pale_heron.bench.scrollback.read_back import History, Place
+from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
+from pale_heron.bench.scrollback.read_back import Checkpoint, ReadBack
 from pale_heron.bench.scrollback.selection import is_mark, is_trouble
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import SECOND, Event
@@ -32,13 +32,13 @@ KEPT_BYTES = 48_000_000
 
 MOST_NOTED = 100_000
 LOG_LINES = 200
-"""Lines of traffic that a scout's model holds; nobody looks at them."""
+"""Lines of traffic that an indexer's model holds; nobody looks at them."""
 
 LARGE_BYTES = 1 << 20
 """From this size on a process of its own is worth starting."""
 
 
-class Kept(NamedTuple):
+class LaneCheckpoint(NamedTuple):
     """The lanes as they stood before the record at `position` of the file, whose first line has this `number`."""
 
     moment: int
@@ -47,51 +47,51 @@ class Kept(NamedTuple):
     lanes: bytes
 
 
-class Noted(NamedTuple):
+class IndexedMark(NamedTuple):
     """A mark with its text, or (with None) trouble."""
 
     moment: int
     text: str | None
 
 
-class Until(NamedTuple):
+class IndexProgress(NamedTuple):
     """So far the file was looked through; `described` are its describing blocks."""
 
     moment: int
     described: tuple[int, ...]
 
 
-class End(NamedTuple):
+class IndexEnd(NamedTuple):
     """The file was gone through; or it was not, and why."""
 
     failure: str
 
 
-Found = Kept | Place | Noted | Until | End
+Found = LaneCheckpoint | Checkpoint | IndexedMark | IndexProgress | IndexEnd
 
 
 def survey(path: Path) -> Iterator[Found]:
     """Feed the whole file, and tell what is found on the way."""
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
-    placer, noted_second, moment = Placer(model), -1, 0
+    placer, noted_second, moment = CheckpointPlacer(model), -1, 0
 
-    def noted(entry: Entry) -> Iterator[Noted]:
+    def noted(entry: Entry) -> Iterator[IndexedMark]:
         nonlocal noted_second
         if is_mark(entry) and isinstance(entry, Event):
-            yield Noted(entry.time, safe_label(str(entry.details.get("text", ""))))
+            yield IndexedMark(entry.time, safe_label(str(entry.details.get("text", ""))))
         elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
             noted_second = (entry.time or 0) // SECOND
-            yield Noted(entry.time or 0, None)
+            yield IndexedMark(entry.time or 0, None)
 
     for record in reader.records():
         moment = max(moment, record.time or 0)
         model.know(reader.lanes)
-        place = placer.before(reader.position, moment)
-        if place is not None:
-            yield Until(moment, tuple(reader.described))
-            yield place
+        checkpoint = placer.before(reader.position, moment)
+        if checkpoint is not None:
+            yield IndexProgress(moment, tuple(reader.described))
+            yield checkpoint
         if moment - last >= spacing and last:
-            state = Kept(moment, reader.position, model.log.settled, model.saved())
+            state = LaneCheckpoint(moment, reader.position, model.log.settled, model.saved())
             yield state
             kept += len(state.lanes)
             if kept >= KEPT_BYTES:
@@ -103,26 +103,26 @@ def survey(path: Path) -> Iterator[Found]:
             yield from noted(entry)
     for entry in model.finish():
         yield from noted(entry)
-    yield Until(moment, tuple(reader.described))
+    yield IndexProgress(moment, tuple(reader.described))
     yield placer.end(reader.position, moment)
 
 
-class Scout:
+class CaptureIndexer:
     """Runs ahead through one capture from `start` to `stop`; everything may be asked at any time."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
-        self._kept: list[Kept] = []
+        self._kept: list[LaneCheckpoint] = []
         self._marks: list[tuple[int, str]] = []
         self._troubles: list[int] = []
-        self.until = Until(0, ())
+        self.until = IndexProgress(0, ())
         self.failure = ""
         """Why it did not go through the whole file; empty while all is well."""
         self._through = False
-        self.history = History(path, lambda: self.until.described)
+        self.history = ReadBack(path, lambda: self.until.described)
         self._process: multiprocessing.process.BaseProcess | None = None
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="scout", daemon=True)
+        self._thread = threading.Thread(target=self._run, name="indexer", daemon=True)
 
     def start(self) -> None:
         self._thread.start()
@@ -148,10 +148,10 @@ class Scout:
     def troubles(self) -> tuple[int, ...]:
         return tuple(self._troubles)
 
-    def nearest(self, moment: int) -> Kept | None:
+    def nearest(self, moment: int) -> LaneCheckpoint | None:
         """The latest state that was kept at or before a moment."""
-        place = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
-        return self._kept[place - 1] if place else None
+        checkpoint = bisect.bisect_right(self._kept, moment, key=lambda kept: kept.moment)
+        return self._kept[checkpoint - 1] if checkpoint else None
 
     def _run(self) -> None:
         try:
@@ -161,18 +161,18 @@ class Scout:
                     return
                 self._take(found)
         except (OSError, Trouble) as trouble:
-            self._take(End(f"The capture cannot be looked through any more: {trouble}"))
+            self._take(IndexEnd(f"The capture cannot be looked through any more: {trouble}"))
         except Exception as fault:
-            # A scout that ends in silence would count as one that is through.
-            self._take(End(fault_words(fault)))
+            # An indexer that ends in silence would count as one that is through.
+            self._take(IndexEnd(fault_words(fault)))
         if not self._through and not self.failure and not self._stop.is_set():
             # A process that was killed says nothing.
-            self._take(End("What looks through the capture has ended before its end; jumps take longer"))
+            self._take(IndexEnd("What looks through the capture has ended before its end; jumps take longer"))
 
     def _from_process(self) -> Iterator[Found]:
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe(duplex=False)
-        self._process = context.Process(target=_run_ahead, args=(self._path, theirs), name="scout", daemon=True)
+        self._process = context.Process(target=_run_ahead, args=(self._path, theirs), name="indexer", daemon=True)
         self._process.start()
         theirs.close()
         try:
@@ -182,13 +182,13 @@ class Scout:
             self._process.join()
 
     def _take(self, found: Found) -> None:
-        if isinstance(found, Kept):
+        if isinstance(found, LaneCheckpoint):
             self._kept.append(found)
-        elif isinstance(found, Place):
+        elif isinstance(found, Checkpoint):
             self.history.note(found)
-        elif isinstance(found, Until):
+        elif isinstance(found, IndexProgress):
             self.until = found
-        elif isinstance(found, End):
+        elif isinstance(found, IndexEnd):
             self.failure, self._through = found.failure, not found.failure
         elif found.text is not None:
             self._marks.append((found.moment, found.text))
@@ -210,9 +210,9 @@ def _surveyed(path: Path) -> Iterator[Found]:
     try:
         yield from survey(path)
     except Trouble as trouble:
-        yield End(str(trouble))
+        yield IndexEnd(str(trouble))
     except Exception as fault:
         # The end is a message, whatever it came by: the other process sees nothing else of it.
-        yield End(fault_words(fault))
+        yield IndexEnd(fault_words(fault))
     else:
-        yield End("")
+        yield IndexEnd("")

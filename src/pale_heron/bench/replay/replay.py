@@ -1,6 +1,6 @@
 """A capture played again through the same pipeline: at speed, paused, or from a moment on.
 
-What a screen shows of a moment depends on everything before it. So a scout reads a large capture ahead and keeps the
+What a screen shows of a moment depends on everything before it. So an indexer reads a large capture ahead and keeps the
 state of the lanes every few minutes of it; a jump begins at the nearest such state before its moment.
 
 One thread owns the replay. Whoever wants something of it queues a command; commands are carried out in the order in
@@ -18,7 +18,7 @@ from typing import Final
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
-from pale_heron.bench.replay.indexer import Kept, Scout
+from pale_heron.bench.replay.indexer import CaptureIndexer, LaneCheckpoint
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.bench.sources import raw_frames
@@ -43,7 +43,7 @@ class Replay:
         self._path = path
         self._size = path.stat().st_size if path.exists() else 0
         self._reader = CaptureReader(path) if is_capture(path) else None
-        self._scout = Scout(path) if self._reader else None
+        self._indexer = CaptureIndexer(path) if self._reader else None
         self._commands: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="replay", daemon=True)
@@ -80,23 +80,23 @@ class Replay:
 
     def start(self) -> None:
         self._thread.start()
-        if self._scout:
-            self._scout.start()
+        if self._indexer:
+            self._indexer.start()
 
     def stop(self) -> list[str]:
         """End playing; nothing can hang here."""
         self._stop.set()
         self._ask(lambda: None)
-        if self._scout:
-            self._scout.stop()
+        if self._indexer:
+            self._indexer.stop()
         if self._thread.is_alive():
             self._thread.join()
         return []
 
     @property
     def surveyed(self) -> bool:
-        """Whether every jump can begin near its moment: the scout is through, or none is needed."""
-        return self._scout is None or self._scout.done
+        """Whether every jump can begin near its moment: the file was indexed, or needs no index."""
+        return self._indexer is None or self._indexer.done
 
     def toggle(self) -> None:
         """Play or pause; after the end, play again from the start."""
@@ -184,13 +184,13 @@ class Replay:
     def _go_to(self, moment: int) -> None:
         if self._ended and moment >= self._now:
             return
-        nearest = self._scout.nearest(moment) if self._scout else None
+        nearest = self._indexer.nearest(moment) if self._indexer else None
         if moment < self._now or (nearest is not None and nearest.moment > self._now):
             self._model, self._lines = self._begin(nearest)
         # Steps that were not taken yet would have led to before it.
         self._target, self._steps = moment, 0
 
-    def _begin(self, kept: Kept | None) -> tuple[Model, Lines]:
+    def _begin(self, kept: LaneCheckpoint | None) -> tuple[Model, Lines]:
         """Stand at the start of the file, or at a state that was kept."""
         if kept is not None:
             model = Model.restored(kept.lanes, kept.number)
@@ -203,7 +203,7 @@ class Replay:
         self._ended, self._steps = False, 0
         self._now = self._last = kept.moment if kept else 0
         self._anchor = time.monotonic()
-        return model, Lines(model.log, self._scout.history if self._scout else None)
+        return model, Lines(model.log, self._indexer.history if self._indexer else None)
 
     def _virtual_now(self) -> int:
         """The moment being played, in the time of the capture."""
@@ -284,7 +284,7 @@ class Replay:
     def _picture(self) -> BenchSnapshot:
         now = self._virtual_now()
         self._model.publish(now or None)
-        reader, scout = self._reader, self._scout
+        reader, indexer = self._reader, self._indexer
         return BenchSnapshot(
             bench=self._path.stem,
             now=now,
@@ -299,13 +299,13 @@ class Replay:
                 torn=reader.torn if reader else "",
                 seeking=self._target is not None,
                 begin=self._began,
-                end=max(self._now, scout.until.moment if scout else 0),
-                troubles=scout.troubles if scout else (),
+                end=max(self._now, indexer.until.moment if indexer else 0),
+                troubles=indexer.troubles if indexer else (),
                 surveyed=self.surveyed,
             ),
             host_ahead_s=0.0,
-            marks=scout.marks if scout else (),
-            fault=scout.failure if scout else "",
+            marks=indexer.marks if indexer else (),
+            fault=indexer.failure if indexer else "",
         )
 
     @property
@@ -313,11 +313,11 @@ class Replay:
         """Bytes of the file gone through."""
         return self._raw_read if self._reader is None else self._reader.position
 
-    def _records_from(self, start: Kept | None) -> Iterator[Record]:
+    def _records_from(self, start: LaneCheckpoint | None) -> Iterator[Record]:
         if self._reader is None:
             yield from self._raw()
         elif start is not None:
-            described = self._scout.until.described if self._scout else ()
+            described = self._indexer.until.described if self._indexer else ()
             yield from self._reader.resume(start.position, described)
         else:
             self._reader = CaptureReader(self._path)

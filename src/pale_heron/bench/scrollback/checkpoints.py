@@ -8,27 +8,27 @@ has its number by now, and leaves out as many lines as were numbered between the
 from collections import deque
 from typing import Final
 
-from pale_heron.bench.model import Mark, Model
-from pale_heron.bench.scrollback.read_back import SPACING_BYTES, SPACING_LINES, Place
+from pale_heron.bench.model import Model, RestartPoint
+from pale_heron.bench.scrollback.read_back import SPACING_BYTES, SPACING_LINES, Checkpoint
 
 MARK_BYTES: Final = 16_384
 MARKS_KEPT: Final = 64
 
 
-class Placer:
+class CheckpointPlacer:
     """For one model, asked before it is fed the record at a position."""
 
     def __init__(self, model: Model, mark_bytes: int = MARK_BYTES, spacing_bytes: int = SPACING_BYTES) -> None:
         self._model = model
         self._mark_bytes = mark_bytes
         self._spacing_bytes = spacing_bytes
-        self._marks: deque[Mark] = deque(maxlen=MARKS_KEPT)
+        self._marks: deque[RestartPoint] = deque(maxlen=MARKS_KEPT)
         self._mark_due = 0
         self._place_due = 0
         self._number = 0
         self._first = True
 
-    def before(self, position: int, moment: int) -> Place | None:
+    def before(self, position: int, moment: int) -> Checkpoint | None:
         """Take a mark now and then; gives a place where one is due."""
         if position < self._mark_due:
             return None
@@ -42,13 +42,13 @@ class Placer:
             return None
         self._first = False
         self._place_due, self._number = position + self._spacing_bytes, settled
-        return Place(settled, mark.position, moment, settled - mark.lines, mark.state)
+        return Checkpoint(settled, mark.position, moment, settled - mark.lines, mark.state)
 
-    def end(self, position: int, moment: int) -> Place:
+    def end(self, position: int, moment: int) -> Checkpoint:
         """Behind the last line of all."""
-        return Place(self._model.log.settled, position, moment, 0, b"")
+        return Checkpoint(self._model.log.settled, position, moment, 0, b"")
 
-    def _settled_mark(self) -> Mark | None:
+    def _settled_mark(self) -> RestartPoint | None:
         """The latest mark before which every line has its number."""
         while len(self._marks) > 1 and self._marks[1].before <= self._model.numbered_until:
             self._marks.popleft()

@@ -3,9 +3,9 @@
 import bisect
 from array import array
 
-from pale_heron.bench.scrollback.read_back import History, Segment
+from pale_heron.bench.scrollback.read_back import ReadBack, Segment
 from pale_heron.bench.scrollback.search import Search
-from pale_heron.bench.scrollback.selection import Selection, TooSlow
+from pale_heron.bench.scrollback.selection import PatternTooSlow, Selection
 from pale_heron.bench.traffic_log import TrafficLog
 from pale_heron.core.order import Entry
 
@@ -19,7 +19,7 @@ MOST_LISTED = 100_000
 class Lines:
     """Numbers from `begin` to `end`; `get` gives None for a line that is not at hand (yet)."""
 
-    def __init__(self, log: TrafficLog, history: History | None = None) -> None:
+    def __init__(self, log: TrafficLog, history: ReadBack | None = None) -> None:
         self.log = log
         self._history = history
         self.cleared = 0
@@ -41,17 +41,17 @@ class Lines:
             return self.log.begin
         return history.begin
 
-    def number(self, place: int) -> int:
+    def number(self, index: int) -> int:
         """The number of the line at a place of this list: the place itself."""
-        return place
+        return index
 
-    def place(self, number: int) -> int:
+    def index(self, number: int) -> int:
         """Where a line of that number stands in this list."""
         return number
 
-    def entry(self, place: int) -> Entry | None:
+    def entry(self, index: int) -> Entry | None:
         """The line at a place; None where it is not at hand."""
-        return self.get(place)
+        return self.get(index)
 
     def get(self, number: int) -> Entry | None:
         """The line of a number; one that is read from the capture comes a little later."""
@@ -145,7 +145,7 @@ class SelectedLines:
         get, matches = self.lines.log.get, self.selection.matches
         try:
             return [number for number in range(begin, end) if (entry := get(number)) is not None and matches(entry)]
-        except TooSlow as slow:
+        except PatternTooSlow as slow:
             self.failure = str(slow)
             return []
 
@@ -174,13 +174,13 @@ class SelectedLines:
         if self._search is None and self._oldest_seen > self.lines.begin and not self.failure:
             self._search = Search(self.lines, self._oldest_seen - 1, -1, self.selection.matches, most=AHEAD)
 
-    def number(self, place: int) -> int:
-        at = place - self._base
+    def number(self, index: int) -> int:
+        at = index - self._base
         if at < 0:
             return self._older[-at - 1]
         return self._newer[at] if at < len(self._newer) else self._latest[at - len(self._newer)]
 
-    def place(self, number: int) -> int:
+    def index(self, number: int) -> int:
         """The place of the last line at or before that number; the nearest there is."""
         if self._latest and number >= self._latest[0]:
             return self._base + len(self._newer) + bisect.bisect_right(self._latest, number) - 1
@@ -189,9 +189,9 @@ class SelectedLines:
         older = bisect.bisect_left(self._older, -number, key=lambda each: -each)
         return max(self.begin, self._base - older - 1)
 
-    def entry(self, place: int) -> Entry | None:
+    def entry(self, index: int) -> Entry | None:
         """The line at a place; None where it is not at hand."""
-        return self.lines.get(self.number(place)) if self.begin <= place < self.end else None
+        return self.lines.get(self.number(index)) if self.begin <= index < self.end else None
 
 
 Listing = Lines | SelectedLines

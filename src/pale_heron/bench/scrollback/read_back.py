@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from pale_heron.bench.pipeline import Pipeline, Stage
+from pale_heron.bench.pipeline import LaneStage, Pipeline
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.framing import Framing
 from pale_heron.core.order import Entry
@@ -28,7 +28,7 @@ MOST_PLACES = 8192
 CACHED = 6
 
 
-class Place(NamedTuple):
+class Checkpoint(NamedTuple):
     """`number` of a line and about its `moment`. Reading begins at `position` with the pipeline's `state`, pickled;
     `skipped` lines come before that one.
     """
@@ -47,13 +47,13 @@ class Segment(NamedTuple):
     entries: list[Entry]
 
 
-class History:
+class ReadBack:
     """The lines of one capture. `described` gives where its describing blocks begin."""
 
     def __init__(self, path: Path, described: Callable[[], Sequence[int]]) -> None:
         self._path = path
         self._described = described
-        self._places: list[Place] = []
+        self._checkpoints: list[Checkpoint] = []
         self._lock = threading.Lock()
         self._cache: OrderedDict[int, Segment] = OrderedDict()
         self._wanted: int | None = None
@@ -62,31 +62,31 @@ class History:
     @property
     def begin(self) -> int | None:
         """The first number that can be read back; None before the first place."""
-        return self._places[0].number if self._places else None
+        return self._checkpoints[0].number if self._checkpoints else None
 
     @property
     def end(self) -> int:
         """Behind the last number that can be read back."""
-        return self._places[-1].number if self._places else 0
+        return self._checkpoints[-1].number if self._checkpoints else 0
 
-    def note(self, place: Place) -> None:
+    def note(self, checkpoint: Checkpoint) -> None:
         """Keep a place; one that is not behind the last changes nothing."""
         with self._lock:
-            if self._places and place.number <= self._places[-1].number:
+            if self._checkpoints and checkpoint.number <= self._checkpoints[-1].number:
                 return
-            self._places.append(place)
-            if len(self._places) > MOST_PLACES:
+            self._checkpoints.append(checkpoint)
+            if len(self._checkpoints) > MOST_PLACES:
                 # A capture of many gigabytes: every second place goes, the first and the last stay.
-                self._places = [*self._places[:-1:2], self._places[-1]]
+                self._checkpoints = [*self._checkpoints[:-1:2], self._checkpoints[-1]]
                 self._cache.clear()
 
     def number_at(self, moment: int) -> int | None:
         """The number of a line at or shortly before a moment; None where that is not in here."""
         with self._lock:
-            at = bisect.bisect_right(self._places, moment, key=lambda place: place.moment) - 1
-        if at < 0 or at + 1 >= len(self._places):
+            at = bisect.bisect_right(self._checkpoints, moment, key=lambda checkpoint: checkpoint.moment) - 1
+        if at < 0 or at + 1 >= len(self._checkpoints):
             return None
-        segment = self.segment(self._places[at].number)
+        segment = self.segment(self._checkpoints[at].number)
         if segment is None:
             return None
         return segment.first + bisect.bisect_right(segment.entries, moment, key=lambda entry: entry.time or 0)
@@ -103,8 +103,8 @@ class History:
                 self._reading.set()
                 threading.Thread(target=self._read_wanted, name="history", daemon=True).start()
             return None
-        place = number - segment.first
-        return segment.entries[place] if place < len(segment.entries) else None
+        checkpoint = number - segment.first
+        return segment.entries[checkpoint] if checkpoint < len(segment.entries) else None
 
     def segment(self, number: int) -> Segment | None:
         """All lines around a number, read from the file if need be; None where it cannot be read back."""
@@ -115,8 +115,8 @@ class History:
         if cached is not None:
             return cached
         with self._lock:
-            place, following = self._places[at], self._places[at + 1]
-        segment = Segment(place.number, self._read(place, following))
+            checkpoint, following = self._checkpoints[at], self._checkpoints[at + 1]
+        segment = Segment(checkpoint.number, self._read(checkpoint, following))
         with self._lock:
             self._cache[at] = segment
             while len(self._cache) > CACHED:
@@ -126,26 +126,26 @@ class History:
     def _at(self, number: int) -> int | None:
         """The place before a number, if another one follows it."""
         with self._lock:
-            at = bisect.bisect_right(self._places, number, key=lambda place: place.number) - 1
-            return at if 0 <= at < len(self._places) - 1 else None
+            at = bisect.bisect_right(self._checkpoints, number, key=lambda checkpoint: checkpoint.number) - 1
+            return at if 0 <= at < len(self._checkpoints) - 1 else None
 
     def _read_wanted(self) -> None:
         try:
             while self._wanted is not None:
                 at, self._wanted = self._wanted, None
-                self.segment(self._places[at].number)
+                self.segment(self._checkpoints[at].number)
         finally:
             self._reading.clear()
 
-    def _read(self, place: Place, following: Place) -> list[Entry]:
+    def _read(self, checkpoint: Checkpoint, following: Checkpoint) -> list[Entry]:
         """What lies between two places; as many lines as were counted there."""
-        pipeline: Pipeline[Stage] = Pipeline(Framing)
-        pipeline.take_up(pickle.loads(place.state))
+        pipeline: Pipeline[LaneStage] = Pipeline(Framing)
+        pipeline.take_up(pickle.loads(checkpoint.state))
         reader = CaptureReader(self._path)
         entries: list[Entry] = []
-        wanted = place.skipped + following.number - place.number
+        wanted = checkpoint.skipped + following.number - checkpoint.number
         try:
-            for record in reader.resume(place.position, self._described()):
+            for record in reader.resume(checkpoint.position, self._described()):
                 entries += pipeline.feed((record,))
                 if len(entries) >= wanted:
                     break
@@ -153,4 +153,4 @@ class History:
             # The file was moved away: what is still known of it is empty.
             return []
         # At the end of the file the last lines have no number by its records alone.
-        return [*entries, *pipeline.unsettled()][place.skipped : wanted]
+        return [*entries, *pipeline.unsettled()][checkpoint.skipped : wanted]

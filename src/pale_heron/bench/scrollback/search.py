@@ -5,11 +5,11 @@ from collections.abc import Callable
 from typing import Protocol
 
 from pale_heron.bench.scrollback.read_back import Segment
-from pale_heron.bench.scrollback.selection import TooSlow
+from pale_heron.bench.scrollback.selection import PatternTooSlow
 from pale_heron.core.order import Entry
 
 
-class Searched(Protocol):
+class LineSource(Protocol):
     """Lines by number; `block` gives those around one, from memory or read back."""
 
     @property
@@ -24,7 +24,9 @@ class Searched(Protocol):
 class Search:
     """Begins at once at `start`, goes by `step` (1 or -1), and ends after `most` matches or with the lines."""
 
-    def __init__(self, lines: Searched, start: int, step: int, matches: Callable[[Entry], bool], most: int = 1) -> None:
+    def __init__(
+        self, lines: LineSource, start: int, step: int, matches: Callable[[Entry], bool], most: int = 1
+    ) -> None:
         self._lines = lines
         self._start = start
         self._step = step
@@ -69,7 +71,7 @@ class Search:
                 if block is None:
                     break
                 number = self._through(block.first, block.entries, number)
-        except TooSlow as slow:
+        except PatternTooSlow as slow:
             self.failure = str(slow)
         finally:
             self._over.set()

@@ -46,7 +46,7 @@ def text_matcher(text: str) -> Callable[[Entry], bool]:
     def matches(entry: Entry) -> bool:
         found = pattern.search(_bytes_of(entry)) is not None
         if pattern.slow:
-            raise TooSlow(f"the regular expression {text} takes too long: write it more simply")
+            raise PatternTooSlow(f"the regular expression {text} takes too long: write it more simply")
         return found
 
     return matches
@@ -57,7 +57,7 @@ def is_expression(text: str) -> bool:
     return len(text) > 2 and text[0] == text[-1] == "/"
 
 
-class TooSlow(Exception):
+class PatternTooSlow(Exception):
     """A regular expression takes too long; says so in words."""
 
 

@@ -27,7 +27,7 @@ class Spread:
 
 
 @dataclass(frozen=True, slots=True)
-class Side:
+class ReceiverSide:
     """What one receiver has over the moments that both tell of; None where it tells none."""
 
     epochs: int
@@ -58,7 +58,7 @@ class Comparison:
     """Shape (matched,): nanoseconds UTC."""
     offsets_m: Numbers
     """Shape (matched, 3): east, north, up; up is NaN where a height is missing."""
-    sides: tuple[Side, Side]
+    sides: tuple[ReceiverSide, ReceiverSide]
 
 
 def compare(first: Epochs, second: Epochs) -> Comparison | None:
@@ -107,12 +107,12 @@ class _Columns:
         self.fixed_utc, first = np.unique(self.utc[known], return_index=True)
         self.fixed_rows = np.flatnonzero(known)[first]
 
-    def side(self, rows: NDArray[np.intp]) -> Side:
+    def side(self, rows: NDArray[np.intp]) -> ReceiverSide:
         used = self._used[rows]
         used = used[used != UNKNOWN_COUNT]
         strength = self._cn0[rows]
         strength = strength[~np.isnan(strength)]
-        return Side(
+        return ReceiverSide(
             epochs=len(self.utc),
             fixed=self._positions,
             used=float(used.mean()) if used.size else None,

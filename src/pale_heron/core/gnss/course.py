@@ -65,7 +65,7 @@ class Start(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class HistorySnapshot:
+class FixCourseSnapshot:
     """What the ribbon and the start table show."""
 
     spans: tuple[StateSpan, ...]
@@ -101,7 +101,7 @@ def starts_by_mode(starts: Iterable[Start]) -> tuple[ModeRow, ...]:
     return tuple(rows)
 
 
-class History:
+class FixCourse:
     """Told of milestones and of every change of state."""
 
     def __init__(self) -> None:
@@ -142,7 +142,7 @@ class History:
             self._held_until = None
         return self._held_until is not None
 
-    def judged(self, state: FixState, time: int | None) -> None:
+    def note_state(self, state: FixState, time: int | None) -> None:
         """Told of the state again and again while a start is under way."""
         if not state.has_position:
             self._held_until = None
@@ -164,12 +164,12 @@ class History:
             self._fixed_when_opened = state.has_position
         self._spans.append(StateSpan(time, state))
         if self.waiting:
-            self.judged(state, time)
+            self.note_state(state, time)
         self._had_fix = self._had_fix or state.has_position
 
-    def snapshot(self, outages: tuple[Outage, ...]) -> HistorySnapshot:
+    def snapshot(self, outages: tuple[Outage, ...]) -> FixCourseSnapshot:
         """Spans and starts so far. A lane that had its fix when it was opened shows no start of that."""
         skipped = 1 if self._fixed_when_opened and len(self._starts) < MOST_KEPT else 0
         starts = list(self._starts)[skipped:]
         kept = tuple(start._replace(reached=dict(start.reached)) for start in starts)
-        return HistorySnapshot(tuple(self._spans), kept, outages)
+        return FixCourseSnapshot(tuple(self._spans), kept, outages)

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.reported import TOLD, Position
+from pale_heron.core.gnss.reported import TOLD, ReportedPosition
 from pale_heron.core.gnss.states import kind_of_modes, kind_of_quality, kind_of_status
 from pale_heron.core.nmea.sentence import parse, values
 
@@ -49,7 +49,7 @@ SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
 }
 """Where each fact stands, the preferred sentence first."""
 
-Saying = Frame | Position
+Saying = Frame | ReportedPosition
 """What facts are read from."""
 
 NEEDS_FIX: Final = frozenset(
@@ -63,7 +63,7 @@ SAME_SAYING_NS = SECOND // 2
 """Of a receiver that knows no time, sentences of one formatter that are closer together are one saying."""
 
 
-class Heard:
+class LatestSentence:
     """The newest saying of one formatter, and the time between it and the one before (0 where unknown)."""
 
     __slots__ = ("_begun", "_epoch", "frame", "interval")
@@ -92,7 +92,7 @@ class Fact(NamedTuple):
     source: str
     time: int | None
     raw: str
-    standing: str
+    condition: str
 
     def age_s(self, now: int | None) -> float | None:
         """Seconds since the sentence came; None where either time is unknown."""
@@ -114,7 +114,7 @@ def says_fix(formatter: str, fields: Mapping[str, Any]) -> bool:
     return fields.get("mode") != "N"
 
 
-def is_stale(heard: Heard, now: int | None) -> bool:
+def is_stale(heard: LatestSentence, now: int | None) -> bool:
     """Nothing new for three intervals of the sentence."""
     if now is None or heard.frame.time is None:
         return False
@@ -122,7 +122,7 @@ def is_stale(heard: Heard, now: int | None) -> bool:
     return now - heard.frame.time > limit
 
 
-def facts(latest: Mapping[str, Heard], believed: Mapping[str, Saying], now: int | None) -> dict[str, Fact]:
+def facts(latest: Mapping[str, LatestSentence], believed: Mapping[str, Saying], now: int | None) -> dict[str, Fact]:
     """All facts by name, from the newest sentence of each formatter and the newest of each that said there is a fix.
 
     A fact whose sentences were never heard is missing.
@@ -139,7 +139,7 @@ def facts(latest: Mapping[str, Heard], believed: Mapping[str, Saying], now: int 
 def _fact(
     name: str,
     sources: list[tuple[str, str]],
-    latest: Mapping[str, Heard],
+    latest: Mapping[str, LatestSentence],
     believed: Mapping[str, Saying],
     decoded: Mapping[str, Mapping[str, Any]],
     now: int | None,
@@ -150,8 +150,8 @@ def _fact(
         ((formatter, key) for formatter, key in near if decoded[formatter].get(key) is not None), near[0]
     )
     heard, fields = latest[formatter], decoded[formatter]
-    standing = _standing(name, formatter, fields, key)
-    if standing == GOOD:
+    condition = _condition(name, formatter, fields, key)
+    if condition == GOOD:
         stale = is_stale(heard, now)
         return Fact(fields[key], heard.frame.type, heard.frame.time, raw_of(heard.frame, key), STALE if stale else GOOD)
     for other, other_key in sources:
@@ -159,11 +159,11 @@ def _fact(
         if last is not None:
             value = read(last).get(other_key)
             if value is not None:
-                return Fact(value, last.type, last.time, raw_of(last, other_key), standing)
-    return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard.frame, key), standing)
+                return Fact(value, last.type, last.time, raw_of(last, other_key), condition)
+    return Fact(None, heard.frame.type, heard.frame.time, raw_of(heard.frame, key), condition)
 
 
-def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) -> str:
+def _condition(name: str, formatter: str, fields: Mapping[str, Any], key: str) -> str:
     value = fields.get(key)
     if value is None:
         return EMPTY
@@ -174,12 +174,12 @@ def _standing(name: str, formatter: str, fields: Mapping[str, Any], key: str) ->
 
 def read(said: Saying) -> Mapping[str, Any]:
     """What it says, by the keys of its table."""
-    return said.values if isinstance(said, Position) else values(parse(said.data))
+    return said.values if isinstance(said, ReportedPosition) else values(parse(said.data))
 
 
 def raw_of(frame: Saying, key: str) -> str:
     """The raw digits of one field, with the letter that belongs to them."""
-    if isinstance(frame, Position):
+    if isinstance(frame, ReportedPosition):
         return frame.raw.get(key, "")
     sentence = parse(frame.data)
     at = 0

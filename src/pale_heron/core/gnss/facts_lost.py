@@ -42,7 +42,7 @@ def facts_told(kinds: Iterable[str]) -> list[str]:
     return told + [fact for formatter, facts in _ALSO.items() if formatter in formatters for fact in facts]
 
 
-def vanishing(kind: str, heard: Iterable[str]) -> list[str]:
+def facts_lost(kind: str, heard: Iterable[str]) -> list[str]:
     """The facts that only sentences of type `kind` tell among the types that are `heard`, in words."""
     others = {each for each in heard if each != kind}
     left = facts_told(others)

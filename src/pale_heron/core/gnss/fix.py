@@ -12,22 +12,22 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.course import BANNER, History, HistorySnapshot
+from pale_heron.core.gnss.course import BANNER, FixCourse, FixCourseSnapshot
 from pale_heron.core.gnss.epochs.agreement import Agreement
 from pale_heron.core.gnss.epochs.log import Epochs
-from pale_heron.core.gnss.epochs.plausibility import Remark, Sanity
+from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks, PlausibilityFinding
 from pale_heron.core.gnss.epochs.record import EpochRecord
 from pale_heron.core.gnss.epochs.strip import Strip
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
-from pale_heron.core.gnss.facts import Fact, Heard, Saying, facts
+from pale_heron.core.gnss.facts import Fact, LatestSentence, Saying, facts
 from pale_heron.core.gnss.raw import gsa_words, time_of_day
-from pale_heron.core.gnss.reported import TOLD, Position
+from pale_heron.core.gnss.reported import TOLD, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import (
     NO_FIX,
+    FixIndicators,
     FixState,
-    Says,
-    Testimony,
+    SourceVerdict,
     judge,
     kind_of_modes,
     kind_of_quality,
@@ -77,7 +77,7 @@ class FixSnapshot:
     since: int | None
     facts: dict[str, Fact]
     sky: Sky
-    history: HistorySnapshot
+    history: FixCourseSnapshot
     epochs: int
     epochs_with_fix: int
     track: Epochs
@@ -86,8 +86,8 @@ class FixSnapshot:
     """The whole session."""
     deciding: str
     """The type of the sentence that changed the state last; empty before one came."""
-    testimonies: tuple[Testimony, ...]
-    remarks: tuple[Remark, ...]
+    testimonies: tuple[SourceVerdict, ...]
+    remarks: tuple[PlausibilityFinding, ...]
 
     def value(self, name: str) -> Fact | None:
         """One fact; None where no sentence that carries it was heard."""
@@ -101,16 +101,16 @@ class FixTracker:
     """
 
     def __init__(self, epochs_kept: int | None = EPOCHS_KEPT) -> None:
-        self._latest: dict[str, Heard] = {}
+        self._latest: dict[str, LatestSentence] = {}
         self._believed: dict[str, Saying] = {}
         self._combined: dict[str, int] = {}
         self._sky = SkyTracker()
-        self._history = History()
-        self._sanity = Sanity()
+        self._course = FixCourse()
+        self._plausibility = PlausibilityChecks()
         self._epochs = EpochTracker()
-        self._record = EpochRecord(self._sanity, epochs_kept)
-        self._agreement = Agreement(self._sanity)
-        self._says = Says()
+        self._record = EpochRecord(self._plausibility, epochs_kept)
+        self._agreement = Agreement(self._plausibility)
+        self._indicators = FixIndicators()
         self._dimension_time: int | None = None
         self._state = FixState(NO_FIX)
         self._since: int | None = None
@@ -132,14 +132,14 @@ class FixTracker:
 
     def first_byte(self, time: int | None) -> None:
         """Tell it that something arrived, legible or not."""
-        self._history.milestone("first byte", time)
+        self._course.milestone("first byte", time)
 
     def start(self, mode: str, cause: str, time: int | None) -> None:
         """Tell it that the receiver restarts."""
-        self._history.begin_start(mode, cause, time)
+        self._course.begin_start(mode, cause, time)
         if cause == BANNER:
             # What was said before the start says nothing of what is after it.
-            self._says, self._dimension_time = Says(), None
+            self._indicators, self._dimension_time = FixIndicators(), None
             self._words.clear()
 
     def feed(self, frame: Frame) -> None:
@@ -152,18 +152,18 @@ class FixTracker:
             self._combined[route.formatter] = frame.time or 0
         elif route.shadowed and self._is_shadowed(route.formatter, frame.time):
             return
-        if self._history.waiting:
-            self._history.milestone("first byte", frame.time)
-            self._history.milestone("sentence", frame.time)
+        if self._course.waiting:
+            self._course.milestone("first byte", frame.time)
+            self._course.milestone("sentence", frame.time)
         route.reader(frame)
         if route.tells_position:
             self._note_untimed(frame.time)
         self._last_formatter = route.formatter
 
-    def feed_position(self, position: Position) -> None:
+    def feed_position(self, position: ReportedPosition) -> None:
         """Take a position that no sentence tells."""
-        if self._history.waiting:
-            self._history.milestone("first byte", position.time)
+        if self._course.waiting:
+            self._course.milestone("first byte", position.time)
         self._take_time(position, position.clock, TOLD)
         self._hear(position, TOLD, position.has_position)
         epoch = self._epochs.open
@@ -207,14 +207,14 @@ class FixTracker:
             since=self._since,
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
-            history=self._history.snapshot(self._record.outages(told.arrived if told.time else None, self._state, now)),
+            history=self._course.snapshot(self._record.outages(told.arrived if told.time else None, self._state, now)),
             epochs=self._record.count + bool(told.time),
             epochs_with_fix=self._record.with_position + (told.latitude is not None),
             track=self._record.track(),
             strip=self._record.strip(),
             deciding=self._deciding,
-            testimonies=witnesses(self._says),
-            remarks=tuple(self._sanity.remarks()),
+            testimonies=witnesses(self._indicators),
+            remarks=tuple(self._plausibility.remarks()),
         )
 
     def _close(self) -> None:
@@ -237,7 +237,7 @@ class FixTracker:
     def _hear(self, frame: Saying, formatter: str, says_fix: bool) -> None:
         heard = self._latest.get(formatter)
         if heard is None:
-            self._latest[formatter] = Heard(frame, self._epochs.begun)
+            self._latest[formatter] = LatestSentence(frame, self._epochs.begun)
         else:
             heard.hear(frame, self._epochs.begun)
         if says_fix:
@@ -247,26 +247,26 @@ class FixTracker:
         """Take the deciding words of one sentence; judge again only where they are others than before."""
         ended = self._dimension_ended(frame.time)
         if self._words.get(formatter) == words and not ended:
-            if self._history.waiting:
-                self._history.judged(self._state, frame.time)
+            if self._course.waiting:
+                self._course.note_state(self._state, frame.time)
             return
         self._words[formatter] = words
-        says = self._says._replace(**dict(zip(_DECIDING[formatter], words, strict=True)))
-        self._says = says._replace(dimension="") if ended else says
+        indicators = self._indicators._replace(**dict(zip(_DECIDING[formatter], words, strict=True)))
+        self._indicators = indicators._replace(dimension="") if ended else indicators
         if ended:
             self._dimension_time = None
             self._words.pop("GSA", None)
-        if not (self._says.quality or self._says.modes or self._says.status or self._says.told):
+        if not (self._indicators.quality or self._indicators.modes or self._indicators.status or self._indicators.told):
             # GSA alone says nothing of a position: before the first sentence that does, nothing is decided.
             return
-        state = judge(self._says)
+        state = judge(self._indicators)
         if state != self._state or self._since is None:
             self._state = state
             self._since = frame.time
             self._deciding = frame.type
-            self._history.change(state, frame.time)
-        elif self._history.waiting:
-            self._history.judged(state, frame.time)
+            self._course.change(state, frame.time)
+        elif self._course.waiting:
+            self._course.note_state(state, frame.time)
 
     def _dimension_ended(self, time: int | None) -> bool:
         """GSA came before and stopped coming, so its last word no longer counts."""
@@ -283,18 +283,18 @@ class FixTracker:
             if before is not None and before.frame.time is not None and frame.time - before.frame.time > REPEATED_NS:
                 repeated = before.frame.data.split(b",", 6)
                 if time in repeated:
-                    self._sanity.still()
+                    self._plausibility.still()
         whole = self._epochs.begin(time, frame.time)
         if whole is not None:
             self._take_whole(whole)
-        if time and self._history.waiting:
-            self._history.milestone("time", frame.time)
+        if time and self._course.waiting:
+            self._course.milestone("time", frame.time)
 
     def _take_date(self, frame: Frame, date: bytes) -> None:
         if date:
             self._epochs.open.date = date
-            if self._history.waiting:
-                self._history.milestone("date", frame.time)
+            if self._course.waiting:
+                self._course.milestone("date", frame.time)
 
     def _gga(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 12)
@@ -372,14 +372,14 @@ class FixTracker:
         dimension, first, system = told
         self._hear(frame, "GSA", dimension in ("2", "3"))
         self._sky.feed_gsa(frame, first, system)
-        if first and self._history.waiting:
-            self._history.milestone("satellite used", frame.time)
+        if first and self._course.waiting:
+            self._course.milestone("satellite used", frame.time)
         self._dimension_time = frame.time
         self._judge(frame, "GSA", (dimension,))
 
     def _gsv(self, frame: Frame) -> None:
-        if self._sky.feed_gsv(frame) and self._history.waiting:
-            self._history.milestone("satellite seen", frame.time)
+        if self._sky.feed_gsv(frame) and self._course.waiting:
+            self._course.milestone("satellite seen", frame.time)
 
     def _zda(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 5)

@@ -1,4 +1,4 @@
-"""Raw fields of sentences as numbers, quickly, where a tracker needs them for every epoch; None for what is none."""
+"""Raw fields of sentences as numbers, quickly, where a tracker needs them for every epoch; None for what is not one."""
 
 import re
 from functools import lru_cache
@@ -38,7 +38,7 @@ def midnight_of(date: bytes) -> int | None:
 
 @lru_cache(maxsize=16)
 def time_of_day(raw: bytes) -> int | None:
-    """Nanoseconds since midnight of a raw time, hhmmss with any decimals; None where it is none."""
+    """Nanoseconds since midnight of a raw time, hhmmss with any decimals; None where it is not one."""
     parts = _TIME(raw)
     if parts is None:
         return None
@@ -48,7 +48,7 @@ def time_of_day(raw: bytes) -> int | None:
 
 
 def number(raw: bytes) -> float | None:
-    """A raw decimal number; None where it is none, just as the table of sentences reads it."""
+    """A raw decimal number; None where it is not one, just as the table of sentences reads it."""
     if not _NUMBER(raw):
         return None
     found = float(raw)
@@ -56,7 +56,7 @@ def number(raw: bytes) -> float | None:
 
 
 def count(raw: bytes) -> int | None:
-    """A raw count of satellites; None where it is none, just as the table of sentences reads it."""
+    """A raw count of satellites; None where it is not one, just as the table of sentences reads it."""
     return int(raw) if _COUNT(raw) else None
 
 

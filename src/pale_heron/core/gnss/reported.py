@@ -7,7 +7,7 @@ TOLD: Final = "module"
 """What stands where a sentence's formatter would."""
 
 
-class Position(NamedTuple):
+class ReportedPosition(NamedTuple):
     """`values` by the keys of GGA, None where the module left one empty; `raw` the digits they were read from."""
 
     time: int | None

@@ -58,7 +58,7 @@ LEVELS: Final = (
 """State and kind in one scale, the least first; a fix whose dimension nobody tells counts as one with height."""
 
 _TIME_ONLY_LEVEL: Final = LEVELS.index(TIME_ONLY)
-_PLACE_OF_KIND: Final = {kind: place for place, kind in enumerate(MADE)}
+_PLACE_OF_KIND: Final = {kind: index for index, kind in enumerate(MADE)}
 _LEVEL_OF_KIND: Final = {"precise service": "differential", "precise": "differential"}
 
 
@@ -102,7 +102,7 @@ _LEVEL_OF_STATE: Final = {
 }
 
 
-class Says(NamedTuple):
+class FixIndicators(NamedTuple):
     """The latest raw word of each deciding field; empty where none was heard or it was heard too long ago."""
 
     quality: str = ""
@@ -115,16 +115,16 @@ class Says(NamedTuple):
     time: str = ""
 
 
-def judge(says: Says) -> FixState:
+def judge(indicators: FixIndicators) -> FixState:
     """The state that these words add up to."""
-    kind = _kind(says)
-    without = FixState(TIME_ONLY if says.time else NO_FIX)
-    if not kind or says.dimension == "1":
+    kind = _kind(indicators)
+    without = FixState(TIME_ONLY if indicators.time else NO_FIX)
+    if not kind or indicators.dimension == "1":
         return without
-    return FixState(_DIMENSIONS.get(says.dimension, FIX), kind)
+    return FixState(_DIMENSIONS.get(indicators.dimension, FIX), kind)
 
 
-class Testimony(NamedTuple):
+class SourceVerdict(NamedTuple):
     """What one sentence says of the fix, and whether it has a part in the decision."""
 
     formatter: str
@@ -132,25 +132,37 @@ class Testimony(NamedTuple):
     decides: bool
 
 
-def witnesses(says: Says) -> tuple[Testimony, ...]:
+def witnesses(indicators: FixIndicators) -> tuple[SourceVerdict, ...]:
     """Who says something of the fix: GGA, else GNS, else RMC or GLL, else a module decides; GSA adds the dimension."""
     told = (
-        ("GGA", says.quality, f"quality {says.quality}, {KINDS.get(says.quality, 'no position')}"),
-        ("GNS", says.modes, f"modes {says.modes}, {_kind(Says(modes=says.modes)) or 'no position'}"),
-        ("RMC", says.status, f"status {says.status}{_mode_words(says)}"),
-        ("module", says.told, "a position" if says.told == "A" else "no position"),
+        ("GGA", indicators.quality, f"quality {indicators.quality}, {KINDS.get(indicators.quality, 'no position')}"),
+        (
+            "GNS",
+            indicators.modes,
+            f"modes {indicators.modes}, {_kind(FixIndicators(modes=indicators.modes)) or 'no position'}",
+        ),
+        ("RMC", indicators.status, f"status {indicators.status}{_mode_words(indicators)}"),
+        ("module", indicators.told, "a position" if indicators.told == "A" else "no position"),
     )
     heard = [(formatter, words) for formatter, word, words in told if word]
-    found = [Testimony(formatter, words, place == 0) for place, (formatter, words) in enumerate(heard)]
-    if says.dimension:
-        words = "no fix" if says.dimension == "1" else _DIMENSIONS.get(says.dimension, f"fix mode {says.dimension}")
-        found.append(Testimony("GSA", words, True))
+    found = [SourceVerdict(formatter, words, index == 0) for index, (formatter, words) in enumerate(heard)]
+    if indicators.dimension:
+        words = (
+            "no fix"
+            if indicators.dimension == "1"
+            else _DIMENSIONS.get(indicators.dimension, f"fix mode {indicators.dimension}")
+        )
+        found.append(SourceVerdict("GSA", words, True))
     return tuple(found)
 
 
-def _mode_words(says: Says) -> str:
-    mode = f", mode {says.status_mode}, {KINDS.get(says.status_mode, 'no position')}" if says.status_mode else ""
-    return mode if says.status == "A" else ", warning" + mode
+def _mode_words(indicators: FixIndicators) -> str:
+    mode = (
+        f", mode {indicators.status_mode}, {KINDS.get(indicators.status_mode, 'no position')}"
+        if indicators.status_mode
+        else ""
+    )
+    return mode if indicators.status == "A" else ", warning" + mode
 
 
 def kind_of_quality(quality: str) -> str:
@@ -172,12 +184,12 @@ def kind_of_status(status: str, mode: str) -> str:
     return (KINDS.get(mode, "") if mode not in _QUALITIES else "") if mode else KINDS["A"]
 
 
-def _kind(says: Says) -> str:
+def _kind(indicators: FixIndicators) -> str:
     """How the position was made; empty where the deciding sentence says there is none."""
-    if says.quality:
-        return kind_of_quality(says.quality)
-    if says.modes:
-        return kind_of_modes(says.modes)
-    if says.status:
-        return kind_of_status(says.status, says.status_mode)
-    return KINDS["A"] if says.told == "A" else ""
+    if indicators.quality:
+        return kind_of_quality(indicators.quality)
+    if indicators.modes:
+        return kind_of_modes(indicators.modes)
+    if indicators.status:
+        return kind_of_status(indicators.status, indicators.status_mode)
+    return KINDS["A"] if indicators.told == "A" else ""

@@ -28,7 +28,7 @@ _DIGITS = re.compile(rb"[0-9]+")
 
 
 @dataclass(frozen=True, slots=True)
-class TalkSnapshot:
+class DialogueSnapshot:
     """Counts since the lane began."""
 
     sent: int
@@ -53,7 +53,7 @@ class TalkSnapshot:
     """Times at which it was seen again unasked."""
 
 
-class Talk:
+class DialogueStats:
     """Feed it every frame of a lane, both directions, in order."""
 
     def __init__(self) -> None:
@@ -122,11 +122,11 @@ class Talk:
             self._banner = body
             self._restarts.append(time)
 
-    def snapshot(self, now: int | None) -> TalkSnapshot:
+    def snapshot(self, now: int | None) -> DialogueSnapshot:
         """The counts as of `now`."""
         waiting = self._waiting_since
         late = waiting is not None and now is not None and now - waiting > 2 * SECOND
-        return TalkSnapshot(
+        return DialogueSnapshot(
             sent=self._sent,
             answered=self._answered,
             echoed=self._echoed,

@@ -25,7 +25,7 @@ LISTEN_NS = int(2.4 * SECOND)
 """The longest that one rate is listened to: two rounds of a receiver that speaks once a second, and some."""
 
 AT_LEAST_NS = int(1.2 * SECOND)
-"""A burst may be cut at its begin: garbage is believed only after a whole second has passed."""
+"""A burst may be cut at its start: garbage is believed only after a whole second has passed."""
 
 ENOUGH_GARBAGE = 200
 ENOUGH_VALID = 2
@@ -37,7 +37,7 @@ LIKENESS_BYTES = 512
 _RESULT_CODE = re.compile(rb"(?:OK|ERROR|CONNECT.*|NO CARRIER|\+CM[ES] ERROR:.*|0|4)\Z")
 
 
-class Judged(NamedTuple):
+class BaudResult(NamedTuple):
     """What one rate gave."""
 
     rate: int
@@ -63,7 +63,7 @@ class Judged(NamedTuple):
         return "not legible" if self.bytes else "nothing came"
 
 
-class RateTrial:
+class BaudTrial:
     """Feed it what comes at one rate, ask it how things stand."""
 
     def __init__(self, rate: int, began: int) -> None:
@@ -100,16 +100,16 @@ class RateTrial:
         if self._valid >= ENOUGH_VALID or self._codes:
             return True
         passed = now - self._began
-        garbage = self._bytes >= ENOUGH_GARBAGE and not self.judged().fits
+        garbage = self._bytes >= ENOUGH_GARBAGE and not self.result().fits
         return passed >= LISTEN_NS or (garbage and passed >= AT_LEAST_NS)
 
-    def judged(self) -> Judged:
+    def result(self) -> BaudResult:
         """The judgement on what came so far."""
         share = self._legible / self._framed if self._framed else None
         # One valid sentence can be luck only once in 256; lines must come in a row, with next to nothing between them.
         legible = share is not None and share >= 0.9
         fits = self._valid >= 1 or (legible and (self._codes > 0 or self._lines >= ENOUGH_LINES))
-        return Judged(
+        return BaudResult(
             rate=self.rate,
             bytes=self._bytes,
             valid=self._valid,
@@ -121,7 +121,7 @@ class RateTrial:
         )
 
 
-def recommended(tried: list[Judged] | tuple[Judged, ...]) -> Judged | None:
+def recommended(tried: list[BaudResult] | tuple[BaudResult, ...]) -> BaudResult | None:
     """The rate that fits best; None where none fits."""
     fitting = [each for each in tried if each.fits]
     return max(fitting, key=lambda each: (each.valid, each.result_codes, each.lines), default=None)

@@ -94,7 +94,7 @@ class LineSettings:
 
 def _one_of(what: str, value: str, allowed: Mapping[str, bytes] | tuple[str, ...]) -> None:
     if value not in allowed:
-        raise ValueError(f"{what} {value!r} is none of {', '.join(allowed)}")
+        raise ValueError(f"{what} {value!r} is not one of {', '.join(allowed)}")
 
 
 def _within(what: str, value: int, bounds: tuple[int, int]) -> None:
@@ -114,7 +114,7 @@ def _whole(text: str) -> int:
     return int(text)
 
 
-class Key(NamedTuple):
+class SettingKey(NamedTuple):
     """One setting as it is written: its field, how its text is read, and in what words people are told of it."""
 
     field: str
@@ -123,19 +123,21 @@ class Key(NamedTuple):
     allowed: str
 
 
-KEYS: Final[Mapping[str, Key]] = {
-    "rate": Key("rate", _whole, "rate", f"{RATE_RANGE[0]} to {RATE_RANGE[1]} baud"),
-    "framing": Key("framing", str, "framing", "data bits 5 to 8, parity N E O M S, stop bits 1 1.5 2"),
-    "flow": Key("flow", str, "flow control", ", ".join(FLOWS)),
-    "dtr": Key("dtr", _switch, "DTR", "on, off: at opening and after"),
-    "rts": Key("rts", _switch, "RTS", "on, off: at opening and after"),
-    "in": Key("ending_in", str, "line end received", ", ".join(ENDINGS_IN)),
-    "out": Key("ending_out", str, "line end sent", ", ".join(ENDINGS_OUT)),
-    "gap": Key("gap_ms", _whole, "idle gap", f"{GAP_RANGE_MS[0]} to {GAP_RANGE_MS[1]} ms end a line without line end"),
-    "echo": Key("echo", _switch, "echo expected", "on where the far side sends back what it is sent"),
-    "char-delay": Key("char_delay_ms", _whole, "delay a character", f"0 to {DELAY_RANGE_MS[1]} ms"),
-    "line-delay": Key("line_delay_ms", _whole, "delay a line", f"0 to {DELAY_RANGE_MS[1]} ms"),
-    "listen-only": Key("listen_only", _switch, "listen only", "on: nothing is ever sent"),
+KEYS: Final[Mapping[str, SettingKey]] = {
+    "rate": SettingKey("rate", _whole, "rate", f"{RATE_RANGE[0]} to {RATE_RANGE[1]} baud"),
+    "framing": SettingKey("framing", str, "framing", "data bits 5 to 8, parity N E O M S, stop bits 1 1.5 2"),
+    "flow": SettingKey("flow", str, "flow control", ", ".join(FLOWS)),
+    "dtr": SettingKey("dtr", _switch, "DTR", "on, off: at opening and after"),
+    "rts": SettingKey("rts", _switch, "RTS", "on, off: at opening and after"),
+    "in": SettingKey("ending_in", str, "line end received", ", ".join(ENDINGS_IN)),
+    "out": SettingKey("ending_out", str, "line end sent", ", ".join(ENDINGS_OUT)),
+    "gap": SettingKey(
+        "gap_ms", _whole, "idle gap", f"{GAP_RANGE_MS[0]} to {GAP_RANGE_MS[1]} ms end a line without line end"
+    ),
+    "echo": SettingKey("echo", _switch, "echo expected", "on where the far side sends back what it is sent"),
+    "char-delay": SettingKey("char_delay_ms", _whole, "delay a character", f"0 to {DELAY_RANGE_MS[1]} ms"),
+    "line-delay": SettingKey("line_delay_ms", _whole, "delay a line", f"0 to {DELAY_RANGE_MS[1]} ms"),
+    "listen-only": SettingKey("listen_only", _switch, "listen only", "on: nothing is ever sent"),
 }
 """The keys of the short line, of a bench file and of the settings panel."""
 

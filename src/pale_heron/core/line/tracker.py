@@ -97,7 +97,7 @@ class LineSnapshot:
         return 1 - self.recent_unreadable / self.recent_framed if self.recent_framed else None
 
 
-class _Row:
+class _TypeTotals:
     __slots__ = ("bad", "before", "bytes", "count", "first", "kind", "last", "latest")
 
     def __init__(self, kind: Kind, first: int | None) -> None:
@@ -137,8 +137,8 @@ class LineTracker:
     """Feed it each chunk and each frame cut from it; frames count from the received direction only."""
 
     def __init__(self) -> None:
-        self._rows: dict[str, _Row] = {}
-        self._sent_rows: dict[str, _Row] = {}
+        self._rows: dict[str, _TypeTotals] = {}
+        self._sent_rows: dict[str, _TypeTotals] = {}
         self._garbage = b""
         self._endless = self._opaque = 0
         self._floor = _NOTHING
@@ -203,9 +203,9 @@ class LineTracker:
             self._troubles.append(frame)
             self._bad += frame.status is BAD_CHECKSUM
 
-    def _new_row(self, frame: Frame, rows: dict[str, _Row]) -> _Row:
+    def _new_row(self, frame: Frame, rows: dict[str, _TypeTotals]) -> _TypeTotals:
         name = frame.type if len(rows) < MOST_TYPES else OTHER_TYPES
-        return rows.setdefault(name, _Row(frame.kind, frame.time))
+        return rows.setdefault(name, _TypeTotals(frame.kind, frame.time))
 
     def turn(self, now: int | None) -> None:
         """Keep the totals when `now` lies in a new second."""
@@ -302,7 +302,7 @@ class LineTracker:
             before = totals
         return tuple(out[-WINDOW_S:])
 
-    def _type(self, name: str, row: _Row) -> TypeCount:
+    def _type(self, name: str, row: _TypeTotals) -> TypeCount:
         hz, rate = self._recent_rates(name) if self._rows.get(name) is row else (None, None)
         span = (row.last - row.first) / SECOND if row.last is not None and row.first is not None else 0.0
         return TypeCount(

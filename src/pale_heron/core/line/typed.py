@@ -40,20 +40,20 @@ _PIECE = re.compile(r"<<|<([^<>]*)>|([^<]+)|<")
 _CHECKED = re.compile(rb"\*[0-9A-Fa-f]{2}\Z")
 
 
-class ToSend(NamedTuple):
+class TypedBytes(NamedTuple):
     """The bytes, and what was added or is odd, in words."""
 
     data: bytes
     note: str
 
 
-def compose(text: str, ending: bytes) -> ToSend:
+def compose(text: str, ending: bytes) -> TypedBytes:
     """The bytes of a typed line. ValueError names the part that is wrong."""
     body = b"".join(_piece(match) for match in _PIECE.finditer(text))
     note = ""
     if body[:1] in (b"$", b"!") and len(body) > 1:
         body, note = _sealed(body)
-    return ToSend(body + ending, note)
+    return TypedBytes(body + ending, note)
 
 
 def _piece(match: re.Match[str]) -> bytes:

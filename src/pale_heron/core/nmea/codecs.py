@@ -186,7 +186,7 @@ def listed(item: Codec, count: int) -> Codec:
     """`count` places for values of one kind; empty places are left out of the list."""
 
     def read(fields: Sequence[str], at: int) -> list[Any]:
-        return [value for place in range(at, at + count) if (value := item.read(fields, place)) is not None]
+        return [value for index in range(at, at + count) if (value := item.read(fields, index)) is not None]
 
     def write(values: Sequence[Any]) -> list[str]:
         filled = [raw for value in values[:count] for raw in item.write(value)]

@@ -6,14 +6,14 @@ from typing import Any, NamedTuple
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.codecs import DATE, DAY_MONTH_YEAR, TIME
 from pale_heron.core.nmea.sentence import Sentence, parse
-from pale_heron.core.nmea.sentences import Column
+from pale_heron.core.nmea.sentences import SentenceColumn
 from pale_heron.core.nmea.systems import BY_ID, SYSTEMS, TALKERS
 from pale_heron.core.wire.visible import safe_text
 
 _PAIRS = {"latitude": "NS", "longitude": "EW"}
 
 
-class Row(NamedTuple):
+class ExplainedField(NamedTuple):
     """One value of a sentence. `number` is the place of its first raw field, counted from 1 as the standard does."""
 
     number: int
@@ -34,55 +34,55 @@ def title(data: bytes) -> str:
     return f"{known}; {talker}" if talker else known
 
 
-def rows(data: bytes) -> list[Row]:
+def rows(data: bytes) -> list[ExplainedField]:
     """Every field of a framed sentence, in order; fields beyond the table are named so."""
     return list(_rows(parse(data)))
 
 
-def _rows(sentence: Sentence) -> Iterator[Row]:
+def _rows(sentence: Sentence) -> Iterator[ExplainedField]:
     layout, raw = sentence.layout, sentence.raw
     columns = layout.columns if layout else ()
     at = 0
     for column in columns:
         if at >= len(raw):
-            yield Row(at + 1, column.label, "", "–", "", "not sent by this version")
+            yield ExplainedField(at + 1, column.label, "", "–", "", "not sent by this version")
         else:
             yield _row(column, raw, at)
         at += column.codec.width
     if layout and layout.group:
         while at + len(layout.group) <= len(raw):
-            for place, column in enumerate(layout.group):
-                yield _row(column, raw, at + place)
+            for index, column in enumerate(layout.group):
+                yield _row(column, raw, at + index)
             at += len(layout.group)
         for column in layout.after_group:
             if at < len(raw):
                 yield _row(column, raw, at)
                 at += 1
-    for place in range(at, len(raw)):
-        text = _shown(raw[place])
-        name = f"field {place + 1}" if layout is None else "beyond the table"
-        yield Row(place + 1, name, text, text or "–", "", "" if text else "empty")
+    for index in range(at, len(raw)):
+        text = _shown(raw[index])
+        name = f"field {index + 1}" if layout is None else "beyond the table"
+        yield ExplainedField(index + 1, name, text, text or "–", "", "" if text else "empty")
 
 
 def _shown(raw: str) -> str:
     return safe_text(raw.encode("latin-1"))
 
 
-def _row(column: Column, raw: Sequence[str], at: int) -> Row:
+def _row(column: SentenceColumn, raw: Sequence[str], at: int) -> ExplainedField:
     codec = column.codec
     own = [*raw[at : at + codec.width], *[""] * (at + codec.width - len(raw))]
     shown = " ".join(_shown(text) for text in own if text)
     try:
         value = codec.read(own, 0)
     except ValueError as problem:
-        return Row(at + 1, column.label, shown, "–", "", f"cannot be read: {problem}")
+        return ExplainedField(at + 1, column.label, shown, "–", "", f"cannot be read: {problem}")
     if value is None:
-        return Row(at + 1, column.label, shown, "–", "", "empty")
+        return ExplainedField(at + 1, column.label, shown, "–", "", "empty")
     text, unit, meaning = _said(column, value)
-    return Row(at + 1, column.label, shown, text, unit, meaning)
+    return ExplainedField(at + 1, column.label, shown, text, unit, meaning)
 
 
-def _said(column: Column, value: Any) -> tuple[str, str, str]:
+def _said(column: SentenceColumn, value: Any) -> tuple[str, str, str]:
     """Value, unit and meaning of one decoded column."""
     codec = column.codec
     if column.key in _PAIRS:

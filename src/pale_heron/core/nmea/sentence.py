@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
-from pale_heron.core.nmea.sentences import LAYOUTS, Column, Layout
+from pale_heron.core.nmea.sentences import LAYOUTS, Layout, SentenceColumn
 from pale_heron.core.wire.checksum import xor8
 from pale_heron.core.wire.visible import safe_text
 
@@ -62,7 +62,7 @@ def values(sentence: Sentence) -> dict[str, Any]:
     """
     layout = sentence.layout
     if layout is None:
-        return {str(place): safe_text(raw.encode("latin-1")) for place, raw in enumerate(sentence.raw, 1)}
+        return {str(index): safe_text(raw.encode("latin-1")) for index, raw in enumerate(sentence.raw, 1)}
     out: dict[str, Any] = {}
     raw = sentence.raw
     at, size = 0, len(raw)
@@ -84,19 +84,19 @@ def values(sentence: Sentence) -> dict[str, Any]:
     return _safe(out)
 
 
-def _read(column: Column, raw: Sequence[str], at: int) -> Any:
+def _read(column: SentenceColumn, raw: Sequence[str], at: int) -> Any:
     try:
         return column.codec.read(raw, at) if at < len(raw) else None
     except ValueError:
         return None
 
 
-def _groups(group: tuple[Column, ...], raw: Sequence[str], at: int) -> tuple[list[dict[str, Any]], int]:
+def _groups(group: tuple[SentenceColumn, ...], raw: Sequence[str], at: int) -> tuple[list[dict[str, Any]], int]:
     """The repeated groups, those of empty places left out, and the place behind the last."""
     found = []
     while at + len(group) <= len(raw):
         if any(raw[at : at + len(group)]):
-            found.append({column.key: _read(column, raw, at + place) for place, column in enumerate(group)})
+            found.append({column.key: _read(column, raw, at + index) for index, column in enumerate(group)})
         at += len(group)
     return found, at
 
@@ -133,7 +133,7 @@ def encode(talker: str, formatter: str, fields: Mapping[str, Any]) -> bytes:
     Raises KeyError for an unknown formatter.
     """
     layout = LAYOUTS[formatter]
-    given = [place for place, column in enumerate(layout.columns) if column.key in fields]
+    given = [index for index, column in enumerate(layout.columns) if column.key in fields]
     raw: list[str] = []
     for column in layout.columns[: max(given, default=-1) + 1]:
         value = fields.get(column.key)

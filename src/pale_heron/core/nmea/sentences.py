@@ -54,7 +54,7 @@ FIX_MODE: Final = {"1": "no fix", "2": "2D", "3": "3D"}
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class SentenceColumn:
     """One value of a sentence: its key in decoded form, what it is called, its unit, and how it is written."""
 
     key: str
@@ -68,13 +68,13 @@ class Layout:
     """A formatter: what the sentence says in words, and its columns."""
 
     title: str
-    columns: tuple[Column, ...]
-    group: tuple[Column, ...] = ()
-    after_group: tuple[Column, ...] = ()
+    columns: tuple[SentenceColumn, ...]
+    group: tuple[SentenceColumn, ...] = ()
+    after_group: tuple[SentenceColumn, ...] = ()
 
 
-def _column(key: str, codec: Codec, label: str = "", unit: str = "") -> Column:
-    return Column(key, codec, label or key.replace("_", " "), unit)
+def _column(key: str, codec: Codec, label: str = "", unit: str = "") -> SentenceColumn:
+    return SentenceColumn(key, codec, label or key.replace("_", " "), unit)
 
 
 _TIME = _column("time", TIME, unit="UTC")

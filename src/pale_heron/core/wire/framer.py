@@ -44,7 +44,7 @@ _NO_MARK = sys.maxsize
 _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
 
 
-class _Ends(NamedTuple):
+class _LineEnds(NamedTuple):
     """How one way of ending lines is looked for: any boundary, a whole line end, the bytes that may begin one.
 
     `sentence` is a whole sentence with its line end.
@@ -56,8 +56,8 @@ class _Ends(NamedTuple):
     sentence: re.Pattern[bytes]
 
 
-def _ends(boundary: bytes, whole: bytes, first: bytes, after_sentence: bytes) -> _Ends:
-    return _Ends(re.compile(boundary), re.compile(whole), first, re.compile(sentence.WHOLE + after_sentence))
+def _ends(boundary: bytes, whole: bytes, first: bytes, after_sentence: bytes) -> _LineEnds:
+    return _LineEnds(re.compile(boundary), re.compile(whole), first, re.compile(sentence.WHOLE + after_sentence))
 
 
 ENDS: Final = {
@@ -69,14 +69,14 @@ ENDS: Final = {
 """By the name that settings give them. A CR at the end of what is here may still become CR LF."""
 
 
-class Held(NamedTuple):
+class HeldBytes(NamedTuple):
     """Bytes that wait for the end of their frame: since when, and after which moment a pause ends them."""
 
     since: int
     until: int
 
 
-class _Answer(Enum):
+class _FramerAnswer(Enum):
     YES = auto()
     NO = auto()
     WAIT = auto()
@@ -110,7 +110,7 @@ class Framer:
         self._byte_ns = byte_ns
 
     @property
-    def held(self) -> Held | None:
+    def held(self) -> HeldBytes | None:
         """What waits for the end of its frame; None where nothing does, or where no time is known."""
         if not self._held or self._last_time is None:
             return None
@@ -119,7 +119,7 @@ class Framer:
             if offset > self._offset:
                 break
             since = time
-        return None if since is None else Held(since, self._last_time + self._pause_ns)
+        return None if since is None else HeldBytes(since, self._last_time + self._pause_ns)
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that `chunk` completes. Before it, a pause since the chunk before ends what was waiting."""
@@ -205,10 +205,10 @@ class Framer:
                 scan = at + 1
                 continue
             answer = self._sentence_at(at) if byte in _STARTS else self._message_at(at)
-            if answer is _Answer.WAIT and not final:
+            if answer is _FramerAnswer.WAIT and not final:
                 self._scan = at
                 return None
-            if answer is _Answer.YES:
+            if answer is _FramerAnswer.YES:
                 return self._close(start, at, _CUT_SHORT) if at > start else self._message(at)
             scan = at + 1
         if size - start >= LIMIT:
@@ -218,25 +218,25 @@ class Framer:
         self._scan = size
         return None
 
-    def _sentence_at(self, at: int) -> _Answer:
+    def _sentence_at(self, at: int) -> _FramerAnswer:
         held = self._held
         if sentence.START.match(held, at):
-            return _Answer.YES
+            return _FramerAnswer.YES
         so_far = sentence.START_SO_FAR.fullmatch(held, at) if len(held) - at < sentence.START_BYTES else None
-        return _Answer.WAIT if so_far else _Answer.NO
+        return _FramerAnswer.WAIT if so_far else _FramerAnswer.NO
 
-    def _message_at(self, at: int) -> _Answer:
+    def _message_at(self, at: int) -> _FramerAnswer:
         held, size = self._held, len(self._held)
         if at + 1 < size and held[at + 1] & 0xFC:
-            return _Answer.NO
+            return _FramerAnswer.NO
         if at + rtcm3.HEADER_BYTES > size:
-            return _Answer.WAIT
+            return _FramerAnswer.WAIT
         length = rtcm3.total_length(held[at : at + rtcm3.HEADER_BYTES])
         if length is None:
-            return _Answer.NO
+            return _FramerAnswer.NO
         if at + length > size:
-            return _Answer.WAIT
-        return _Answer.NO if crc24q(held[at : at + length]) else _Answer.YES
+            return _FramerAnswer.WAIT
+        return _FramerAnswer.NO if crc24q(held[at : at + length]) else _FramerAnswer.YES
 
     def _message(self, at: int) -> int:
         length = rtcm3.total_length(self._held[at : at + rtcm3.HEADER_BYTES])

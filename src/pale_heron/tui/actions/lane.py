@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 from textual.app import App
 
 from pale_heron.bench.config.bench_file import save_bench
-from pale_heron.bench.model import Ear
-from pale_heron.bench.operations.baud_search import RateFinder
+from pale_heron.bench.model import FrameTap
+from pale_heron.bench.operations.baud_search import BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 from pale_heron.tui.painting import figures
 from pale_heron.tui.screens.panel import AskLine
 
@@ -42,15 +42,15 @@ class LiveBench(Protocol):
 
     def change(self, lane: str, settings: LineSettings) -> None: ...
 
-    def send(self, lane: str, sending: Sending) -> None: ...
+    def send(self, lane: str, job: SendJob) -> None: ...
 
-    def sendings(self, lane: str) -> list[Sending]: ...
+    def jobs(self, lane: str) -> list[SendJob]: ...
 
     def send_break(self, lane: str) -> None: ...
 
-    def find_rate(self, lane: str, ask: bool) -> RateFinder: ...
+    def find_rate(self, lane: str, ask: bool) -> BaudSearch: ...
 
-    def note_rates(self, lane: str, finder: RateFinder) -> None: ...
+    def note_rates(self, lane: str, finder: BaudSearch) -> None: ...
 
     def mark(self, text: str) -> None: ...
 
@@ -58,9 +58,9 @@ class LiveBench(Protocol):
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
 
-    def listen(self, lane: str) -> Ear: ...
+    def listen(self, lane: str) -> FrameTap: ...
 
-    def leave(self, ear: Ear) -> None: ...
+    def leave(self, ear: FrameTap) -> None: ...
 
     def module_of(self, lane: str) -> "ModuleSnapshot | None": ...
 
@@ -112,9 +112,9 @@ class LaneActions:
             return
         name = lane.name
 
-        def complaint() -> str:
+        def settings_error() -> str:
             now = self._lane()
-            return now.complaint if now is not None and now.name == name else ""
+            return now.settings_error if now is not None and now.name == name else ""
 
         def send_break() -> None:
             self._attempt(lambda: self._bench.send_break(name))
@@ -122,7 +122,7 @@ class LaneActions:
         def change(settings: LineSettings) -> None:
             self._bench.change(name, settings)
 
-        self._app.push_screen(SettingsPanel(name, self._of(name), change, complaint, send_break))
+        self._app.push_screen(SettingsPanel(name, self._of(name), change, settings_error, send_break))
 
     def find_rate(self) -> None:
         from pale_heron.tui.screens.rates import RateScreen
@@ -137,7 +137,7 @@ class LaneActions:
             return
         finders = [self._bench.find_rate(name, ask=False)]
 
-        def again(ask: bool) -> RateFinder:
+        def again(ask: bool) -> BaudSearch:
             finders.append(self._bench.find_rate(name, ask))
             return finders[-1]
 
@@ -151,13 +151,13 @@ class LaneActions:
     def orders(self) -> None:
         """What the device of the lane can be told, by its dialect."""
         from pale_heron.bench.config.dialects import known_dialects
-        from pale_heron.tui.screens.orders import OrdersPanel, Told, recognised
+        from pale_heron.tui.screens.orders import OrdersMemory, OrdersPanel, recognised
 
         lane = self._lane()
         if lane is None:
             return
         dialects = {name: each for name, each in known_dialects().items() if each.actions}
-        told = self._told.setdefault(lane.name, Told())
+        told = self._told.setdefault(lane.name, OrdersMemory())
         spec = next((spec for spec in self._bench.specs() if spec.name == lane.name), None)
         if told.dialect is None and spec is not None and spec.dialect in dialects:
             told.dialect = dialects[spec.dialect]
@@ -202,15 +202,15 @@ class LaneActions:
 
         self._app.push_screen(AskLine("What happened? Enter notes it with the time at which you press it"), note)
 
-    def sending_words(self) -> str:
+    def job_words(self) -> str:
         """What is being sent on any lane, in a few words."""
         parts = []
         for spec in self._bench.specs():
-            for sending in self._bench.sendings(spec.name):
-                if sending.every_s is not None:
-                    words = f"{figures.several(sending.times, 'time')}, every {figures.duration(sending.every_s)}"
-                elif sending.total > sending.sent:
-                    words = f"{figures.share(sending.sent / sending.total)} of {figures.size(sending.total)}"
+            for job in self._bench.jobs(spec.name):
+                if job.every_s is not None:
+                    words = f"{figures.several(job.times, 'time')}, every {figures.duration(job.every_s)}"
+                elif job.total > job.sent:
+                    words = f"{figures.share(job.sent / job.total)} of {figures.size(job.total)}"
                 else:
                     continue
                 parts.append(f"▸ {spec.name}: {words}")

@@ -6,25 +6,25 @@ from typing import Any
 
 from textual.app import App
 
-from pale_heron.bench.operations.receiver import Standing, Undertaking, Work
+from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation, Work
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.settings import Setting
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 from pale_heron.tui.actions.lane import LiveBench
 from pale_heron.tui.actions.routine import RoutineActions
 from pale_heron.tui.screens.panel import AskLine, Choice
 
 
 @dataclass
-class _Lane:
+class _ModuleLane:
     """What was begun with one lane."""
 
-    undertaking: Undertaking | None = None
-    standing: Standing = field(default_factory=Standing)
+    operation: SteppedOperation | None = None
+    acknowledged: AcknowledgedSettings = field(default_factory=AcknowledgedSettings)
 
 
 class ModuleActions:
@@ -33,18 +33,18 @@ class ModuleActions:
     def __init__(self, app: App[Any], bench: LiveBench) -> None:
         self._app = app
         self._bench = bench
-        self._lanes: dict[str, _Lane] = {}
+        self._lanes: dict[str, _ModuleLane] = {}
         self.routines = RoutineActions(app, bench)
 
-    def _of(self, lane: str) -> _Lane:
-        return self._lanes.setdefault(lane, _Lane())
+    def _of(self, lane: str) -> _ModuleLane:
+        return self._lanes.setdefault(lane, _ModuleLane())
 
     def doing(self, lane: str) -> Any:
-        """What is being undertaken, as the painters want it."""
-        from pale_heron.tui.views.module.choices import Doing
+        """What is being done, as the painters want it."""
+        from pale_heron.tui.views.module.choices import CurrentOperation
 
-        undertaking = self._of(lane).undertaking
-        return Doing(undertaking.title, undertaking.steps, undertaking.succeeded) if undertaking else None
+        operation = self._of(lane).operation
+        return CurrentOperation(operation.title, operation.steps, operation.succeeded) if operation else None
 
     def intended(self, lane: str) -> Mapping[str, str]:
         """How the settings of a lane's module are meant to be."""
@@ -62,7 +62,7 @@ class ModuleActions:
     def send_raw(self, lane: str, data: bytes, title: str) -> bool:
         """Send bytes; trouble is told on the screen."""
         try:
-            self._bench.send(lane, Sending(data, title))
+            self._bench.send(lane, SendJob(data, title))
         except Trouble as trouble:
             self._app.notify(str(trouble), severity="error", markup=False)
             return False
@@ -101,18 +101,18 @@ class ModuleActions:
         )
         self._app.push_screen(Choice("It is in data mode: the far end would get this line", choices), take)
 
-    # Undertakings
+    # Operations
 
     def begin(self, lane: str, title: str, work: Work) -> None:
-        """Begin an undertaking; where another operation is under way on the lane that is told."""
+        """Begin an operation; where another operation is under way on the lane that is told."""
         kept = self._of(lane)
         try:
-            undertaking = Undertaking(title, self._bench, lane, kept.standing, work)
-            self._bench.operations.begin(undertaking)
+            operation = SteppedOperation(title, self._bench, lane, kept.acknowledged, work)
+            self._bench.operations.begin(operation)
         except Trouble as trouble:
             self._app.notify(str(trouble), severity="warning", markup=False)
             return
-        kept.undertaking = undertaking
+        kept.operation = operation
 
     def give_up(self, lane: LaneSnapshot) -> None:
         """Give up what is under way."""

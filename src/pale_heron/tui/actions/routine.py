@@ -20,7 +20,7 @@ LAST = 12
 
 
 @dataclass
-class Chosen:
+class ChosenRoutine:
     """The routine of one lane, its values, and its run; the types come with the modules that are loaded late."""
 
     routine: Any
@@ -36,7 +36,7 @@ class RoutineActions:
     def __init__(self, app: App[Any], bench: LiveBench) -> None:
         self._app = app
         self._bench = bench
-        self._chosen: dict[str, Chosen] = {}
+        self._chosen: dict[str, ChosenRoutine] = {}
         self._offered: tuple[int, list[Line]] = (0, [])
 
     def rows(self, lane: str, width: int, room: int) -> list[Line]:
@@ -64,7 +64,7 @@ class RoutineActions:
         chosen = self._chosen.get(lane)
         return page_routine.verdict(chosen.run) if chosen is not None and chosen.run is not None else ("", "")
 
-    def _put_question(self, chosen: Chosen) -> None:
+    def _put_question(self, chosen: ChosenRoutine) -> None:
         run = chosen.run
 
         def take(key: str | None) -> None:
@@ -106,14 +106,14 @@ class RoutineActions:
         except Trouble as trouble:
             self._app.notify(str(trouble), severity="error", markup=False)
             return
-        chosen = Chosen(routine, [lane.name])
+        chosen = ChosenRoutine(routine, [lane.name])
 
         def ready() -> None:
             self._chosen[lane.name] = chosen
 
         self._ask_lanes(chosen, lambda: self._ask_values(chosen, list(routine.variables), ready))
 
-    def _ask_lanes(self, chosen: Chosen, then: Callable[[], None]) -> None:
+    def _ask_lanes(self, chosen: ChosenRoutine, then: Callable[[], None]) -> None:
         """A routine for several lanes: the chosen one is the first, the others are asked for."""
         wanted = chosen.routine.lanes[len(chosen.lanes) :]
         if not wanted:
@@ -129,7 +129,7 @@ class RoutineActions:
         choices = [(str(at), name) for at, name in enumerate(names, 1)]
         self._app.push_screen(Choice(f"{chosen.routine.name}: which lane is {wanted[0]!r}?", choices), take)
 
-    def _ask_values(self, chosen: Chosen, names: list[str], then: Callable[[], None]) -> None:
+    def _ask_values(self, chosen: ChosenRoutine, names: list[str], then: Callable[[], None]) -> None:
         """One value after the other; a secret one is typed unseen."""
         if not names:
             then()

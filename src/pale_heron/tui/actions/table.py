@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
 
-class Action(NamedTuple):
+class KeyAction(NamedTuple):
     """`act` is what it does; `views` is empty where it works everywhere."""
 
     act: Act
@@ -61,21 +61,21 @@ _OTHERS = ("line", "traffic", "fix")
 
 def _traffic(
     do: "Callable[[TrafficView], object]", key: str, label: str, words: str, *, footer: bool = False, source: str = ""
-) -> Action:
+) -> KeyAction:
     """An action of Traffic."""
-    return Action(act(lambda app: do(app.traffic)), key, label, words, ("traffic",), source, footer)
+    return KeyAction(act(lambda app: do(app.traffic)), key, label, words, ("traffic",), source, footer)
 
 
-def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *, footer: bool = True) -> Action:
+def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *, footer: bool = True) -> KeyAction:
     """An action of Fix."""
-    return Action(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
+    return KeyAction(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
 
 
 def _module(
     do: "Callable[[ModuleView], object]", key: str, label: str, words: str, *, footer: bool = True, source: str = "live"
-) -> Action:
+) -> KeyAction:
     """An action of Module."""
-    return Action(act(lambda app: do(app.module)), key, label, words, ("module",), source, footer)
+    return KeyAction(act(lambda app: do(app.module)), key, label, words, ("module",), source, footer)
 
 
 def _told(
@@ -86,7 +86,7 @@ def _told(
     *,
     footer: bool = True,
     on_settings: bool = False,
-) -> Action:
+) -> KeyAction:
     """What is done with the module of the chosen lane; `on_settings` shows the page of settings with it."""
     return _module(lambda view: view.do(do, on_settings=on_settings), key, label, words, footer=footer)
 
@@ -99,14 +99,14 @@ def _lane(
     *,
     footer: bool = True,
     views: tuple[str, ...] = (),
-) -> Action:
+) -> KeyAction:
     """An action on the chosen lane, or on the whole bench, while it is live."""
-    return Action(act(lambda app: app.with_lanes(do)), key, label, words, views, "live", footer)
+    return KeyAction(act(lambda app: app.with_lanes(do)), key, label, words, views, "live", footer)
 
 
-def _play(do: "Callable[[Player], object]", key: str, label: str, words: str) -> Action:
+def _play(do: "Callable[[Player], object]", key: str, label: str, words: str) -> KeyAction:
     """An action on a replay."""
-    return Action(act(lambda app: app.with_player(do)), key, label, words, (), "replay")
+    return KeyAction(act(lambda app: app.with_player(do)), key, label, words, (), "replay")
 
 
 def _anywhere(
@@ -118,16 +118,16 @@ def _anywhere(
     footer: bool = True,
     last: bool = False,
     in_palette: bool = True,
-) -> Action:
+) -> KeyAction:
     """An action that works everywhere."""
-    return Action(act(do), key, label, words, (), "", footer, last, in_palette)
+    return KeyAction(act(do), key, label, words, (), "", footer, last, in_palette)
 
 
 ACTIONS: Final = (
-    Action(act(acts.show_view, "line"), "1", "Line", "Is anything arriving, and is it legible?", footer=False),
-    Action(act(acts.show_view, "traffic"), "2", "Traffic", "What is being said, by whom, when?", footer=False),
-    Action(act(acts.show_view, "fix"), "3", "Fix", "Where are we, and how sure?", footer=False),
-    Action(
+    KeyAction(act(acts.show_view, "line"), "1", "Line", "Is anything arriving, and is it legible?", footer=False),
+    KeyAction(act(acts.show_view, "traffic"), "2", "Traffic", "What is being said, by whom, when?", footer=False),
+    KeyAction(act(acts.show_view, "fix"), "3", "Fix", "Where are we, and how sure?", footer=False),
+    KeyAction(
         act(acts.show_view, "module"), "5", "Module",
         "Does the module obey, and is it set as intended?", footer=False,
     ),
@@ -244,6 +244,6 @@ ACTIONS: Final = (
 )  # fmt: skip
 
 
-def working(view: str, replay: bool) -> tuple[Action, ...]:
+def working(view: str, replay: bool) -> tuple[KeyAction, ...]:
     """The actions that can be used now."""
     return tuple(action for action in ACTIONS if action.works(view, replay))

@@ -47,14 +47,14 @@ class Dots:
     def word(self, x: float, y: float, text: str, role: str) -> None:
         """Write over the drawing, beginning in the character that holds the dot."""
         row, column = int(y) // 4, int(x) // 2
-        for place, letter in enumerate(text):
-            if 0 <= row < self.rows and 0 <= column + place < self.columns:
-                self._words[row, column + place] = letter, role
+        for index, letter in enumerate(text):
+            if 0 <= row < self.rows and 0 <= column + index < self.columns:
+                self._words[row, column + index] = letter, role
 
     def is_free(self, x: float, y: float, length: int) -> bool:
         """Whether no word stands where one of this length would."""
         row, column = int(y) // 4, int(x) // 2
-        return all((row, column + place) not in self._words for place in range(length))
+        return all((row, column + index) not in self._words for index in range(length))
 
     def lines(self) -> list[Line]:
         """The drawing as painted lines."""

@@ -88,8 +88,8 @@ def beside(blocks: Sequence[tuple[Sequence[Line], int]], gap: int = 2) -> list[L
     out = []
     for row in rows:
         joined: list[Span] = []
-        for place, (piece, (_, width)) in enumerate(zip(row, blocks, strict=True)):
-            last = place == len(blocks) - 1
+        for index, (piece, (_, width)) in enumerate(zip(row, blocks, strict=True)):
+            last = index == len(blocks) - 1
             joined += cut(piece, width) if last else (*padded(piece, width), Span(" " * gap))
         out.append(tuple(joined))
     return out
@@ -101,8 +101,8 @@ def wrapped(row: Line, width: int) -> list[Line]:
     now: list[Span] = []
     used = 0
     for span in row:
-        for place, word in enumerate(span.text.split(" ")):
-            joined = place == 0
+        for index, word in enumerate(span.text.split(" ")):
+            joined = index == 0
             need = cells(word) + (0 if joined or not used else 1)
             if used + need > width and used and not (joined and not word):
                 lines.append(tuple(now))

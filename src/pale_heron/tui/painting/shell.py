@@ -6,11 +6,11 @@ from pathlib import Path
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import Opening, Stand, first_missing
+from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
-from pale_heron.tui.actions.table import Action, working
+from pale_heron.tui.actions.table import KeyAction, working
 from pale_heron.tui.acts import Act, act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
@@ -21,10 +21,10 @@ VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix", "module": "Module"}
 KEYS = {"line": 1, "traffic": 2, "fix": 3, "module": 5}
 """Views by their keys; those between are not there yet."""
 SHAPES = {
-    Stand.REACHED: ("●", "reed"),
-    Stand.WAITING: ("◐", "amber"),
-    Stand.NOT_YET: ("○", "faint"),
-    Stand.BROKEN: ("✕", "coral"),
+    StageStatus.REACHED: ("●", "reed"),
+    StageStatus.WAITING: ("◐", "amber"),
+    StageStatus.NOT_YET: ("○", "faint"),
+    StageStatus.BROKEN: ("✕", "coral"),
 }
 _BARS = "▁▂▃▄▅▆▇█"
 
@@ -100,7 +100,7 @@ def foot(view: str, replay: bool, width: int) -> Line:
     return ends(tuple(spans), right, width)
 
 
-def _key(action: Action) -> tuple[Span, ...]:
+def _key(action: KeyAction) -> tuple[Span, ...]:
     return (
         Span(action.shown_key, "amber", action.act),
         Span(f" {action.label}", "quiet", action.act),
@@ -114,8 +114,8 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     fit = max(1, (height - 1) // 6)
     first = max(0, min(chosen - fit // 2, len(lanes) - fit))
     rows: list[Line] = [BLANK]
-    for place, lane in enumerate(lanes[first : first + fit], first):
-        rows += [*_card(lane, place == chosen, place, snapshot.now), BLANK]
+    for index, lane in enumerate(lanes[first : first + fit], first):
+        rows += [*_card(lane, index == chosen, index, snapshot.now), BLANK]
     hidden = len(lanes) - min(fit, len(lanes))
     if hidden:
         rows[-1] = line((f" and {hidden} more: tab", "quiet"))
@@ -124,11 +124,11 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     return rows
 
 
-def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
+def _card(lane: LaneSnapshot, chosen: bool, index: int, now: int) -> list[Line]:
     ground = "@select" if chosen else ""
-    action = act(acts.choose_lane, place)
+    action = act(acts.choose_lane, index)
     silent = lane.line.last_byte is None or now - lane.line.last_byte > 5 * SECOND
-    flow = "coral" if silent and lane.opening is Opening.OPEN and lane.module is None else "text"
+    flow = "coral" if silent and lane.opening is LaneOpening.OPEN and lane.module is None else "text"
     step = first_missing(lane.steps)
     reached = lane.steps[-1].step if step is None else step.step
     chain: list[Span] = []
@@ -136,7 +136,7 @@ def _card(lane: LaneSnapshot, chosen: bool, place: int, now: int) -> list[Line]:
         shape, role = SHAPES[each.state]
         chain += [Span("─", f"faint{ground}")] if chain else []
         chain.append(Span(shape, f"{role}{ground}"))
-    word, role = _standing(lane, step.state if step else Stand.REACHED, reached, now)
+    word, role = _stage_word(lane, step.state if step else StageStatus.REACHED, reached, now)
     rows = (
         ends(line((safe_label(lane.name), f"*text{ground}")), line((safe_label(lane.role), f"quiet{ground}")), CARD),
         ends(
@@ -158,15 +158,21 @@ def _clickable(row: Line, ground: str, action: Act) -> Line:
     )
 
 
-def _standing(lane: LaneSnapshot, stand: Stand, step: str, now: int) -> tuple[str, str]:
+def _stage_word(lane: LaneSnapshot, status: StageStatus, step: str, now: int) -> tuple[str, str]:
     """The word beside the chain, and its role."""
-    if lane.opening is Opening.LOST:
+    if lane.opening is LaneOpening.LOST:
         return "lost", "coral"
-    if lane.opening is Opening.REFUSED:
+    if lane.opening is LaneOpening.REFUSED:
         return "cannot open", "coral"
-    if stand is Stand.BROKEN and step == "bytes" and lane.line.last_byte is not None:
+    if status is StageStatus.BROKEN and step == "bytes" and lane.line.last_byte is not None:
         return f"silent {figures.duration((now - lane.line.last_byte) / SECOND)}"[:13], "coral"
-    return (step, "reed") if stand is Stand.REACHED else (step, "amber") if stand is Stand.WAITING else (step, "coral")
+    return (
+        (step, "reed")
+        if status is StageStatus.REACHED
+        else (step, "amber")
+        if status is StageStatus.WAITING
+        else (step, "coral")
+    )
 
 
 def _activity(lane: LaneSnapshot, width: int) -> str:
@@ -176,7 +182,7 @@ def _activity(lane: LaneSnapshot, width: int) -> str:
     if not values:
         return " " * width
     recent = (0,) * (60 - len(values)) + values[-60:]
-    groups = [recent[place * 60 // width : (place + 1) * 60 // width] for place in range(width)]
+    groups = [recent[index * 60 // width : (index + 1) * 60 // width] for index in range(width)]
     means = [sum(group) / len(group) for group in groups]
     return bars(means, top)
 

@@ -26,11 +26,11 @@ def bar(snapshot: BenchSnapshot, width: int) -> Line:
     signs |= {cell(moment): ("▾", "heather") for moment, _ in snapshot.marks}
     now = cell(snapshot.now)
     out = [Span(f" {clock(replay.begin, 0)} ", "quiet")]
-    for place in range(room):
-        text, role = signs.get(place, ("━" if place < now else "─", "tide" if place < now else "line"))
-        if place == now:
+    for index in range(room):
+        text, role = signs.get(index, ("━" if index < now else "─", "tide" if index < now else "line"))
+        if index == now:
             text, role = "●", "*amber"
-        moment = replay.begin + (2 * place + 1) * span // (2 * room)
+        moment = replay.begin + (2 * index + 1) * span // (2 * room)
         out.append(Span(text, role, act(acts.seek, moment)))
     end = f" {clock(replay.end, 0)} " if replay.surveyed else f" {_share(replay)} seen"
     return (*out, Span(end, "quiet"))

@@ -8,9 +8,9 @@ from pale_heron.bench.operations.receiver import (
     DOING,
     DONE,
     FAILED,
-    ActingBench,
-    Standing,
-    Undertaking,
+    AcknowledgedSettings,
+    ReceiverBench,
+    SteppedOperation,
     Work,
     changing_rate,
     choosing_sentences,
@@ -18,9 +18,9 @@ from pale_heron.bench.operations.receiver import (
     telling,
 )
 from pale_heron.bench.operations.registry import Operations
-from pale_heron.core.device.schema.actions import Action
+from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.sentence_plan import HeardSentence
+from pale_heron.core.device.schema.sentence_plan import CurrentSentence
 from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
@@ -35,24 +35,24 @@ _GUARDED: Final = ("sentence", "line-rate", "store")
 """Actions that are done with more care than telling them: each has a row of its own."""
 
 
-class OperatedBench(ActingBench, Protocol):
+class OperatedBench(ReceiverBench, Protocol):
     """A bench with its registry of operations."""
 
     operations: Operations
 
 
 @dataclass
-class Told:
+class OrdersMemory:
     """What a lane's device was told in this session; kept while the panel is closed."""
 
     dialect: Dialect | None = None
     recognised: str = ""
     """The line by which the dialect was recognised."""
-    standing: Standing = field(default_factory=Standing)
-    undertaking: Undertaking | None = None
+    acknowledged: AcknowledgedSettings = field(default_factory=AcknowledgedSettings)
+    operation: SteppedOperation | None = None
 
 
-class _Row(NamedTuple):
+class _OrderRow(NamedTuple):
     """One thing to do: its name, what it means, why it asks first, and what does it."""
 
     name: str
@@ -83,7 +83,7 @@ class OrdersPanel(Panel[None]):
         self,
         bench: OperatedBench,
         lane: Callable[[], LaneSnapshot | None],
-        told: Told,
+        told: OrdersMemory,
         dialects: Mapping[str, Dialect],
     ) -> None:
         super().__init__()
@@ -98,23 +98,27 @@ class OrdersPanel(Panel[None]):
     def count(self) -> int:
         return max(1, len(self._rows()))
 
-    def _rows(self) -> list[_Row]:
-        """Everything that can be done, the guarded undertakings first."""
+    def _rows(self) -> list[_OrderRow]:
+        """Everything that can be done, the guarded operations first."""
         dialect = self._told.dialect
         if dialect is None:
             return []
         rows = []
         actions = dialect.actions
         if "sentence" in actions:
-            rows.append(_Row("choose sentences", "which come, how often, and what that means", "", self._sentences))
+            rows.append(
+                _OrderRow("choose sentences", "which come, how often, and what that means", "", self._sentences)
+            )
         if "line-rate" in actions:
-            rows.append(_Row("change the line rate", "and go back by itself if nothing is legible", "", self._rate))
+            rows.append(
+                _OrderRow("change the line rate", "and go back by itself if nothing is legible", "", self._rate)
+            )
         if "store" in actions and "restart" in actions:
             restart = actions["restart"]
             words = "store, restart, and see whether it lasted"
-            rows.append(_Row("store and verify", words, restart.risk or "it restarts", self._store))
+            rows.append(_OrderRow("store and verify", words, restart.risk or "it restarts", self._store))
         rows += [
-            _Row(name, action.meaning, action.risk, self._teller(action))
+            _OrderRow(name, action.meaning, action.risk, self._teller(action))
             for name, action in actions.items()
             if name not in _GUARDED or (name == "store" and "restart" not in actions)
         ]
@@ -132,34 +136,34 @@ class OrdersPanel(Panel[None]):
         if told.recognised:
             rows.append(line((f"recognised by: {told.recognised}"[:width], "faint")))
         rows.append(BLANK)
-        for place, row in enumerate(self._rows()):
+        for index, row in enumerate(self._rows()):
             asks = ("  asks first", "amber") if row.risk else ("", "quiet")
-            rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), place, self.chosen, width))
-        rows += [BLANK, *self._progress(width), *self._standing(width), *keys_lines(_KEYS, width)]
+            rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), index, self.chosen, width))
+        rows += [BLANK, *self._progress(width), *self._acknowledged(width), *keys_lines(_KEYS, width)]
         return rows
 
     def _progress(self, width: int) -> list[Line]:
-        undertaking = self._told.undertaking
-        if undertaking is None:
+        operation = self._told.operation
+        if operation is None:
             return []
         verdict = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}
-        words, role = verdict[undertaking.succeeded]
-        rows = [line((undertaking.title.upper(), "quiet"), ("  " + words, f"*{role}"))]
-        for step in undertaking.steps[-12:]:
-            sign, sign_role = _SIGNS[step.standing]
+        words, role = verdict[operation.succeeded]
+        rows = [line((operation.title.upper(), "quiet"), ("  " + words, f"*{role}"))]
+        for step in operation.steps[-12:]:
+            sign, sign_role = _SIGNS[step.outcome]
             seen = f": {step.seen}" if step.seen else ""
             rows += wrapped(line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet")), width)
         return [*rows, BLANK]
 
-    def _standing(self, width: int) -> list[Line]:
+    def _acknowledged(self, width: int) -> list[Line]:
         """What was told and acknowledged: running, stored."""
-        standing = self._told.standing
-        names = sorted({*standing.running, *standing.stored})
+        acknowledged = self._told.acknowledged
+        names = sorted({*acknowledged.running, *acknowledged.stored})
         rows = [
             line(
                 (f"{name:<20}", "quiet"),
-                f"{safe_label(standing.running.get(name, standing.stored.get(name, ''))):<12}",
-                (standing.words(name), "amber" if standing.words(name).endswith("not stored") else "reed"),
+                f"{safe_label(acknowledged.running.get(name, acknowledged.stored.get(name, ''))):<12}",
+                (acknowledged.words(name), "amber" if acknowledged.words(name).endswith("not stored") else "reed"),
             )
             for name in names
         ]
@@ -193,18 +197,18 @@ class OrdersPanel(Panel[None]):
 
     def _begin(self, title: str, work: Work) -> None:
         try:
-            undertaking = Undertaking(title, self._bench, self._lane_name, self._told.standing, work)
-            self._bench.operations.begin(undertaking)
+            operation = SteppedOperation(title, self._bench, self._lane_name, self._told.acknowledged, work)
+            self._bench.operations.begin(operation)
         except Trouble as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return
-        self._told.undertaking = undertaking
+        self._told.operation = operation
         self.draw()
 
-    def _teller(self, action: Action) -> Callable[[], None]:
+    def _teller(self, action: DeviceAction) -> Callable[[], None]:
         return lambda: self._ask_values(action, {}, lambda values: self._begin(action.name, telling(action, values)))
 
-    def _ask_values(self, action: Action, values: dict[str, str], then: Callable[[dict[str, str]], None]) -> None:
+    def _ask_values(self, action: DeviceAction, values: dict[str, str], then: Callable[[dict[str, str]], None]) -> None:
         """Ask for one parameter after the other; each is checked as it is typed."""
         missing = [parameter for parameter in action.parameters if parameter.name not in values]
         if not missing:
@@ -225,7 +229,7 @@ class OrdersPanel(Panel[None]):
         if dialect is None or lane is None:
             return
         parameters = {each.name: each for each in dialect.actions["sentence"].parameters}
-        choices = tuple(parameters["sentence"].choices or sorted(heard_sentences(lane)))
+        choices = tuple(parameters["sentence"].choices or sorted(current_sentences(lane)))
         intervals = tuple(each for each in INTERVALS if each is None or not parameters["interval"].check(str(each)))
         per_s = epochs_per_s(lane)
 
@@ -234,7 +238,7 @@ class OrdersPanel(Panel[None]):
                 self._begin("choose sentences", choosing_sentences(dialect, wanted, per_s))
 
         panel = SentencesPanel(
-            self._lane_name, lambda: heard_sentences(self._lane()), choices, intervals, per_s, lane.settings
+            self._lane_name, lambda: current_sentences(self._lane()), choices, intervals, per_s, lane.settings
         )
         self.app.push_screen(panel, take)
 
@@ -257,7 +261,7 @@ class OrdersPanel(Panel[None]):
         dialect = self._told.dialect
         if dialect is None:
             return
-        rates = tuple(int(rate) for rate in (self._told.standing.stored.get("line-rate"), "9600") if rate)
+        rates = tuple(int(rate) for rate in (self._told.acknowledged.stored.get("line-rate"), "9600") if rate)
         self._begin("store and verify", storing(dialect, rates))
 
     def _choose_dialect(self) -> None:
@@ -270,7 +274,7 @@ class OrdersPanel(Panel[None]):
             if key is not None:
                 self._told.dialect, self._told.recognised = self._dialects[names[int(key) - 1]], ""
 
-        choices = [(str(place), f"{name}: {self._dialects[name].title}") for place, name in enumerate(names, 1)]
+        choices = [(str(index), f"{name}: {self._dialects[name].title}") for index, name in enumerate(names, 1)]
         self.app.push_screen(Choice("Which dialect does it speak?", choices), take)
 
 
@@ -282,18 +286,18 @@ _KEYS: Final = (
 )
 
 
-def heard_sentences(lane: LaneSnapshot | None) -> dict[str, HeardSentence]:
+def current_sentences(lane: LaneSnapshot | None) -> dict[str, CurrentSentence]:
     """What comes now, by formatter, all talkers together; what has stopped is left out, though its mean still falls."""
-    found: dict[str, HeardSentence] = {}
+    found: dict[str, CurrentSentence] = {}
     newest = max((each.last or 0 for each in lane.line.types), default=0) if lane else 0
     for each in lane.line.types if lane else ():
         if len(each.type) != 5 or each.type[0] == "P" or not each.hz:
             continue
         if newest - (each.last or 0) > max(STOPPED_S, 3 / each.hz) * SECOND:
             continue
-        before = found.get(each.type[2:], HeardSentence(0.0, 0.0))
+        before = found.get(each.type[2:], CurrentSentence(0.0, 0.0))
         bytes_per_s = before.bytes_per_s + (each.bytes_per_s or 0.0)
-        found[each.type[2:]] = HeardSentence(before.per_s + each.hz, bytes_per_s)
+        found[each.type[2:]] = CurrentSentence(before.per_s + each.hz, bytes_per_s)
     return found
 
 

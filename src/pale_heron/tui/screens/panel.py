@@ -19,7 +19,7 @@ PICTURES_PER_S = 5
 Result = TypeVar("Result")
 
 
-class Page(ModalScreen[None]):
+class TextPage(ModalScreen[None]):
     """Lines over a view, painted for the width that there is; scrolls where they do not fit."""
 
     BINDINGS: ClassVar[list[BindingType]] = [("escape,enter,question_mark,q", "dismiss", "close")]
@@ -87,9 +87,9 @@ class Panel(ModalScreen[Result]):
         canvas = self.query_one("#lines", Canvas)
         rows = self.paint(max(20, canvas.size.width - 2))
         canvas.show(rows)
-        place = next((at for at, row in enumerate(rows) if any("@select" in span.role for span in row)), None)
-        if place is not None:
-            canvas.bring_into_view(place)
+        index = next((at for at, row in enumerate(rows) if any("@select" in span.role for span in row)), None)
+        if index is not None:
+            canvas.bring_into_view(index)
 
     def on_key(self, event: events.Key) -> None:
         moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
@@ -105,18 +105,18 @@ class Panel(ModalScreen[Result]):
         """Close without a result."""
         self.dismiss(None)
 
-    def pick(self, place: int) -> None:
+    def pick(self, index: int) -> None:
         """Choose by a click."""
-        self.chosen = place
+        self.chosen = index
         self.draw()
 
 
-def selectable(row: Line, place: int, chosen: int, width: int) -> Line:
+def selectable(row: Line, index: int, chosen: int, width: int) -> Line:
     """A row of a panel, clickable, lit where it is the chosen one."""
-    ground = "@select" if place == chosen else ""
-    bar = line(("▌ " if place == chosen else "  ", "heron"))
+    ground = "@select" if index == chosen else ""
+    bar = line(("▌ " if index == chosen else "  ", "heron"))
     spans = (span._replace(role=span.role.partition("@")[0] + ground) for span in padded((*bar, *row), width))
-    return tuple(span._replace(action=act(acts.pick, place)) for span in spans)
+    return tuple(span._replace(action=act(acts.pick, index)) for span in spans)
 
 
 def keys_lines(keys: Sequence[tuple[str, str]], width: int) -> list[Line]:
@@ -181,8 +181,8 @@ class Choice(Panel[str]):
 
     def paint(self, width: int) -> list[Line]:
         rows = [
-            selectable(line((f"{key:<8}", "amber"), words), place, self.chosen, width)
-            for place, (key, words) in enumerate(self._choices)
+            selectable(line((f"{key:<8}", "amber"), words), index, self.chosen, width)
+            for index, (key, words) in enumerate(self._choices)
         ]
         keys = (("↑↓ enter", "choose"), ("escape", "give up"))
         return [line((self._title, "*heron")), BLANK, *rows, BLANK, *keys_lines(keys, width)]

@@ -12,10 +12,10 @@ from textual.screen import Screen
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.files.adapters import Known, free_nickname, remember
+from pale_heron.files.adapters import AdapterNote, free_nickname, remember
 from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
-from pale_heron.ports.watch import PortWatch, Seen
+from pale_heron.ports.watch import PortWatch, SeenPort
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
@@ -30,18 +30,20 @@ NEWS_S = 30.0
 WIDE = 100
 
 
-def paint(found: list[Seen], chosen: int, settings: LineSettings, now: float, which: "Which", width: int) -> list[Line]:
+def paint(
+    found: list[SeenPort], chosen: int, settings: LineSettings, now: float, which: "PlugGuide", width: int
+) -> list[Line]:
     """The list, the chosen port in full, and what to press."""
     role, answer = _answer(found, which)
     rows = headline(QUESTION, role, answer, width)
     rows.append(line((f"  {'nickname':<14}{'device':<34}{'what it is':<34}state", "faint")))
-    rows += [_row(seen, place, place == chosen, now, width) for place, seen in enumerate(found)]
+    rows += [_row(seen, index, index == chosen, now, width) for index, seen in enumerate(found)]
     if found:
         rows += [BLANK, *_chosen(found[min(chosen, len(found) - 1)].port, settings, width)]
     return rows
 
 
-class Which:
+class PlugGuide:
     """The guided way to tell which port is which: the one whose plug is pulled, or put in, while it waits."""
 
     def __init__(self) -> None:
@@ -61,7 +63,7 @@ class Which:
         """Wait no more."""
         self._since, self.message = None, message
 
-    def look(self, found: list[Seen]) -> Port | None:
+    def look(self, found: list[SeenPort]) -> Port | None:
         """The port that moved since then; None where none did, or several at once."""
         if self._since is None:
             return None
@@ -72,7 +74,7 @@ class Which:
         return self.found
 
 
-def _answer(found: list[Seen], which: Which) -> tuple[str, Line]:
+def _answer(found: list[SeenPort], which: PlugGuide) -> tuple[str, Line]:
     if which.waiting:
         return "heather", line(
             ("Pull the plug of the one you mean", "*heather"), (", or put it in. Escape gives up.", "text")
@@ -92,7 +94,7 @@ def _answer(found: list[Seen], which: Which) -> tuple[str, Line]:
     )
 
 
-def _row(seen: Seen, place: int, chosen: bool, now: float, width: int) -> Line:
+def _row(seen: SeenPort, index: int, chosen: bool, now: float, width: int) -> Line:
     port, ground = seen.port, "@select" if chosen else ""
     gone = seen.went is not None
     state, role = (port.state, "reed") if port.free else (port.state, "coral")
@@ -110,7 +112,7 @@ def _row(seen: Seen, place: int, chosen: bool, now: float, width: int) -> Line:
         (fitted(what, 33) + " ", f"quiet{ground}"),
         (state, f"{role}{ground}"),
     )
-    return tuple(span._replace(action=act(acts.pick, place)) for span in padded(left, width, f"text{ground}"))
+    return tuple(span._replace(action=act(acts.pick, index)) for span in padded(left, width, f"text{ground}"))
 
 
 def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
@@ -131,7 +133,7 @@ def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
         right += wrapped(line(("The rate is decorative here: this port is virtual.", "amber")), 50)
     if not port.free:
         right += [BLANK, line((port.state, "*coral"))]
-        right += wrapped(line((port.way_out, "text")), 56)
+        right += wrapped(line((port.hint, "text")), 56)
     title = line(("THE CHOSEN ONE", "quiet"))
     if width < WIDE:
         return [title, *left, BLANK, *right]
@@ -155,10 +157,10 @@ class PortsScreen(Screen[LaneSpec | None]):
         super().__init__()
         self._taken = taken
         self._watch = watch or PortWatch()
-        self._which = Which()
+        self._which = PlugGuide()
         self._device = ""
         self._settings: dict[str, LineSettings] = {}
-        self._said: dict[str, Known] = {}
+        self._said: dict[str, AdapterNote] = {}
         """What was said just now, by key: the list learns of it a little later."""
         self._head = Canvas(ground="panel", id="head")
         self._list = Canvas(id="ports", classes="view")
@@ -180,18 +182,18 @@ class PortsScreen(Screen[LaneSpec | None]):
         self.call_after_refresh(self._draw)
 
     @property
-    def _place(self) -> int:
+    def _index(self) -> int:
         """Where the chosen device stands; it stays chosen whatever comes and goes around it."""
         seen = self._watch.seen()
         devices = [each.port.device for each in seen]
         if self._device in devices:
             return devices.index(self._device)
-        return next((place for place, each in enumerate(seen) if each.port.free and each.went is None), 0)
+        return next((index for index, each in enumerate(seen) if each.port.free and each.went is None), 0)
 
     @property
     def _port(self) -> Port | None:
         seen = self._watch.seen()
-        return seen[self._place].port if seen else None
+        return seen[self._index].port if seen else None
 
     def _line_settings(self) -> LineSettings:
         port = self._port
@@ -210,7 +212,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         now = time.monotonic()
         room = self._list.size.width - 2
         if self._watch.looked or self._watch.fault:
-            rows = paint(found, self._place, self._line_settings(), now, self._which, room)
+            rows = paint(found, self._index, self._line_settings(), now, self._which, room)
         else:
             rows = headline(QUESTION, "amber", line(("Looking for ports…", "*amber")), room)
         if self._watch.fault:
@@ -223,8 +225,8 @@ class PortsScreen(Screen[LaneSpec | None]):
     def on_key(self, event: events.Key) -> None:
         found = self._watch.seen()
         if event.key in ("up", "down") and found:
-            place = (self._place + (1 if event.key == "down" else -1)) % len(found)
-            self._device = found[place].port.device
+            index = (self._index + (1 if event.key == "down" else -1)) % len(found)
+            self._device = found[index].port.device
         elif event.key in ("left", "right"):
             self._turn_rate(1 if event.key == "right" else -1)
         else:
@@ -234,15 +236,15 @@ class PortsScreen(Screen[LaneSpec | None]):
 
     def _turn_rate(self, step: int) -> None:
         settings = self._line_settings()
-        nearest = min(range(len(RATES)), key=lambda place: abs(RATES[place] - settings.rate))
+        nearest = min(range(len(RATES)), key=lambda index: abs(RATES[index] - settings.rate))
         self._keep(replace(settings, rate=RATES[max(0, min(len(RATES) - 1, nearest + step))]))
 
     def _keep(self, settings: LineSettings) -> None:
         if self._port is not None:
             self._settings[self._port.device] = settings
 
-    def pick(self, place: int) -> None:
-        self._device = self._watch.seen()[place].port.device
+    def pick(self, index: int) -> None:
+        self._device = self._watch.seen()[index].port.device
         self._draw()
 
     def action_leave(self) -> None:
@@ -295,7 +297,7 @@ class PortsScreen(Screen[LaneSpec | None]):
                 return
 
             def keep(role: str | None) -> None:
-                known = Known(nickname, role or "", short_line(self._settings.get(port.device) or LineSettings()))
+                known = AdapterNote(nickname, role or "", short_line(self._settings.get(port.device) or LineSettings()))
                 if port.settings and port.device not in self._settings:
                     known = replace(known, settings=port.settings)
                 try:

@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from typing import Protocol
 
-from pale_heron.bench.operations.baud_search import FinderState
-from pale_heron.core.line.rates import Judged
+from pale_heron.bench.operations.baud_search import BaudSearchState
+from pale_heron.core.line.rates import BaudResult
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
@@ -18,11 +18,11 @@ WARNING = (
 )
 
 
-class Finder(Protocol):
+class RunningSearch(Protocol):
     """What the screen needs of a search."""
 
     @property
-    def state(self) -> FinderState: ...
+    def state(self) -> BaudSearchState: ...
 
     def stop(self) -> None: ...
 
@@ -30,7 +30,9 @@ class Finder(Protocol):
 class RateScreen(Panel[int]):
     """Shows a search; the result is the rate to switch to, or None. `again` begins another one, asking with AT."""
 
-    def __init__(self, lane: str, finder: Finder, again: Callable[[bool], Finder], listen_only: bool) -> None:
+    def __init__(
+        self, lane: str, finder: RunningSearch, again: Callable[[bool], RunningSearch], listen_only: bool
+    ) -> None:
         super().__init__()
         self._lane = lane
         self._finder = finder
@@ -55,9 +57,9 @@ class RateScreen(Panel[int]):
             BLANK,
             line((f"  {'rate':>8}  {'bytes':>7}  {'verdict':<14}{'legible':>8}   sample", "faint")),
         ]
-        for place, judged in enumerate(state.tried):
-            mark = "◂ best" if judged == state.best else ""
-            rows.append(selectable(_row(judged, mark, width), place, self.chosen, width))
+        for index, result in enumerate(state.tried):
+            mark = "◂ best" if result == state.best else ""
+            rows.append(selectable(_row(result, mark, width), index, self.chosen, width))
         rows.append(BLANK)
         rows += wrapped(_advice(state), width)
         if state.problem:
@@ -88,37 +90,37 @@ class RateScreen(Panel[int]):
             return False
         return True
 
-    def pick(self, place: int) -> None:
+    def pick(self, index: int) -> None:
         self._followed = False
-        super().pick(place)
+        super().pick(index)
 
     def action_leave(self) -> None:
         self._finder.stop()
         super().action_leave()
 
 
-def _row(judged: Judged, mark: str, width: int) -> Line:
-    role = "reed" if judged.fits else "quiet"
-    legible = figures.share(judged.legible_share)
+def _row(result: BaudResult, mark: str, width: int) -> Line:
+    role = "reed" if result.fits else "quiet"
+    legible = figures.share(result.legible_share)
     room = max(8, width - 60)
     return line(
-        (f"{judged.rate:>8}  ", "*text" if judged.fits else "text"),
-        (f"{judged.bytes:>7}  ", "text"),
-        (f"{judged.words:<14}", role),
+        (f"{result.rate:>8}  ", "*text" if result.fits else "text"),
+        (f"{result.bytes:>7}  ", "text"),
+        (f"{result.words:<14}", role),
         (f"{legible:>8}   ", "quiet"),
-        (f"{safe_label(judged.sample)[:room]:<{room}} ", "text" if judged.fits else "faint"),
+        (f"{safe_label(result.sample)[:room]:<{room}} ", "text" if result.fits else "faint"),
         (mark, "reed"),
     )
 
 
-def _advice(state: FinderState) -> Line:
+def _advice(state: BaudSearchState) -> Line:
     if state.best is not None:
         return line(
             ("Take ", "text"), (f"{state.best.rate} baud", "*reed"), (f": {state.best.words}. Enter switches.", "text")
         )
     if not state.over:
         return line(("Nothing legible yet.", "amber"))
-    if not any(judged.bytes for judged in state.tried):
+    if not any(result.bytes for result in state.tried):
         words = "Nothing came at any rate: it is not the rate. Line says what else it may be."
     else:
         words = "No rate was legible: look at the level and the ground, or the device speaks a binary protocol."

@@ -16,7 +16,7 @@ _NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OU
 _DIRECTION_WORDS = {None: "both", Direction.IN: "received only", Direction.OUT: "sent only"}
 
 
-class Row(NamedTuple):
+class SelectionRow(NamedTuple):
     """What is shown of one choice, and what choosing it makes of the selection (None: the text is asked for)."""
 
     words: Line
@@ -44,33 +44,37 @@ class SelectionPanel(Panel[None]):
 
     def paint(self, width: int) -> list[Line]:
         rows = [line(("Show only", "*heron"), (f"   now: {safe_label(self._selection().words())}", "quiet")), BLANK]
-        for place, row in enumerate(self._rows()):
+        for index, row in enumerate(self._rows()):
             if row.head:
                 rows += [BLANK, line((row.head, "quiet"))]
-            rows.append(selectable(row.words, place, self.chosen, width))
+            rows.append(selectable(row.words, index, self.chosen, width))
         keys = (("↑↓", "choose"), ("space", "switch"), ("o", "only this"), ("a", "show all"), ("escape", "close"))
         return [*rows, BLANK, *keys_lines(keys, width)]
 
-    def _rows(self) -> list[Row]:
+    def _rows(self) -> list[SelectionRow]:
         now = self._selection()
         text = safe_label(now.text) or "any"
         rows = [
-            Row(_switch("trouble only", now.trouble_only, ""), replace(now, trouble_only=not now.trouble_only)),
-            Row(
+            SelectionRow(
+                _switch("trouble only", now.trouble_only, ""), replace(now, trouble_only=not now.trouble_only)
+            ),
+            SelectionRow(
                 line(("direction   ", "quiet"), _DIRECTION_WORDS[now.direction]),
                 replace(now, direction=_NEXT_DIRECTION[now.direction]),
             ),
-            Row(line(("text        ", "quiet"), text), None),
+            SelectionRow(line(("text        ", "quiet"), text), None),
         ]
         lanes = self._snapshot().lanes
-        for place, lane in enumerate(lanes if len(lanes) > 1 else ()):
+        for index, lane in enumerate(lanes if len(lanes) > 1 else ()):
             hidden = now.hidden_lanes ^ {lane.name}
             words = _switch(safe_label(lane.name), lane.name not in now.hidden_lanes, "")
-            rows.append(Row(words, replace(now, hidden_lanes=hidden), "" if place else "LANES"))
-        for place, (kind, count) in enumerate(self._types()):
+            rows.append(SelectionRow(words, replace(now, hidden_lanes=hidden), "" if index else "LANES"))
+        for index, (kind, count) in enumerate(self._types()):
             hidden = now.hidden_types ^ {kind}
             words = _switch(safe_label(kind), kind not in now.hidden_types, figures.count(count) if count else "")
-            rows.append(Row(words, replace(now, hidden_types=hidden), "" if place else "TYPES, both directions"))
+            rows.append(
+                SelectionRow(words, replace(now, hidden_types=hidden), "" if index else "TYPES, both directions")
+            )
         return rows
 
     def _types(self) -> list[tuple[str, int]]:
@@ -97,7 +101,7 @@ class SelectionPanel(Panel[None]):
             return False
         return True
 
-    def _only(self, row: Row) -> None:
+    def _only(self, row: SelectionRow) -> None:
         """Hide all others of the same kind."""
         now, changed = self._selection(), row.changed
         if changed is None:

@@ -16,7 +16,7 @@ from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.line.typed import CONTROLS, ONE_KEY, compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.sender import Sending, seconds_for
+from pale_heron.ports.sender import SendJob, seconds_for
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice, keys_lines
@@ -31,12 +31,12 @@ KEYS = (
 )  # fmt: skip
 
 
-class SendingBench(Protocol):
+class SendBench(Protocol):
     """What the send line needs of a live bench."""
 
-    def send(self, lane: str, sending: Sending) -> None: ...
+    def send(self, lane: str, job: SendJob) -> None: ...
 
-    def sendings(self, lane: str) -> list[Sending]: ...
+    def jobs(self, lane: str) -> list[SendJob]: ...
 
     def change(self, lane: str, settings: LineSettings) -> None: ...
 
@@ -55,15 +55,13 @@ class SendLine(ModalScreen[None]):
         Binding("f6", "stop", "stop"),
     ]
 
-    def __init__(
-        self, bench: SendingBench, lane: str, settings: Callable[[], LineSettings], history: list[str]
-    ) -> None:
+    def __init__(self, bench: SendBench, lane: str, settings: Callable[[], LineSettings], history: list[str]) -> None:
         super().__init__()
         self._bench = bench
         self._lane = lane
         self._settings = settings
         self._history = history
-        self._place = len(history)
+        self._recalled = len(history)
         self._problem = ""
 
     def compose(self) -> ComposeResult:
@@ -95,7 +93,7 @@ class SendLine(ModalScreen[None]):
             (f"   line end {settings.ending_out.upper()}", "text"),
             ("   <0x55> <85> <ESC> are bytes, << is <; a checksum is added to $…", "quiet"),
         )
-        rows = [head, self._preview(), *(self._progress(each) for each in self._bench.sendings(self._lane)[:2])]
+        rows = [head, self._preview(), *(self._progress(each) for each in self._bench.jobs(self._lane)[:2])]
         rows += [line()] * (4 - len(rows))
         canvas.show([*rows, *keys_lines(KEYS, width)[:1]])
 
@@ -112,16 +110,16 @@ class SendLine(ModalScreen[None]):
         note = "amber" if "wrong" in made.note else "reed"
         return line((f"{size}: ", "quiet"), (shown, "text"), (f"   {made.note}" if made.note else "", note))
 
-    def _progress(self, sending: Sending) -> Line:
-        title = safe_label(sending.title)
-        if sending.every_s is not None:
-            words = f"every {figures.duration(sending.every_s)}, {figures.several(sending.times, 'time')} so far"
+    def _progress(self, job: SendJob) -> Line:
+        title = safe_label(job.title)
+        if job.every_s is not None:
+            words = f"every {figures.duration(job.every_s)}, {figures.several(job.times, 'time')} so far"
             return line((f"↻ {title}   ", "amber"), (words, "text"))
-        share = sending.sent / sending.total if sending.total else 1.0
+        share = job.sent / job.total if job.total else 1.0
         filled = round(BAR * share)
-        left = seconds_for(sending.data[sending.sent :], self._settings())
-        words = f"  {figures.share(share)} of {figures.size(sending.total)}"
-        words += "  held up by the other side" if sending.stalled else f"  {figures.duration(left)} to go"
+        left = seconds_for(job.data[job.sent :], self._settings())
+        words = f"  {figures.share(share)} of {figures.size(job.total)}"
+        words += "  held up by the other side" if job.stalled else f"  {figures.duration(left)} to go"
         return line((f"{title}   ", "text"), ("━" * filled + "─" * (BAR - filled), "tide"), (words, "quiet"))
 
     def on_input_changed(self) -> None:
@@ -134,16 +132,16 @@ class SendLine(ModalScreen[None]):
             made = compose(event.value, self._ending())
         except ValueError:
             return
-        if not self._send(Sending(made.data, event.value)):
+        if not self._send(SendJob(made.data, event.value)):
             return
         if event.value and event.value not in self._history[-1:]:
             self._history.append(event.value)
-        self._place = len(self._history)
+        self._recalled = len(self._history)
         event.input.value = ""
 
-    def _send(self, sending: Sending) -> bool:
+    def _send(self, job: SendJob) -> bool:
         try:
-            self._bench.send(self._lane, sending)
+            self._bench.send(self._lane, job)
         except Trouble as trouble:
             self._problem = str(trouble)
             self._draw()
@@ -154,9 +152,9 @@ class SendLine(ModalScreen[None]):
     def action_recall(self, step: int) -> None:
         """Bring back what was sent before."""
         if self._history:
-            self._place = max(0, min(len(self._history), self._place + step))
+            self._recalled = max(0, min(len(self._history), self._recalled + step))
             field = self.query_one("#send-text", Input)
-            field.value = self._history[self._place] if self._place < len(self._history) else ""
+            field.value = self._history[self._recalled] if self._recalled < len(self._history) else ""
             field.cursor_position = len(field.value)
 
     def action_ending(self) -> None:
@@ -172,7 +170,7 @@ class SendLine(ModalScreen[None]):
         def send(key: str | None) -> None:
             if key:
                 name = ONE_KEY[key]
-                self._send(Sending(bytes([CONTROLS[name]]), f"<{name}>"))
+                self._send(SendJob(bytes([CONTROLS[name]]), f"<{name}>"))
 
         choices = [(key, f"{name:<6}0x{CONTROLS[name]:02X}  {CONTROLS[name]:>3}") for key, name in ONE_KEY.items()]
         self.app.push_screen(Choice("Send one byte", choices), send)
@@ -195,7 +193,7 @@ class SendLine(ModalScreen[None]):
                 made = compose(typed, self._ending())
             except ValueError:
                 return
-            self._send(Sending(made.data, typed[:40], float(text)))
+            self._send(SendJob(made.data, typed[:40], float(text)))
 
         self.app.push_screen(AskLine(f"Send {typed!r} every how many seconds? F6 ends it", "1", check), repeat)
 
@@ -217,7 +215,7 @@ class SendLine(ModalScreen[None]):
                 return
             path = Path(text).expanduser()
             try:
-                self._send(Sending(path.read_bytes(), path.name))
+                self._send(SendJob(path.read_bytes(), path.name))
             except OSError as problem:
                 self._problem = f"{path} cannot be read: {problem.strerror}"
 
@@ -227,5 +225,5 @@ class SendLine(ModalScreen[None]):
 
     def action_stop(self) -> None:
         """Send no more of what is under way."""
-        for sending in self._bench.sendings(self._lane):
-            sending.stop()
+        for job in self._bench.jobs(self._lane):
+            job.stop()

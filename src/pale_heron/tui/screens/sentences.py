@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
-from pale_heron.core.device.schema.sentence_plan import HeardSentence, Plan, PlannedSentence, plan
+from pale_heron.core.device.schema.sentence_plan import CurrentSentence, PlannedSentence, SentencePlan, plan
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
@@ -20,7 +20,7 @@ class SentencesPanel(Panel[dict[str, int]]):
     def __init__(
         self,
         lane: str,
-        heard: Callable[[], Mapping[str, HeardSentence]],
+        heard: Callable[[], Mapping[str, CurrentSentence]],
         choices: Sequence[str],
         intervals: Sequence[int | None],
         epochs_per_s: float,
@@ -39,7 +39,7 @@ class SentencesPanel(Panel[dict[str, int]]):
     def count(self) -> int:
         return max(1, len(self._choices))
 
-    def _plan(self) -> Plan:
+    def _plan(self) -> SentencePlan:
         return plan(self._heard(), self._choices, self._wanted, self._epochs_per_s)
 
     def paint(self, width: int) -> list[Line]:
@@ -52,16 +52,16 @@ class SentencesPanel(Panel[dict[str, int]]):
             BLANK,
             line((f"  {'sentence':<10}{'now, 1/s':>9}{'B/s':>8}   {'wanted':<18}{'then, B/s':>10}", "faint")),
         ]
-        for place, row in enumerate(planned.rows):
+        for index, row in enumerate(planned.rows):
             painted = _row(row)
             rows.append(
-                selectable(painted, place, self.chosen, width) if place < self.count else (line("  ")[0], *painted)
+                selectable(painted, index, self.chosen, width) if index < self.count else (line("  ")[0], *painted)
             )
         rows += [BLANK, *self._load(planned, width), *_facts(planned, width), BLANK]
         keys = [each for each in _KEYS if each[0] != "0" or 0 in self._intervals]
         return [*rows, *keys_lines(keys, width)]
 
-    def _load(self, planned: Plan, width: int) -> list[Line]:
+    def _load(self, planned: SentencePlan, width: int) -> list[Line]:
         """The line before and after."""
         capacity = self._settings.bytes_per_s if self._settings and not self._settings.decorative else None
         words = f"{planned.bytes_now:.0f} B/s now, about {planned.bytes_then:.0f} B/s then"
@@ -103,7 +103,7 @@ class SentencesPanel(Panel[dict[str, int]]):
         if not planned.changes:
             self.notify("Nothing is changed yet: ◂ ▸ say how often", markup=False)
             return
-        if not planned.vanishing:
+        if not planned.facts_lost:
             self.dismiss(planned.changes)
             return
 
@@ -111,7 +111,7 @@ class SentencesPanel(Panel[dict[str, int]]):
             if key == "y":
                 self.dismiss(planned.changes)
 
-        question = f"No longer known then: {', '.join(planned.vanishing)}. Tell it?"
+        question = f"No longer known then: {', '.join(planned.facts_lost)}. Tell it?"
         self.app.push_screen(Choice(question, (("n", "no, change the choice"), ("y", "yes, tell it"))), take)
 
 
@@ -142,10 +142,10 @@ def _rhythm(interval: int) -> str:
     return "every epoch" if interval == 1 else f"1 epoch in {interval}"
 
 
-def _facts(planned: Plan, width: int) -> list[Line]:
+def _facts(planned: SentencePlan, width: int) -> list[Line]:
     rows = []
-    if planned.vanishing:
-        told = f"{', '.join(planned.vanishing)}"
+    if planned.facts_lost:
+        told = f"{', '.join(planned.facts_lost)}"
         rows += wrapped(line(("no longer known: ", "*amber"), (told, "amber")), width)
     if planned.appearing:
         rows += wrapped(line(("known then: ", "*reed"), (", ".join(planned.appearing), "reed")), width)

@@ -34,21 +34,21 @@ _NAMES: Final = tuple(KEYS)
 
 
 class SettingsPanel(Panel[None]):
-    """`settings` and `complaint` are asked again for every picture; `change` is told each change at once."""
+    """`settings` and `settings_error` are asked again for every picture; `change` is told each change at once."""
 
     def __init__(
         self,
         title: str,
         settings: Callable[[], LineSettings],
         change: Callable[[LineSettings], None],
-        complaint: Callable[[], str],
+        settings_error: Callable[[], str],
         send_break: Callable[[], None] | None = None,
     ) -> None:
         super().__init__()
         self._title = title
         self._settings = settings
         self._change = change
-        self._complaint = complaint
+        self._settings_error = settings_error
         self._send_break = send_break
 
     @property
@@ -56,24 +56,24 @@ class SettingsPanel(Panel[None]):
         return len(_NAMES)
 
     def paint(self, width: int) -> list[Line]:
-        settings, complaint = self._settings(), self._complaint()
+        settings, settings_error = self._settings(), self._settings_error()
         usual = LineSettings()
         rows = [
             line((f"{self._title}: settings", "*heron"), ("   changes hold at once and are recorded", "quiet")),
             BLANK,
         ]
-        for place, name in enumerate(_NAMES):
+        for index, name in enumerate(_NAMES):
             key = KEYS[name]
             value = getattr(settings, key.field)
             role = "text" if value == getattr(usual, key.field) else "*amber"
             unit = " ms" if key.field.endswith("_ms") else " baud" if name == "rate" else ""
             words = line((f"{key.label:<20}", "quiet"), (f"{said(value) + unit:<16}", role), (key.allowed, "faint"))
-            rows.append(selectable(words, place, self.chosen, width))
+            rows.append(selectable(words, index, self.chosen, width))
         if settings.decorative:
             rows += [BLANK, line(("  This port is virtual: the rate is decorative.", "amber"))]
         rows += [BLANK, line(("  as one line   ", "quiet"), (short_line(settings), "*text"))]
-        if complaint:
-            rows += wrapped(line((f"  ✕ {complaint}", "coral")), width)
+        if settings_error:
+            rows += wrapped(line((f"  ✕ {settings_error}", "coral")), width)
         keys = [
             ("↑↓", "choose"),
             ("←→", "change"),
@@ -112,11 +112,11 @@ class SettingsPanel(Panel[None]):
             return
         values = _STEPS[name]
         if said(value) in values:
-            place = (values.index(said(value)) + direction) % len(values)
+            index = (values.index(said(value)) + direction) % len(values)
         else:
-            nearest = [place for place, each in enumerate(values) if each.isdecimal() and int(each) > value]
-            place = nearest[0] if nearest else len(values) - 1
-        self._change(changed(settings, name, values[place]))
+            nearest = [index for index, each in enumerate(values) if each.isdecimal() and int(each) > value]
+            index = nearest[0] if nearest else len(values) - 1
+        self._change(changed(settings, name, values[index]))
 
     def _type(self) -> None:
         name = _NAMES[self.chosen]

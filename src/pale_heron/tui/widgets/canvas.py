@@ -42,9 +42,9 @@ class Canvas(ScrollView):
             return
         top = int(self.scroll_offset.y)
         width = self.size.width
-        for place, (old, new) in enumerate(zip(before, self._rows, strict=True)):
+        for index, (old, new) in enumerate(zip(before, self._rows, strict=True)):
             if old != new:
-                self.refresh(Region(0, place - top, width, 1))
+                self.refresh(Region(0, index - top, width, 1))
 
     @property
     def seen(self) -> range:
@@ -52,26 +52,26 @@ class Canvas(ScrollView):
         top = int(self.scroll_offset.y)
         return range(top, top + self.size.height)
 
-    def bring_into_view(self, place: int) -> None:
+    def bring_into_view(self, index: int) -> None:
         """Scroll so far that a line can be seen."""
         top, height = int(self.scroll_offset.y), max(1, self.size.height)
-        if not top <= place < top + height:
-            self.scroll_to(y=max(0, place - height // 2), animate=False)
+        if not top <= index < top + height:
+            self.scroll_to(y=max(0, index - height // 2), animate=False)
 
     def render_line(self, y: int) -> Strip:
-        place = y + int(self.scroll_offset.y)
-        row = self._rows[place] if place < len(self._rows) else BLANK
+        index = y + int(self.scroll_offset.y)
+        row = self._rows[index] if index < len(self._rows) else BLANK
         return strip_of(row, self.size.width, self.app.theme, self._ground)
 
     def on_resize(self) -> None:
         self.refresh()
 
     def on_click(self, event: events.Click) -> None:
-        place = event.y + int(self.scroll_offset.y)
-        if not 0 <= place < len(self._rows):
+        index = event.y + int(self.scroll_offset.y)
+        if not 0 <= index < len(self._rows):
             return
         column = event.x
-        for span in self._rows[place]:
+        for span in self._rows[index]:
             column -= cells(span.text)
             if column < 0:
                 if span.action is not None:

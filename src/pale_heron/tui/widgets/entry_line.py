@@ -12,7 +12,7 @@ from textual.widgets import Input
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import FORMS, Command
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.toml_table import PLACE
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import Line, cut, line
 
@@ -39,9 +39,9 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
     for command in dialect.commands.values() if dialect and typed else ():
         for form in FORMS:
             for template in command.forms.get(form, ()):
-                begin = template[: place.start()] if (place := PLACE.search(template)) else template
+                begin = template[: index.start()] if (index := PLACEHOLDER.search(template)) else template
                 meant = typed.upper() if len(typed) <= len(begin) else typed[: len(begin)].upper()
-                if begin.upper().startswith(meant) and (place or len(typed) <= len(begin)):
+                if begin.upper().startswith(meant) and (index or len(typed) <= len(begin)):
                     found.append((begin, template, command, form))
     return sorted(found, key=lambda each: (len(each[0]) < len(typed), len(each[1]), each[1]))
 
@@ -65,7 +65,7 @@ class EntryLine(Input):
         self._dialect = dialect
         self._tell = tell
         self._told: list[str] = []
-        self._place = 0
+        self._recalled = 0
         self.problem = ""
 
     async def _on_key(self, event: events.Key) -> None:
@@ -91,7 +91,7 @@ class EntryLine(Input):
         """It was told: the line is free for the next one."""
         if text and text not in self._told[-1:]:
             self._told.append(text)
-        self._place = len(self._told)
+        self._recalled = len(self._told)
         self.value = ""
 
     def action_leave(self) -> None:
@@ -101,8 +101,8 @@ class EntryLine(Input):
     def action_recall(self, step: int) -> None:
         """Bring back what was told before."""
         if self._told:
-            self._place = max(0, min(len(self._told), self._place + step))
-            self.value = self._told[self._place] if self._place < len(self._told) else ""
+            self._recalled = max(0, min(len(self._told), self._recalled + step))
+            self.value = self._told[self._recalled] if self._recalled < len(self._told) else ""
             self.cursor_position = len(self.value)
 
     def hints(self, width: int) -> list[Line]:
@@ -131,7 +131,7 @@ class EntryLine(Input):
             )
         for _, template, command, form in matching(dialect, self.value)[: MATCHES - len(rows)]:
             legal = ", ".join(
-                f"{name} {command.parameters[name].legal}" for name in PLACE.findall(template) if form == "set"
+                f"{name} {command.parameters[name].legal}" for name in PLACEHOLDER.findall(template) if form == "set"
             )
             rows.append(
                 cut(line((template, "heron"), (f"  {command.meaning}", "quiet"), (f"  {legal}", "faint")), width)

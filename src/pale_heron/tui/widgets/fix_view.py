@@ -23,7 +23,7 @@ RIBBON_STEP = 1 / 100
 
 
 @dataclass
-class _Kept:
+class _CachedFigure:
     """One computed figure, and what it was computed from."""
 
     stamps: tuple[Any, ...] = ()
@@ -33,13 +33,13 @@ class _Kept:
 
 
 @dataclass
-class _Chosen:
+class _LaneChoices:
     """What was chosen for one lane."""
 
     reference: Any = None
     reference_from: str = ""
     other: str = ""
-    kept: dict[str, _Kept] = field(default_factory=dict)
+    kept: dict[str, _CachedFigure] = field(default_factory=dict)
 
 
 class FixView(Canvas):
@@ -58,7 +58,7 @@ class FixView(Canvas):
         self._page = "now"
         self._moment: int | None = None
         self._span = 0
-        self._chosen: dict[str, _Chosen] = {}
+        self._chosen: dict[str, _LaneChoices] = {}
 
     def draw(self) -> None:
         """One picture."""
@@ -72,19 +72,19 @@ class FixView(Canvas):
         snapshot = self._snapshot()
         self.show(fix.paint(snapshot, lane, self._look(snapshot, lane), self.size.width - 2, self.size.height))
 
-    def _of(self, lane: LaneSnapshot) -> _Chosen:
-        return self._chosen.setdefault(lane.name, _Chosen())
+    def _of(self, lane: LaneSnapshot) -> _LaneChoices:
+        return self._chosen.setdefault(lane.name, _LaneChoices())
 
     def _look(self, snapshot: BenchSnapshot, lane: LaneSnapshot) -> Any:
         from pale_heron.tui.views.fix import deferred as figures
-        from pale_heron.tui.views.fix.choices import SPANS_S, Look
+        from pale_heron.tui.views.fix.choices import SPANS_S, FixChoices
 
         chosen, fix = self._of(lane), lane.fix
         span_s = SPANS_S[self._span]
         other = self._other(snapshot, lane, chosen) if self._page == "pair" else None
         position = fix.facts.get("latitude"), fix.facts.get("longitude")
         here = tuple(fact.value for fact in position if fact is not None and fact.value is not None)
-        return Look(
+        return FixChoices(
             page=self._page,
             moment=self._moment,
             reference=chosen.reference,
@@ -99,9 +99,9 @@ class FixView(Canvas):
             warning=figures.warning(chosen.reference, here),
         )
 
-    def _kept(self, chosen: _Chosen, name: str, compute: Callable[..., Any], *key: Any) -> Any:
+    def _kept(self, chosen: _LaneChoices, name: str, compute: Callable[..., Any], *key: Any) -> Any:
         """A figure, computed again when what it depends on has changed, but not with every picture."""
-        kept = chosen.kept.setdefault(name, _Kept())
+        kept = chosen.kept.setdefault(name, _CachedFigure())
         stamps = tuple(each.stamp for each in key if isinstance(each, Epochs))
         choices = tuple(each for each in key if not isinstance(each, Epochs))
         now = time.monotonic()
@@ -109,7 +109,7 @@ class FixView(Canvas):
             kept.stamps, kept.choices, kept.at, kept.value = stamps, choices, now, compute(*key)
         return kept.value
 
-    def _other(self, snapshot: BenchSnapshot, lane: LaneSnapshot, chosen: _Chosen) -> LaneSnapshot | None:
+    def _other(self, snapshot: BenchSnapshot, lane: LaneSnapshot, chosen: _LaneChoices) -> LaneSnapshot | None:
         """The lane to compare with: the one that was chosen, else the next that has positions."""
         others = [each for each in snapshot.lanes if each.name != lane.name]
         named = [each for each in others if each.name == chosen.other]
@@ -222,7 +222,7 @@ class FixView(Canvas):
             if key is not None:
                 self._ask_file(kinds[int(key) - 1], snapshot, lane)
 
-        choices = [(str(place), f"{kind}: {CHARTS[kind]}") for place, kind in enumerate(kinds, 1)]
+        choices = [(str(index), f"{kind}: {CHARTS[kind]}") for index, kind in enumerate(kinds, 1)]
         self.app.push_screen(Choice("Keep which drawing? As it is now", choices), take)
 
     def _ask_file(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot) -> None:
@@ -244,12 +244,12 @@ class FixView(Canvas):
 
     def _draw_chart(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot, path: Path) -> None:
         """In a thread of its own: it takes a second or two."""
-        from pale_heron.report.charts import Charted, save_chart
+        from pale_heron.report.charts import ChartInput, save_chart
 
         chosen = self._of(lane)
         name = Path(snapshot.capture.path).name if snapshot.capture.path else f"{snapshot.bench}, not recorded"
         other = self._other(snapshot, lane, chosen)
-        charted = Charted(name, lane, other, chosen.reference, snapshot.marks)
+        charted = ChartInput(name, lane, other, chosen.reference, snapshot.marks)
         try:
             save_chart(kind, charted, path)
         except Trouble as trouble:
@@ -271,5 +271,5 @@ class FixView(Canvas):
                 chosen.other = others[int(key) - 1]
                 self.show_page("pair")
 
-        choices = [(str(place), name) for place, name in enumerate(others, 1)]
+        choices = [(str(index), name) for index, name in enumerate(others, 1)]
         self.app.push_screen(Choice(f"Compare {lane.name} with", choices), take)

@@ -84,11 +84,11 @@ class ModuleView(Vertical):
         self._body.show(module.paint(self._snapshot(), lane, look, self._body.size.width - 2, self._body.size.height))
 
     def _look(self, lane: LaneSnapshot) -> Any:
-        from pale_heron.tui.views.module.choices import Look
+        from pale_heron.tui.views.module.choices import ModuleChoices
 
         actions = self._actions
         other = self._other(lane)
-        return Look(
+        return ModuleChoices(
             page=self._page,
             chosen=self._item,
             row=self._row,
@@ -160,8 +160,8 @@ class ModuleView(Vertical):
             return
         if self._page == "exchanges" and lane.module is not None and lane.module.items:
             numbers = [each.number for each in lane.module.items]
-            place = numbers.index(self._item) if self._item in numbers else len(numbers) - 1
-            wanted = max(0, min(len(numbers) - 1, place + step))
+            index = numbers.index(self._item) if self._item in numbers else len(numbers) - 1
+            wanted = max(0, min(len(numbers) - 1, index + step))
             self._item = None if wanted == len(numbers) - 1 else numbers[wanted]
         elif self._page == "settings" and lane.module is not None:
             self._row = max(0, min(len(lane.module.dialect.settings) - 1, self._row + step))

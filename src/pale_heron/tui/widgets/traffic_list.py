@@ -19,7 +19,7 @@ from pale_heron.tui.widgets.canvas import strip_of
 class TrafficList(Widget, can_focus=True):
     """Follows the newest line, or stands still. Places are those of the listing, numbers those of the bench."""
 
-    class Chosen(Message):
+    class LineChosen(Message):
         """Another line was chosen, or the list was held or let go."""
 
     def __init__(self, lines: Callable[[], Lines], **options: Any) -> None:
@@ -27,7 +27,7 @@ class TrafficList(Widget, can_focus=True):
         self._lines = lines
         self._listing: Listing = lines()
         self.selection = Selection()
-        self.look = traffic.Look()
+        self.look = traffic.ListStyle()
         self.reference: int | None = None
         """The number of the line that others are compared with."""
         self._drawn: tuple[object, ...] = ()
@@ -54,8 +54,8 @@ class TrafficList(Widget, can_focus=True):
     @property
     def number(self) -> int | None:
         """The number of the chosen line; while following, of the newest."""
-        place = self._listing.end - 1 if self._cursor is None else self._cursor
-        return self._listing.number(place) if self._listing.begin <= place < self._listing.end else None
+        index = self._listing.end - 1 if self._cursor is None else self._cursor
+        return self._listing.number(index) if self._listing.begin <= index < self._listing.end else None
 
     @property
     def chosen(self) -> Entry | None:
@@ -74,7 +74,7 @@ class TrafficList(Widget, can_focus=True):
             self._held_until = self._listing.end
             self.go_to(number)
 
-    def update(self, look: traffic.Look) -> None:
+    def update(self, look: traffic.ListStyle) -> None:
         """Draw again where something came or changed. Called ten times a second."""
         lines = self._lines()
         listing = self._listing
@@ -110,11 +110,11 @@ class TrafficList(Widget, can_focus=True):
         """Choose the line of a number, or the one before it that is listed, and hold the list around it."""
         self._hold_here()
         listing = self._listing
-        self._cursor = max(listing.begin, min(listing.end - 1, listing.place(number)))
+        self._cursor = max(listing.begin, min(listing.end - 1, listing.index(number)))
         self._held_end = min(listing.end, self._cursor + self._rows // 2)
         self._held_end = max(self._held_end, min(listing.end, listing.begin + self._rows))
         self.refresh()
-        self.post_message(self.Chosen())
+        self.post_message(self.LineChosen())
 
     def move(self, lines: int) -> None:
         """Choose a line so many further on; holds the list."""
@@ -133,7 +133,7 @@ class TrafficList(Widget, can_focus=True):
         elif self._cursor < self._held_end - rows:
             self._held_end = min(listing.end, self._cursor + rows)
         self.refresh()
-        self.post_message(self.Chosen())
+        self.post_message(self.LineChosen())
 
     def _hold_here(self) -> None:
         if self._held_end is None:
@@ -154,15 +154,15 @@ class TrafficList(Widget, can_focus=True):
         if y == 0:
             return strip_of(traffic.heading(self.look), width, self.app.theme, "ground")
         first, end = self._first()
-        place = first + y - 1
-        if place >= end:
+        index = first + y - 1
+        if index >= end:
             return strip_of(line(), width, self.app.theme, "ground")
         listing = self._listing
-        entry = listing.entry(place)
+        entry = listing.entry(index)
         self._missing = self._missing or entry is None
-        before = listing.entry(place - 1) if place > listing.begin else None
-        chosen = place == (end - 1 if self._cursor is None else self._cursor)
-        marked = self.reference is not None and listing.number(place) == self.reference
+        before = listing.entry(index - 1) if index > listing.begin else None
+        chosen = index == (end - 1 if self._cursor is None else self._cursor)
+        marked = self.reference is not None and listing.number(index) == self.reference
         row = traffic.row_of(entry, before, self.look, width - 1, chosen, marked)
         return strip_of(row, width, self.app.theme, "ground")
 

@@ -18,7 +18,7 @@ from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
-from pale_heron.tui.screens.panel import AskLine, Choice, Page
+from pale_heron.tui.screens.panel import AskLine, Choice, TextPage
 from pale_heron.tui.screens.selecting import SelectionPanel
 from pale_heron.tui.views.traffic import detail, latest, traffic
 from pale_heron.tui.views.traffic.detail import BASES
@@ -56,7 +56,7 @@ class TrafficView(Vertical):
         self._note = ""
         self._by_type = False
         self._chosen_type = 0
-        self.sending_words: Callable[[], str] = str
+        self.job_words: Callable[[], str] = str
 
     def compose(self) -> ComposeResult:
         yield self._head
@@ -86,12 +86,12 @@ class TrafficView(Vertical):
         self._latest.show(latest.paint(found, self._chosen_type, snapshot.now, width, self._latest.seen))
         self._latest.bring_into_view(self._chosen_type + 1)
 
-    def _look(self, snapshot: BenchSnapshot) -> traffic.Look:
+    def _look(self, snapshot: BenchSnapshot) -> traffic.ListStyle:
         number = self.list.reference
         if number is None and self._clock == CLOCKS[-1]:
             number = self.list.number
         reference = self._bench.lines.get(number) if number is not None else None
-        return traffic.Look(
+        return traffic.ListStyle(
             lanes=len(snapshot.lanes),
             clock=self._clock,
             began=snapshot.began,
@@ -101,7 +101,7 @@ class TrafficView(Vertical):
             secrets=traffic.secrets_of(snapshot),
         )
 
-    def _state(self, snapshot: BenchSnapshot) -> traffic.State:
+    def _state(self, snapshot: BenchSnapshot) -> traffic.HeadState:
         lines, listed = self._bench.lines, self.list
         note = self._note
         if self._search is not None:
@@ -111,8 +111,8 @@ class TrafficView(Vertical):
         elif isinstance(listed.listing, SelectedLines) and listed.listing.searching is not None:
             note = f"looking for older lines: {figures.share(listed.listing.searching.share)}, escape gives up"
         else:
-            note = note or self.sending_words()
-        return traffic.State(
+            note = note or self.job_words()
+        return traffic.HeadState(
             new=listed.new if snapshot.replay is None else None,
             held_at=listed.held_at,
             selection="" if listed.selection.shows_all else listed.selection.words(),
@@ -120,7 +120,7 @@ class TrafficView(Vertical):
             cleared=max(0, lines.cleared - lines.earliest) if lines.cleared else 0,
         )
 
-    def _chosen(self, snapshot: BenchSnapshot) -> detail.Chosen:
+    def _chosen(self, snapshot: BenchSnapshot) -> detail.DetailInput:
         lines, number, entry = self._bench.lines, self.list.number, self.list.chosen
         if self._by_type:
             found = latest.rows_of(snapshot, self.list.selection)
@@ -129,7 +129,7 @@ class TrafficView(Vertical):
         if isinstance(entry, Frame):
             entry = traffic.masked(entry, traffic.secrets_of(snapshot))
         reference = self.list.reference
-        return detail.Chosen(
+        return detail.DetailInput(
             entry=entry,
             number=number or 0,
             heard=tuple(each.type for each in lane.line.types if each.hz) if lane else (),
@@ -179,9 +179,9 @@ class TrafficView(Vertical):
         self.focus_list()
         self.call_after_refresh(self.draw)
 
-    def pick_latest(self, place: int) -> None:
+    def pick_latest(self, index: int) -> None:
         """Choose a row of the latest."""
-        self._chosen_type = place
+        self._chosen_type = index
         self.draw()
 
     def next_clock(self) -> None:
@@ -226,7 +226,7 @@ class TrafficView(Vertical):
         """The chosen line on a page of its own."""
         snapshot = self._snapshot()
         self.list.hold(snapshot.now)
-        self.app.push_screen(Page(partial(detail.paint, self._chosen(snapshot))))
+        self.app.push_screen(TextPage(partial(detail.paint, self._chosen(snapshot))))
 
     def copy(self) -> None:
         """Copy the chosen line in one of several forms."""
@@ -316,7 +316,7 @@ class TrafficView(Vertical):
             if text:
                 self.go_to_moment(self._moment(text, begin))
 
-        question = "Which time? 09:41:07 (UTC), +90s from the begin, or -10s from the chosen line"
+        question = "Which time? 09:41:07 (UTC), +90s from the start, or -10s from the chosen line"
         self.app.push_screen(AskLine(question, "", check), take)
 
     def _moment(self, text: str, begin: int) -> int:

@@ -31,15 +31,15 @@ from pale_heron.core.device.dialogue.exchanges import (
     PAYLOAD,
     PROMPT,
     RESULT,
-    Heard,
     Item,
+    ReceivedLine,
 )
 from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
-from pale_heron.core.device.dialogue.transcript import Pending, SecretsHeard, Transcript
-from pale_heron.core.device.schema.commands import SET, Command, Spoken
+from pale_heron.core.device.dialogue.transcript import KnownSecrets, PendingExchange, Transcript
+from pale_heron.core.device.schema.commands import SET, Command, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.notices import NO_ANSWER, OK, Notice, Result
+from pale_heron.core.device.schema.notices import NO_ANSWER, OK, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk
 from pale_heron.core.patterns import Match
 
@@ -51,10 +51,10 @@ PAYLOAD_WITHIN_NS: Final = 600 * SECOND
 LATE_NS: Final = 120 * SECOND
 
 
-class Told(NamedTuple):
+class ReportedLine(NamedTuple):
     """One line with named fields, for whoever keeps what a module said of itself."""
 
-    heard: Heard
+    heard: ReceivedLine
     command: Command | None
     form: str
 
@@ -71,10 +71,10 @@ class Conversation:
         """Whether results come as words; None before one came."""
         self.restarts: list[int | None] = []
         self._transcript = Transcript()
-        self._secrets = SecretsHeard()
+        self._secrets = KnownSecrets()
         self._incoming = Incoming(self)
         self._outgoing = Outgoing(self)
-        self._told: list[Told] = []
+        self._told: list[ReportedLine] = []
         self._late_since: int | None = None
 
     @property
@@ -88,12 +88,12 @@ class Conversation:
 
     @property
     def ended_count(self) -> int:
-        """How many items have ended since the begin."""
+        """How many items have ended since the start."""
         return self._transcript.ended_count
 
     @property
     def count(self) -> int:
-        """How many items there were since the begin."""
+        """How many items there were since the start."""
         return self._transcript.numbered
 
     @property
@@ -111,7 +111,7 @@ class Conversation:
         """Every secret value that was told or heard."""
         return self._secrets.values
 
-    def taken(self) -> list[Told]:
+    def taken(self) -> list[ReportedLine]:
         """The lines with fields since it was asked last."""
         told, self._told = self._told, []
         return told
@@ -137,7 +137,7 @@ class Conversation:
             self._end(NO_ANSWER, "", "", f"no answer within {limit / SECOND:g} s", head.since + limit)
 
     @property
-    def head(self) -> Pending | None:
+    def head(self) -> PendingExchange | None:
         """What waits for its result, if anything does."""
         return self._transcript.head
 
@@ -157,7 +157,7 @@ class Conversation:
     def told(self, line: bytes, time: int | None) -> None:
         """A command line is whole."""
         spoken = self.dialect.spoken(line.decode("latin-1"))
-        self._transcript.end_unasked()
+        self._transcript.end_unsolicited()
         self._secrets.learn(self.dialect.secrets, (value for each in spoken for value in each.values.items()))
         if self._transcript.waiting >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
@@ -193,14 +193,14 @@ class Conversation:
         """The command at the head prompts."""
         head = self.head
         if head is not None:
-            head.add(Heard(time, PROMPT, b">"))
+            head.add(ReceivedLine(time, PROMPT, b">"))
             head.prompted = True
 
     def hear_payload(self, data: bytes, belongs: str, time: int | None) -> None:
         """Bytes or a text that belong to the line before; as much of them as came."""
         if data or belongs:
-            self._transcript.add(Heard(time, PAYLOAD, data, belongs))
-        self._transcript.end_unasked()
+            self._transcript.add(ReceivedLine(time, PAYLOAD, data, belongs))
+        self._transcript.end_unsolicited()
 
     def hear_data(self, data: bytes, time: int | None) -> None:
         """Bytes of the far end."""
@@ -227,10 +227,10 @@ class Conversation:
             self._take_data_line(line, text, time)
             return
         if head is not None and text == head.sent.strip():
-            self._transcript.add(Heard(time, ECHO, text))
+            self._transcript.add(ReceivedLine(time, ECHO, text))
             return
         if head is not None and head.payload and text == head.payload.strip(b"\x1a\x1b\r\n "):
-            self._transcript.add(Heard(time, ECHO, text))
+            self._transcript.add(ReceivedLine(time, ECHO, text))
             return
         for result in self.dialect.results.values():
             match = result.line.fullmatch(line)
@@ -251,12 +251,12 @@ class Conversation:
         if expected is not None:
             self._take_reply(text, *expected, time)
         elif head is not None:
-            self._transcript.add(Heard(time, INFORMATION, text))
+            self._transcript.add(ReceivedLine(time, INFORMATION, text))
         elif text[:1] not in (b"$", b"!"):
-            self._transcript.add(Heard(time, INFORMATION, text))
-            self._transcript.end_unasked()
+            self._transcript.add(ReceivedLine(time, INFORMATION, text))
+            self._transcript.end_unsolicited()
 
-    def _expected(self, head: Pending | None, line: str) -> "tuple[Command, str, Match[str]] | None":
+    def _expected(self, head: PendingExchange | None, line: str) -> "tuple[Command, str, Match[str]] | None":
         """The command of the pending line that says it would answer so."""
         for spoken in head.spoken if head else ():
             command = spoken.command
@@ -267,10 +267,10 @@ class Conversation:
         return None
 
     def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
-        heard = Heard(time, INFORMATION, text, command.name, _fields(match))
+        heard = ReceivedLine(time, INFORMATION, text, command.name, _fields(match))
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
-        self._told.append(Told(heard, command, form))
+        self._told.append(ReportedLine(heard, command, form))
         self._then(command.arrives, command.follows, match)
 
     def _take_data_line(self, line: str, text: bytes, time: int | None) -> None:
@@ -297,18 +297,18 @@ class Conversation:
         time: int | None,
         match: "Match[str] | None" = None,
     ) -> None:
-        heard = Heard(time, NOTICE, text, notice.name, fields)
+        heard = ReceivedLine(time, NOTICE, text, notice.name, fields)
         if notice.restarts:
             self._restarted(time)
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
-        self._told.append(Told(heard, None, NOTICE))
+        self._told.append(ReportedLine(heard, None, NOTICE))
         if notice.enters:
             self._set_mode(notice.enters, time)
         if match is not None:
             self._then(notice.arrives, notice.follows, match, NOTICE)
         if not self._incoming.expecting:
-            self._transcript.end_unasked()
+            self._transcript.end_unsolicited()
 
     def _restarted(self, time: int | None) -> None:
         """It has restarted: whatever waits gets no answer any more, except the command that asked for it."""
@@ -324,15 +324,17 @@ class Conversation:
         """What comes behind a line: so many bytes, or a line of free text."""
         self._incoming.expect(match.groupdict().get(arrives) if arrives else None, follows, belongs)
 
-    def _take_result(self, result: Result, text: bytes, fields: tuple[tuple[str, str], ...], time: int | None) -> None:
-        heard = Heard(time, RESULT, text, result.name, fields)
-        self._told.append(Told(heard, None, RESULT))
+    def _take_result(
+        self, result: FinalResult, text: bytes, fields: tuple[tuple[str, str], ...], time: int | None
+    ) -> None:
+        heard = ReceivedLine(time, RESULT, text, result.name, fields)
+        self._told.append(ReportedLine(heard, None, RESULT))
         head = self.head
         if head is None:
             late = self._late_since is not None and time is not None and time - self._late_since < LATE_NS
             self._late_since = None
             self._transcript.add(heard._replace(name=LATE if late else result.name))
-            self._transcript.end_unasked()
+            self._transcript.end_unsolicited()
             if result.enters:
                 self._set_mode(result.enters, time)
             return
@@ -355,7 +357,7 @@ class Conversation:
         if result.status == OK:
             self._obeyed(spoken)
 
-    def _obeyed(self, spoken: tuple[Spoken, ...]) -> None:
+    def _obeyed(self, spoken: tuple[TypedCommand, ...]) -> None:
         """What its OK says of how it will speak from now on."""
         for each in spoken:
             name = each.command.name if each.command and each.form == SET else ""
@@ -383,7 +385,7 @@ class Conversation:
             self._transcript.end_data(time)
 
 
-def _word(result: Result) -> str:
+def _word(result: FinalResult) -> str:
     """Its word, also where it came as a number."""
     return result.name.replace("-", " ").upper()
 

@@ -6,7 +6,7 @@ Built by the machine in `conversing.py`; here is only what it is made of.
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from pale_heron.core.device.schema.commands import Command, Spoken
+from pale_heron.core.device.schema.commands import Command, TypedCommand
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
@@ -18,7 +18,7 @@ LATE: Final = "late"
 """The name of a result that came when nobody waited any more."""
 
 
-class Heard(NamedTuple):
+class ReceivedLine(NamedTuple):
     """One line, prompt or payload. `name` is what the dialect calls it: a command, a notice or a result."""
 
     time: int | None
@@ -35,8 +35,8 @@ class Exchange:
     number: int
     begun: int | None
     sent: bytes
-    spoken: tuple[Spoken, ...]
-    heard: tuple[Heard, ...] = ()
+    spoken: tuple[TypedCommand, ...]
+    heard: tuple[ReceivedLine, ...] = ()
     status: str = ""
     result: str = ""
     """The result as a word, whether it came as a word or as a number."""
@@ -54,12 +54,12 @@ class Exchange:
         return any(each.role == ECHO for each in self.heard)
 
     @property
-    def information(self) -> tuple[Heard, ...]:
+    def information(self) -> tuple[ReceivedLine, ...]:
         """Information lines and payloads that belong to the reply."""
         return tuple(each for each in self.heard if each.role in (INFORMATION, PAYLOAD) and each.name != NOTICE)
 
     @property
-    def notices(self) -> tuple[Heard, ...]:
+    def notices(self) -> tuple[ReceivedLine, ...]:
         return tuple(each for each in self.heard if each.role == NOTICE)
 
     @property
@@ -82,11 +82,11 @@ class Exchange:
 
 
 @dataclass(frozen=True, slots=True)
-class Unasked:
+class Unsolicited:
     """Lines that came while nothing was asked: a notice with what belongs to it, or something unknown."""
 
     number: int
-    heard: tuple[Heard, ...]
+    heard: tuple[ReceivedLine, ...]
 
     @property
     def begun(self) -> int | None:
@@ -94,7 +94,7 @@ class Unasked:
 
 
 @dataclass(frozen=True, slots=True)
-class Data:
+class DataStretch:
     """A stretch of data mode: bytes to and from the far end."""
 
     number: int
@@ -106,4 +106,4 @@ class Data:
     """The last of what came."""
 
 
-Item = Exchange | Unasked | Data
+Item = Exchange | Unsolicited | DataStretch

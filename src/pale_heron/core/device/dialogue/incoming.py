@@ -9,7 +9,7 @@ import re
 from typing import Final, Protocol
 
 from pale_heron.core.device.dialogue.exchanges import DATA
-from pale_heron.core.device.dialogue.transcript import Pending
+from pale_heron.core.device.dialogue.transcript import PendingExchange
 from pale_heron.core.frames import SECOND
 
 LIMIT: Final = 4096
@@ -26,13 +26,13 @@ END: Final = re.compile(rb"[\r\n]")
 _DIGITS = re.compile(rb"\d{1,2}").fullmatch
 
 
-class Listener(Protocol):
+class IncomingListener(Protocol):
     """Who is told what comes. `mode` is that of the module now."""
 
     mode: str
 
     @property
-    def head(self) -> Pending | None: ...
+    def head(self) -> PendingExchange | None: ...
 
     @property
     def numbers_come(self) -> bool: ...
@@ -51,7 +51,7 @@ class Listener(Protocol):
 class Incoming:
     """One received stream."""
 
-    def __init__(self, listener: Listener) -> None:
+    def __init__(self, listener: IncomingListener) -> None:
         self._listener = listener
         self._line = bytearray()
         self._number: tuple[bytes, int | None] | None = None
@@ -123,7 +123,7 @@ class Incoming:
         return 0
 
     def _is_prompt(self, byte: bytes, time: int | None) -> bool:
-        """Whether a byte at the begin of a line is a prompt, or the space behind one."""
+        """Whether a byte at the start of a line is a prompt, or the space behind one."""
         if self._skip_space:
             self._skip_space = False
             if byte == b" ":

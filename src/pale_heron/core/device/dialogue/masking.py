@@ -2,19 +2,19 @@
 
 from collections.abc import Iterable
 
-from pale_heron.core.device.dialogue.exchanges import Exchange, Heard, Item, Unasked
-from pale_heron.core.device.schema.commands import Spoken
+from pale_heron.core.device.dialogue.exchanges import Exchange, Item, ReceivedLine, Unsolicited
+from pale_heron.core.device.schema.commands import TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.wire.visible import safe_text
 
 
-def secret_of_spoken(dialect: Dialect, spoken: Iterable[Spoken]) -> set[str]:
+def secret_of_spoken(dialect: Dialect, spoken: Iterable[TypedCommand]) -> set[str]:
     """Secret values in commands."""
     return {value for each in spoken for name, value in each.values.items() if value and name in dialect.secrets}
 
 
-def secret_of_heard(dialect: Dialect, heard: Iterable[Heard]) -> set[str]:
+def secret_of_heard(dialect: Dialect, heard: Iterable[ReceivedLine]) -> set[str]:
     """Secret values in lines."""
     return {raw for each in heard for name, raw in each.fields if raw and name in dialect.secrets}
 
@@ -23,7 +23,7 @@ def secrets_of(dialect: Dialect, item: Item) -> set[str]:
     """All secret values of one item; the echo holds those of the command."""
     if isinstance(item, Exchange):
         return secret_of_spoken(dialect, item.spoken) | secret_of_heard(dialect, item.heard)
-    return secret_of_heard(dialect, item.heard) if isinstance(item, Unasked) else set()
+    return secret_of_heard(dialect, item.heard) if isinstance(item, Unsolicited) else set()
 
 
 def without(text: str, secrets: Iterable[str]) -> str:

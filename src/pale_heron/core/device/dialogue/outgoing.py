@@ -2,22 +2,22 @@
 
 from typing import Final, Protocol
 
-from pale_heron.core.device.dialogue.exchanges import DATA, SENT, Heard
+from pale_heron.core.device.dialogue.exchanges import DATA, SENT, ReceivedLine
 from pale_heron.core.device.dialogue.incoming import END, LIMIT
-from pale_heron.core.device.dialogue.transcript import Pending
+from pale_heron.core.device.dialogue.transcript import PendingExchange
 from pale_heron.core.frames import SECOND
 
 CTRL_Z, ESCAPE = 0x1A, 0x1B
 ESCAPE_KEPT: Final = 8
 
 
-class Speaker(Protocol):
+class OutgoingListener(Protocol):
     """Who is told what was sent. `mode` is that of the module now."""
 
     mode: str
 
     @property
-    def head(self) -> Pending | None: ...
+    def head(self) -> PendingExchange | None: ...
 
     @property
     def escape(self) -> tuple[bytes, int]: ...
@@ -39,7 +39,7 @@ class Speaker(Protocol):
 class Outgoing:
     """One sent stream."""
 
-    def __init__(self, speaker: Speaker) -> None:
+    def __init__(self, speaker: OutgoingListener) -> None:
         self._speaker = speaker
         self._line = bytearray()
         self._last: int | None = None
@@ -86,7 +86,7 @@ class Outgoing:
         """Whether nothing was sent for the guard time."""
         return self._last is None or time is None or time - self._last >= guard
 
-    def _payload(self, head: Pending, data: bytes, at: int, time: int | None) -> int:
+    def _payload(self, head: PendingExchange, data: bytes, at: int, time: int | None) -> int:
         """Text at a prompt, up to Ctrl-Z or ESC or for as many bytes as were announced; gives where it goes on."""
         count = head.count()
         if count is None:
@@ -98,7 +98,7 @@ class Outgoing:
             whole = end - at + len(head.payload) >= count
         head.payload += data[at:end]
         if whole:
-            head.add(Heard(time, SENT, head.payload))
+            head.add(ReceivedLine(time, SENT, head.payload))
             head.prompted, head.since = False, time
             self._speaker.payload_told()
         return end

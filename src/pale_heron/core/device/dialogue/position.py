@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from pale_heron.core.device.schema import fields as kinds
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.gnss.reported import Position
+from pale_heron.core.gnss.reported import ReportedPosition
 from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME
 from pale_heron.core.nmea.degrees import unpack
 
@@ -22,8 +22,10 @@ _FIGURES: Final = {
 }
 
 
-def position_of(dialect: Dialect, told: Iterable[tuple[str, str]], time: int | None, line: bytes) -> Position | None:
-    """The position that the named fields of a line tell; None where they are none, or cannot be read."""
+def position_of(
+    dialect: Dialect, told: Iterable[tuple[str, str]], time: int | None, line: bytes
+) -> ReportedPosition | None:
+    """The position that the named fields of a line tell; None where there is none, or cannot be read."""
     found: dict[str, str] = {}
     seen = False
     for name, raw in told:
@@ -34,7 +36,7 @@ def position_of(dialect: Dialect, told: Iterable[tuple[str, str]], time: int | N
     if not seen:
         return None
     try:
-        return Position(time, line, *_read(found))
+        return ReportedPosition(time, line, *_read(found))
     except ValueError:
         return None
 

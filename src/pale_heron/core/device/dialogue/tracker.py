@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Final
 
-from pale_heron.core.device.dialogue.conversation import Conversation, Told
+from pale_heron.core.device.dialogue.conversation import Conversation, ReportedLine
 from pale_heron.core.device.dialogue.exchanges import DATA, Exchange, Item
 from pale_heron.core.device.dialogue.position import position_of
 from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
@@ -12,8 +12,8 @@ from pale_heron.core.device.schema.fields import Field
 from pale_heron.core.device.schema.notices import FIRST_DATA, NO_ANSWER, OK
 from pale_heron.core.device.schema.settings import AT_ONCE, Setting
 from pale_heron.core.frames import Chunk
-from pale_heron.core.gnss.reported import Position
-from pale_heron.core.line.diagnosis.stages import Stand
+from pale_heron.core.gnss.reported import ReportedPosition
+from pale_heron.core.line.diagnosis.stages import StageStatus
 
 SILENT: Final = 2
 RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
@@ -51,7 +51,7 @@ class SettingState:
         return self.read if self.written is None else self.written
 
     @property
-    def standing(self) -> str:
+    def storage(self) -> str:
         """Running, stored, or pending, in words; empty where nothing is known."""
         if not self.now:
             return ""
@@ -69,7 +69,7 @@ class ModuleSnapshot:
     dialect: Dialect
     items: tuple[Item, ...]
     count: int
-    """How many items there were since the begin; the last `len(items)` of them are here."""
+    """How many items there were since the start; the last `len(items)` of them are here."""
     busy: bool
     mode: str
     echo: bool | None
@@ -81,7 +81,7 @@ class ModuleSnapshot:
     secrets: frozenset[str]
     """Values that must not be shown, as they went over the line."""
     exchanges: int
-    """Ended since the begin."""
+    """Ended since the start."""
     refused: int
     unanswered: int
 
@@ -127,13 +127,13 @@ class ModuleTracker:
         return frozenset(self._conversation.secrets)
 
     @property
-    def standing(self) -> Stand:
+    def stage_status(self) -> StageStatus:
         """Whether it answers: reached once it did, broken where the last two commands had no answer."""
         if self._silent >= SILENT:
-            return Stand.BROKEN
-        return Stand.REACHED if self._exchanges > self._unanswered else Stand.WAITING
+            return StageStatus.BROKEN
+        return StageStatus.REACHED if self._exchanges > self._unanswered else StageStatus.WAITING
 
-    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Position]:
+    def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[ReportedPosition]:
         """Take what was sent or received; gives the positions that it told.
 
         A byte takes `byte_ns` on the line; 0 where that is not known.
@@ -146,7 +146,7 @@ class ModuleTracker:
         self._conversation.tick(now)
         self._take(now)
 
-    def _take(self, now: int | None) -> list[Position]:
+    def _take(self, now: int | None) -> list[ReportedPosition]:
         conversation = self._conversation
         told = conversation.taken()
         ended = conversation.items_since(self._seen)
@@ -164,7 +164,7 @@ class ModuleTracker:
             self._reach(FIRST_DATA, now)
         return positions
 
-    def _tell(self, told: Told) -> Position | None:
+    def _tell(self, told: ReportedLine) -> ReportedPosition | None:
         """One line with named fields: its readings, milestones, settings, and position."""
         heard = told.heard
         for name, raw in heard.fields:

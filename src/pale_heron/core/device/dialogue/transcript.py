@@ -5,8 +5,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Final
 
-from pale_heron.core.device.dialogue.exchanges import ECHO, Data, Exchange, Heard, Item, Unasked
-from pale_heron.core.device.schema.commands import Spoken
+from pale_heron.core.device.dialogue.exchanges import ECHO, DataStretch, Exchange, Item, ReceivedLine, Unsolicited
+from pale_heron.core.device.schema.commands import TypedCommand
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
@@ -17,17 +17,17 @@ UNKNOWN_WITHIN_S: Final = 5.0
 """The time limit of commands that the dialect does not know."""
 
 
-class Pending:
+class PendingExchange:
     """An exchange that is under way."""
 
-    def __init__(self, number: int, sent: bytes, spoken: tuple[Spoken, ...], begun: int | None) -> None:
+    def __init__(self, number: int, sent: bytes, spoken: tuple[TypedCommand, ...], begun: int | None) -> None:
         self.number = number
         self.sent = sent
         self.spoken = spoken
         self.begun = begun
         self.since = begun
         """From when on its time limit counts."""
-        self.heard: list[Heard] = []
+        self.heard: list[ReceivedLine] = []
         self.dropped = 0
         self.prompted = False
         self.payload = b""
@@ -42,7 +42,7 @@ class Pending:
         told = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
         return int(told) if told.isdecimal() else None
 
-    def add(self, heard: Heard) -> None:
+    def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
         if len(self.heard) < HEARD_KEPT:
             self.heard.append(heard)
@@ -66,16 +66,16 @@ class Transcript:
 
     def __init__(self) -> None:
         self._items: deque[Item] = deque(maxlen=ITEMS_KEPT)
-        self._queue: deque[Pending] = deque()
-        self._unasked: list[Heard] = []
-        self._data: Data | None = None
+        self._queue: deque[PendingExchange] = deque()
+        self._unsolicited: list[ReceivedLine] = []
+        self._data: DataStretch | None = None
         self.numbered = 0
-        """How many items there were since the begin."""
+        """How many items there were since the start."""
         self.ended_count = 0
         """How many of them have ended."""
 
     @property
-    def head(self) -> Pending | None:
+    def head(self) -> PendingExchange | None:
         """What waits for its result, if anything does."""
         return self._queue[0] if self._queue else None
 
@@ -104,9 +104,9 @@ class Transcript:
         new = self.ended_count - ended
         return list(self._items)[-new:] if new > 0 else []
 
-    def begin(self, sent: bytes, spoken: tuple[Spoken, ...], time: int | None) -> Pending:
+    def begin(self, sent: bytes, spoken: tuple[TypedCommand, ...], time: int | None) -> PendingExchange:
         """A command was sent: it waits, behind those that wait already."""
-        pending = Pending(self._next(), sent, spoken, time)
+        pending = PendingExchange(self._next(), sent, spoken, time)
         self._queue.append(pending)
         return pending
 
@@ -114,18 +114,18 @@ class Transcript:
         """What waits was no command after all."""
         self._queue.popleft()
 
-    def add(self, heard: Heard) -> None:
+    def add(self, heard: ReceivedLine) -> None:
         """To the exchange that is waiting, else to what comes unasked."""
         if self._queue:
             self._queue[0].add(heard)
         else:
-            self._unasked.append(heard)
+            self._unsolicited.append(heard)
 
-    def end_unasked(self) -> None:
+    def end_unsolicited(self) -> None:
         """What came unasked is whole."""
-        if self._unasked:
-            self._keep(Unasked(self._next(), tuple(self._unasked)))
-            self._unasked = []
+        if self._unsolicited:
+            self._keep(Unsolicited(self._next(), tuple(self._unsolicited)))
+            self._unsolicited = []
 
     def end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> bool | None:
         """The exchange at the head is over; the one behind it waits from now on. Gives whether it was echoed."""
@@ -138,13 +138,13 @@ class Transcript:
     def begin_data(self, time: int | None) -> None:
         """Data mode begins."""
         if self._data is None:
-            self._data = Data(self._next(), time)
+            self._data = DataStretch(self._next(), time)
 
     def end_data(self, time: int | None) -> None:
         """Data mode has ended."""
         data, self._data = self._data, None
         if data is not None:
-            self._keep(Data(data.number, data.begun, time, data.bytes_in, data.bytes_out, data.last))
+            self._keep(DataStretch(data.number, data.begun, time, data.bytes_in, data.bytes_out, data.last))
 
     def count_data(self, time: int | None, *, received: bytes = b"", sent: int = 0) -> None:
         """Bytes from and to the far end."""
@@ -152,7 +152,9 @@ class Transcript:
         data = self._data
         assert data is not None, "just begun"
         last = (data.last + received)[-LAST_KEPT:]
-        self._data = Data(data.number, data.begun, None, data.bytes_in + len(received), data.bytes_out + sent, last)
+        self._data = DataStretch(
+            data.number, data.begun, None, data.bytes_in + len(received), data.bytes_out + sent, last
+        )
 
     def _keep(self, item: Item) -> None:
         self._items.append(item)
@@ -163,7 +165,7 @@ class Transcript:
         return self.numbered
 
 
-class SecretsHeard:
+class KnownSecrets:
     """Every secret value that was told or heard, as far as the dialect knew it as one."""
 
     MOST: Final = 500

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_SENTENCES, Parameter, read_parameter
-from pale_heron.core.device.schema.toml_table import PLACE, Table
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import limited
 
@@ -43,7 +43,7 @@ _HEX_BODY = re.compile(r"(?:\s*(?:[0-9A-Fa-f]{2}|\{[a-z][a-z0-9-]*\}))+\s*").ful
 
 
 @dataclass(frozen=True, slots=True)
-class Action:
+class DeviceAction:
     """One thing that the device can be told."""
 
     name: str
@@ -86,7 +86,7 @@ class Action:
         wrong = self.check(values)
         if wrong:
             raise ValueError(wrong)
-        filled = PLACE.sub(lambda place: values[place[1]], self.send)
+        filled = PLACEHOLDER.sub(lambda place: values[place[1]], self.send)
         if self.form == NMEA:
             return "$" + filled.removeprefix("$")
         if self.form == TEXT:
@@ -96,16 +96,16 @@ class Action:
     def answers(self, values: Mapping[str, str], line: str) -> bool | None:
         """Whether a line acknowledges (True) or refuses (False) it; None where it does neither."""
         for pattern, verdict in ((self.answered, True), (self.refused, False)):
-            filled = PLACE.sub(lambda place: re.escape(values.get(place[1], "")), pattern)
+            filled = PLACEHOLDER.sub(lambda place: re.escape(values.get(place[1], "")), pattern)
             if pattern and limited(filled).search(line):
                 return verdict
         return None
 
 
-def read_action(name: str, table: Table) -> Action:
+def read_action(name: str, table: TomlTable) -> DeviceAction:
     form = table.text("form", NMEA)
     if form not in FORMS:
-        table.wrong("form", f"{form!r} is none of {', '.join(FORMS)}{nearest_words(form, dict.fromkeys(FORMS))}")
+        table.wrong("form", f"{form!r} is not one of {', '.join(FORMS)}{nearest_words(form, dict.fromkeys(FORMS))}")
     parameters = tuple(read_parameter(key, each, FORBIDDEN_IN_SENTENCES) for key, each in table.tables("parameter"))
     names = [parameter.name for parameter in parameters]
     send = table.text("send", needed=True)
@@ -113,7 +113,7 @@ def read_action(name: str, table: Table) -> Action:
         table.wrong("send", f"{send!r} is not bytes of two hexadecimal digits")
     answered, refused = table.pattern("answered"), table.pattern("refused")
     for key, text in (("send", send), ("answered", answered), ("refused", refused)):
-        for used in PLACE.findall(text):
+        for used in PLACEHOLDER.findall(text):
             if used not in names:
                 nearest = nearest_words(used, dict.fromkeys(names))
                 table.wrong(key, f"{{{used}}} is no parameter of this action{nearest}")
@@ -122,14 +122,14 @@ def read_action(name: str, table: Table) -> Action:
             table.wrong("send", f"the parameter {parameter!r} stands nowhere in it")
     starts = table.text("starts")
     if starts and starts not in STARTS:
-        table.wrong("starts", f"{starts!r} is none of {', '.join(STARTS)}")
+        table.wrong("starts", f"{starts!r} is not one of {', '.join(STARTS)}")
     changes = table.text("changes-rate")
     if changes and changes not in names:
         table.wrong("changes-rate", f"{changes!r} is no parameter of this action")
     for wanted in ROLES.get(name, ()):
         if wanted not in names:
             table.wrong("send", f"an action called {name!r} needs a parameter {wanted!r}")
-    action = Action(
+    action = DeviceAction(
         name=name,
         send=send,
         meaning=table.text("meaning"),

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_COMMANDS, Parameter, read_parameter
-from pale_heron.core.device.schema.toml_table import PLACE, Table
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import Match, Pattern
 
@@ -83,16 +83,16 @@ class Command:
     def text(self, form: str, values: Mapping[str, str]) -> str:
         """The command line of a form. Raises ValueError where a value is missing or not legal."""
         for template in self.forms.get(form, ()):
-            if set(PLACE.findall(template)) == set(values):
+            if set(PLACEHOLDER.findall(template)) == set(values):
                 wrong = self.check(values)
                 if wrong:
                     raise ValueError(wrong)
-                return PLACE.sub(lambda place: values[place[1]], template)
+                return PLACEHOLDER.sub(lambda placeholder: values[placeholder[1]], template)
         wanted = " or ".join(self.forms.get(form, ())) or f"{self.name} has no {form} form"
         raise ValueError(f"{self.name} cannot be told with {', '.join(values) or 'no value'}: {wanted}")
 
 
-class Spoken(NamedTuple):
+class TypedCommand(NamedTuple):
     """One command of a line: as it was typed, and what it is in the dialect, if it is known there."""
 
     text: str
@@ -110,7 +110,7 @@ class Spoken(NamedTuple):
         return self.command.risk(self.form) if self.command else ""
 
 
-class Recogniser:
+class CommandMatcher:
     """Finds the commands of a dialect in what is typed or sent."""
 
     def __init__(self, commands: Mapping[str, Command]) -> None:
@@ -118,22 +118,24 @@ class Recogniser:
             (_pattern(template), command, form)
             for form in FORMS
             for command in commands.values()
-            for template in sorted(command.forms.get(form, ()), key=lambda each: PLACE.sub("", each).count(","))
+            for template in sorted(command.forms.get(form, ()), key=lambda each: PLACEHOLDER.sub("", each).count(","))
         ]
         # The longest text without its values is the most certain one.
         self._forms.sort(key=lambda each: (each[2] == SET, -len(each[0].pattern)))
 
-    def spoken(self, line: str) -> tuple[Spoken, ...]:
+    def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line, in their order."""
         whole = line.strip()
         return tuple(self._one(each) for each in (pieces(whole) if whole[:2].upper() == "AT" else [whole]))
 
-    def _one(self, text: str) -> Spoken:
+    def _one(self, text: str) -> TypedCommand:
         for pattern, command, form in self._forms:
             found = pattern.fullmatch(text)
             if found:
-                return Spoken(text, command, form, {name.replace("__", "-"): each for name, each in _values(found)})
-        return Spoken(text)
+                return TypedCommand(
+                    text, command, form, {name.replace("__", "-"): each for name, each in _values(found)}
+                )
+        return TypedCommand(text)
 
 
 def _values(found: "Match[str]") -> list[tuple[str, str]]:
@@ -143,12 +145,12 @@ def _values(found: "Match[str]") -> list[tuple[str, str]]:
 def _pattern(template: str) -> Pattern[str]:
     """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go."""
     out, last = "", 0
-    for place in PLACE.finditer(template):
-        out += re.escape(template[last : place.start()])
-        quoted = template[place.start() - 1 : place.start()] == '"'
+    for placeholder in PLACEHOLDER.finditer(template):
+        out += re.escape(template[last : placeholder.start()])
+        quoted = template[placeholder.start() - 1 : placeholder.start()] == '"'
         value = '[^"]*' if quoted else '[^,"]*'
-        out += f"(?P<{place[1].replace('-', '__')}>{value})"
-        last = place.end()
+        out += f"(?P<{placeholder[1].replace('-', '__')}>{value})"
+        last = placeholder.end()
     return Pattern(out + re.escape(template[last:]), ignore_case=True)
 
 
@@ -173,17 +175,17 @@ def pieces(line: str) -> list[str]:
     return found or [line.upper()]
 
 
-def read_command(name: str, table: Table) -> Command:
+def read_command(name: str, table: TomlTable) -> Command:
     """A command as its table tells it."""
     parameters = {key: read_parameter(key, each, FORBIDDEN_IN_COMMANDS) for key, each in table.tables("parameter")}
     forms = {form: texts for form in FORMS if (texts := table.texts(form))}
     if not forms:
         table.wrong(RUN, f"a command needs at least one of {', '.join(FORMS)}")
-    used = {place for texts in forms.values() for text in texts for place in PLACE.findall(text)}
-    for place in sorted(used - set(parameters)):
-        table.wrong(SET, f"{{{place}}} is no parameter of this command{nearest_words(place, parameters)}")
-    for place in sorted(set(parameters) - used):
-        table.wrong(SET, f"the parameter {place!r} stands in no form")
+    used = {placeholder for texts in forms.values() for text in texts for placeholder in PLACEHOLDER.findall(text)}
+    for placeholder in sorted(used - set(parameters)):
+        table.wrong(SET, f"{{{placeholder}}} is no parameter of this command{nearest_words(placeholder, parameters)}")
+    for placeholder in sorted(set(parameters) - used):
+        table.wrong(SET, f"the parameter {placeholder!r} stands in no form")
     counted = table.text("counted")
     if counted and counted not in parameters:
         table.wrong("counted", f"{counted!r} is no parameter of this command")

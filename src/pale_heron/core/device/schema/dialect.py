@@ -11,19 +11,19 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Final, TypeVar
 
-from pale_heron.core.device.schema.actions import Action, read_action
-from pale_heron.core.device.schema.commands import Command, Recogniser, Spoken, read_command
+from pale_heron.core.device.schema.actions import DeviceAction, read_action
+from pale_heron.core.device.schema.commands import Command, CommandMatcher, TypedCommand, read_command
 from pale_heron.core.device.schema.fields import Field, read_field
 from pale_heron.core.device.schema.notices import (
+    FinalResult,
     Milestone,
     Notice,
-    Result,
     read_milestone,
     read_notice,
     read_result,
 )
 from pale_heron.core.device.schema.settings import Setting, read_setting
-from pale_heron.core.device.schema.toml_table import Problem, Table, is_name
+from pale_heron.core.device.schema.toml_table import TableProblem, TomlTable, is_name
 from pale_heron.core.patterns import Pattern
 
 GUARD_S: Final = 1.0
@@ -39,9 +39,9 @@ class Dialect:
     title: str = ""
     extends: str = ""
     says: tuple[Pattern[str], ...] = ()
-    actions: Mapping[str, Action] = field(default_factory=dict)
+    actions: Mapping[str, DeviceAction] = field(default_factory=dict)
     commands: Mapping[str, Command] = field(default_factory=dict)
-    results: Mapping[str, Result] = field(default_factory=dict)
+    results: Mapping[str, FinalResult] = field(default_factory=dict)
     notices: Mapping[str, Notice] = field(default_factory=dict)
     fields: Mapping[str, Field] = field(default_factory=dict)
     settings: Mapping[str, Setting] = field(default_factory=dict)
@@ -66,10 +66,10 @@ class Dialect:
         return bool(self.results)
 
     @cached_property
-    def _recogniser(self) -> Recogniser:
-        return Recogniser(self.commands)
+    def _recogniser(self) -> CommandMatcher:
+        return CommandMatcher(self.commands)
 
-    def spoken(self, line: str) -> tuple[Spoken, ...]:
+    def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line that is typed or sent."""
         return self._recogniser.spoken(line)
 
@@ -102,10 +102,10 @@ class Dialect:
         return frozenset(told)
 
 
-def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[Problem]]:
+def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
     """The dialect of a TOML file that was read, and all that is wrong with it; where that is nothing it can be used."""
-    problems: list[Problem] = []
-    top = Table(told, (), problems)
+    problems: list[TableProblem] = []
+    top = TomlTable(told, (), problems)
     name = top.text("name", needed=True)
     if name and not is_name(name):
         top.wrong("name", f"{name!r} is not lower-case letters, digits and -")
@@ -136,12 +136,14 @@ def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[Problem]]:
     for table in (recognise, line, mode, payload, top):
         table.end()
     if not actions and not commands and not problems:
-        problems.append(Problem((), "there is nothing that it is told: write an [action.NAME] or a [command.NAME]"))
+        problems.append(
+            TableProblem((), "there is nothing that it is told: write an [action.NAME] or a [command.NAME]")
+        )
     problems += _unknown_fields(dialect)
     return dialect, problems
 
 
-def _all(top: Table, key: str, read: Callable[[str, Table], Part]) -> dict[str, Part]:
+def _all(top: TomlTable, key: str, read: Callable[[str, TomlTable], Part]) -> dict[str, Part]:
     """Every table of a kind, by name."""
     found = {}
     for name, table in top.tables(key):
@@ -151,33 +153,33 @@ def _all(top: Table, key: str, read: Callable[[str, Table], Part]) -> dict[str, 
     return found
 
 
-def _unknown_fields(dialect: Dialect) -> list[Problem]:
+def _unknown_fields(dialect: Dialect) -> list[TableProblem]:
     """What names something that is not there."""
     problems = [
-        Problem(("milestone", each.name, "notice"), f"{each.notice!r} is no notice")
+        TableProblem(("milestone", each.name, "notice"), f"{each.notice!r} is no notice")
         for each in dialect.milestones.values()
         if each.notice and each.notice not in dialect.notices
     ]
     named = {name for pattern in dialect.patterns for name in pattern.groupindex}
     problems += [
-        Problem(("field", name), f"no reply, notice or result has a field {name!r}")
+        TableProblem(("field", name), f"no reply, notice or result has a field {name!r}")
         for name in dialect.fields
         if name not in named
     ]
     return problems + [
-        Problem(("setting", each.name, "refers"), f"{each.refers!r} is no setting")
+        TableProblem(("setting", each.name, "refers"), f"{each.refers!r} is no setting")
         for each in dialect.settings.values()
         if each.refers and each.refers not in dialect.settings
     ]
 
 
-def laid_over(base: Mapping[str, Any], own: Mapping[str, Any]) -> dict[str, Any]:
+def merge(base: Mapping[str, Any], own: Mapping[str, Any]) -> dict[str, Any]:
     """The tables of a dialect over those of the one that it grows from; a value of its own replaces the other."""
     merged = dict(base)
     for key, value in own.items():
         before = merged.get(key)
         if isinstance(value, Mapping) and isinstance(before, Mapping) and key not in _WHOLE:
-            merged[key] = laid_over(before, value)
+            merged[key] = merge(before, value)
         else:
             merged[key] = value
     return merged

@@ -17,7 +17,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from pale_heron.core.device.schema.toml_table import Table
+from pale_heron.core.device.schema.toml_table import TomlTable
 
 TEXT, INTEGER, NUMBER = "text", "integer", "number"
 LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED = (
@@ -80,7 +80,7 @@ class Field:
         return f"{told}, {grade}" if grade else told
 
 
-def read_field(name: str, table: Table) -> Field:
+def read_field(name: str, table: TomlTable) -> Field:
     """A field as its table tells it."""
     scale, offset = table.limit("scale"), table.limit("offset")
     found = Field(

@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.device.schema.commands import MODES
-from pale_heron.core.device.schema.toml_table import PLACE, Table
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.patterns import Pattern
 
 OK, ERROR, NO_ANSWER = "ok", "error", "no-answer"
@@ -28,7 +28,7 @@ FIRST_DATA: Final = "first data"
 
 
 @dataclass(frozen=True, slots=True)
-class Result:
+class FinalResult:
     """One final result. `code` is its number; `enters` the mode in which the module is afterwards."""
 
     name: str
@@ -57,7 +57,7 @@ class Notice:
 
     def told(self, fields: Mapping[str, str]) -> str:
         """What it means, with the fields of the line."""
-        return PLACE.sub(lambda place: fields.get(place[1], ""), self.meaning)
+        return PLACEHOLDER.sub(lambda place: fields.get(place[1], ""), self.meaning)
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,27 +70,27 @@ class Milestone:
     values: tuple[str, ...] = ()
 
 
-def _line(table: Table) -> Pattern[str]:
+def _line(table: TomlTable) -> Pattern[str]:
     found = table.compiled("line")
     if len(found) != 1:
         table.wrong("line", "one regular expression for the whole line is wanted")
     return found[0] if found else Pattern("(?!)")
 
 
-def _code(table: Table) -> int | None:
+def _code(table: TomlTable) -> int | None:
     code = table.limit("code")
     return None if code is None else int(code)
 
 
-def read_result(name: str, table: Table) -> Result:
+def read_result(name: str, table: TomlTable) -> FinalResult:
     """A result as its table tells it."""
     meaning, enters = table.text("meaning"), table.one_of("enters", MODES)
-    found = Result(name, _line(table), table.one_of("status", STATUSES, ERROR), meaning, _code(table), enters)
+    found = FinalResult(name, _line(table), table.one_of("status", STATUSES, ERROR), meaning, _code(table), enters)
     table.end()
     return found
 
 
-def read_notice(name: str, table: Table) -> Notice:
+def read_notice(name: str, table: TomlTable) -> Notice:
     """A notice as its table tells it."""
     line, arrives = _line(table), table.text("arrives")
     if arrives and arrives not in line.groupindex:
@@ -109,11 +109,11 @@ def read_notice(name: str, table: Table) -> Notice:
     return found
 
 
-def read_milestone(name: str, table: Table) -> Milestone:
+def read_milestone(name: str, table: TomlTable) -> Milestone:
     """A milestone as its table tells it."""
     found = Milestone(name, table.text("notice"), table.text("field"), table.texts("values"))
     if name not in MILESTONES:
-        table.wrong("notice", f"{name!r} is none of {', '.join(MILESTONES)}")
+        table.wrong("notice", f"{name!r} is not one of {', '.join(MILESTONES)}")
     if bool(found.notice) == bool(found.field):
         table.wrong("notice", "a milestone is reached by a notice, or by a field with values: one of the two")
     table.end()

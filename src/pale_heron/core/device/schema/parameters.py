@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from pale_heron.core.device.schema.toml_table import Table
+from pale_heron.core.device.schema.toml_table import TomlTable
 
 FORBIDDEN_IN_SENTENCES = "*$!"
 """They begin or end something in a sentence (NMEA 0183, 5.3)."""
@@ -76,7 +76,7 @@ def _is_between(value: str, least: float | None, most: float | None) -> bool:
     return (least is None or number >= least) and (most is None or number <= most)
 
 
-def read_parameter(name: str, table: Table, forbidden: str) -> Parameter:
+def read_parameter(name: str, table: TomlTable, forbidden: str) -> Parameter:
     """A parameter as its table tells it."""
     choices = table.choices("choices")
     least, most = table.limit("least"), table.limit("most")

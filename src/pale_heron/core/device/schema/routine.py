@@ -27,7 +27,7 @@ from typing import Any, Final, NamedTuple
 
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
-from pale_heron.core.device.schema.toml_table import PLACE, Problem, Table, is_name
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TableProblem, TomlTable, is_name
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import limited
 
@@ -98,7 +98,7 @@ NOTHING: Final = Condition()
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class RoutineStep:
     """One step. `lane` is one of the routine's lanes; texts may hold variables as `{name}`."""
 
     do: str
@@ -157,7 +157,7 @@ class Routine:
     dialect: str = ""
     lanes: tuple[str, ...] = ()
     variables: Mapping[str, Variable] = field(default_factory=dict)
-    steps: tuple[Step, ...] = ()
+    steps: tuple[RoutineStep, ...] = ()
 
     @property
     def secrets(self) -> frozenset[str]:
@@ -167,20 +167,20 @@ class Routine:
 
 def filled(text: str, values: Mapping[str, str]) -> str:
     """A text with its variables; one that has no value stays as it is written."""
-    return PLACE.sub(lambda place: values.get(place[1], place[0]), text)
+    return PLACEHOLDER.sub(lambda place: values.get(place[1], place[0]), text)
 
 
-def read_routine(told: Mapping[str, Any]) -> tuple[Routine, list[Problem]]:
+def read_routine(told: Mapping[str, Any]) -> tuple[Routine, list[TableProblem]]:
     """The routine of a TOML file that was read, and all that is wrong with it; where that is nothing it can be run."""
-    problems: list[Problem] = []
-    top = Table(told, (), problems)
+    problems: list[TableProblem] = []
+    top = TomlTable(told, (), problems)
     name = top.text("name", needed=True)
     lanes = top.texts("lanes")
     variables = {key: _variable(value, key, problems) for key, value in top.values("variables")}
     for key in variables:
         if not is_name(key):
             top.wrong("variables", f"{key!r} is not lower-case letters, digits and -")
-    steps: list[Step] = []
+    steps: list[RoutineStep] = []
     for table in top.rows("step"):
         step, times, back = _step(table, lanes)
         if step.do == REPEAT:
@@ -200,25 +200,25 @@ def read_routine(told: Mapping[str, Any]) -> tuple[Routine, list[Problem]]:
     routine = Routine(name, top.text("title"), top.text("dialect"), lanes, variables, tuple(steps))
     top.end()
     if not steps and not problems:
-        problems.append(Problem((), "there is no step: write at least one [[step]]"))
+        problems.append(TableProblem((), "there is no step: write at least one [[step]]"))
     return routine, problems
 
 
-def _variables_used(step: Step) -> list[str]:
+def _variables_used(step: RoutineStep) -> list[str]:
     texts = (step.line, step.payload or "", step.value, step.question, step.text)
-    return [used for text in texts for used in PLACE.findall(text)]
+    return [used for text in texts for used in PLACEHOLDER.findall(text)]
 
 
-def _variable(told: object, name: str, problems: list[Problem]) -> Variable:
+def _variable(told: object, name: str, problems: list[TableProblem]) -> Variable:
     if isinstance(told, Mapping):
-        table = Table(told, ("variables", name), problems)
+        table = TomlTable(told, ("variables", name), problems)
         found = Variable(table.text("value"), table.text("ask"), table.flag("secret"))
         table.end()
         return found
     return Variable(str(told))
 
 
-def _step(table: Table, lanes: tuple[str, ...]) -> tuple[Step, int, int]:
+def _step(table: TomlTable, lanes: tuple[str, ...]) -> tuple[RoutineStep, int, int]:
     """A step, and for a repetition how many times and how many steps back."""
     do = table.one_of("do", NEEDED)
     for key in NEEDED.get(do, ()):
@@ -228,7 +228,7 @@ def _step(table: Table, lanes: tuple[str, ...]) -> tuple[Step, int, int]:
         table.wrong("do", f"do is missing: one of {', '.join(NEEDED)}")
     condition = Condition(table.texts("one-of"), table.limit("least"), table.limit("most"), table.pattern("matches"))
     rate = table.limit("rate")
-    step = Step(
+    step = RoutineStep(
         do=do or PAUSE,
         lane=table.one_of("lane", lanes, lanes[0] if lanes else ""),
         line=table.text("line"),

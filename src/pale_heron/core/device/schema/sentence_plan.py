@@ -24,7 +24,7 @@ TYPICAL_BYTES: Final = {
 """What one saying takes where it was not heard yet, of a receiver with four systems; an estimate."""
 
 
-class HeardSentence(NamedTuple):
+class CurrentSentence(NamedTuple):
     """A formatter as it comes now, all talkers and parts together."""
 
     per_s: float
@@ -36,20 +36,20 @@ class PlannedSentence:
     """One row of the choice. `wanted` is every how many epochs; None leaves it as it is."""
 
     name: str
-    heard: HeardSentence | None
+    heard: CurrentSentence | None
     wanted: int | None
     bytes_per_s: float
     """As it would be; about, since the length of lists changes with the sky."""
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class SentencePlan:
     """All rows, what they add up to, and what would no longer be known."""
 
     rows: tuple[PlannedSentence, ...]
     bytes_now: float
     bytes_then: float
-    vanishing: tuple[str, ...]
+    facts_lost: tuple[str, ...]
     appearing: tuple[str, ...]
 
     @property
@@ -59,15 +59,15 @@ class Plan:
 
 
 def plan(
-    heard: Mapping[str, HeardSentence], choices: Iterable[str], wanted: Mapping[str, int], epochs_per_s: float
-) -> Plan:
+    heard: Mapping[str, CurrentSentence], choices: Iterable[str], wanted: Mapping[str, int], epochs_per_s: float
+) -> SentencePlan:
     """The plan for `wanted` intervals of the sentences that can be chosen, beside those that come anyway."""
     names = [*choices, *(name for name in heard if name not in set(choices))]
     rows = tuple(_row(name, heard.get(name), wanted.get(name), epochs_per_s) for name in names)
     before = list(heard)
     after = [row.name for row in rows if row.bytes_per_s > 0]
     told_before, told_after = facts_told(before), facts_told(after)
-    return Plan(
+    return SentencePlan(
         rows,
         sum(each.bytes_per_s for each in heard.values()),
         sum(row.bytes_per_s for row in rows),
@@ -76,7 +76,7 @@ def plan(
     )
 
 
-def _row(name: str, heard: HeardSentence | None, wanted: int | None, epochs_per_s: float) -> PlannedSentence:
+def _row(name: str, heard: CurrentSentence | None, wanted: int | None, epochs_per_s: float) -> PlannedSentence:
     if wanted is None:
         return PlannedSentence(name, heard, None, heard.bytes_per_s if heard else 0.0)
     if wanted == 0:
@@ -84,7 +84,7 @@ def _row(name: str, heard: HeardSentence | None, wanted: int | None, epochs_per_
     return PlannedSentence(name, heard, wanted, _bytes_a_saying(name, heard, epochs_per_s) * epochs_per_s / wanted)
 
 
-def _bytes_a_saying(name: str, heard: HeardSentence | None, epochs_per_s: float) -> float:
+def _bytes_a_saying(name: str, heard: CurrentSentence | None, epochs_per_s: float) -> float:
     """What comes in an epoch in which it is said."""
     if heard is None or not heard.per_s:
         return TYPICAL_BYTES.get(name, 60)

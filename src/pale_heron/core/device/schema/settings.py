@@ -19,7 +19,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.device.schema.commands import QUERY, SET, Command
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.parameters import Parameter
-from pale_heron.core.device.schema.toml_table import Table
+from pale_heron.core.device.schema.toml_table import TomlTable
 
 BY_STORE, AT_ONCE = "by-store", "at-once"
 EQUAL, DIFFER, OPPOSITE, REFERS = "equal", "differ", "opposite", "refers"
@@ -66,7 +66,7 @@ def _same(value: str) -> str:
     return str(int(value)) if value.isascii() and value.isdecimal() else value
 
 
-class Compared(NamedTuple):
+class PairedSetting(NamedTuple):
     """One setting of two modules. `holds` is None where one of the two is not known."""
 
     setting: Setting
@@ -82,7 +82,7 @@ def compare_modules(
     here: Mapping[str, str],
     there: Mapping[str, str],
     names: tuple[str, str] = ("the first", "the second"),
-) -> list[Compared]:
+) -> list[PairedSetting]:
     """Every setting that has a rule, of two modules of one dialect; each value is the newest known, by setting.
 
     `names` are what the two are called in words.
@@ -94,36 +94,38 @@ def compare_modules(
     ]
 
 
-def _equal(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> Compared:
-    return _judged(setting, here, there, lambda mine, other: mine == other)
+def _equal(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> PairedSetting:
+    return _paired(setting, here, there, lambda mine, other: mine == other)
 
 
-def _differ(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> Compared:
-    return _judged(setting, here, there, lambda mine, other: mine != other)
+def _differ(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> PairedSetting:
+    return _paired(setting, here, there, lambda mine, other: mine != other)
 
 
-def _opposite(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> Compared:
+def _opposite(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> PairedSetting:
     pairs = {*setting.opposites, *(pair[::-1] for pair in setting.opposites)}
-    return _judged(setting, here, there, lambda mine, other: (mine, other) in pairs)
+    return _paired(setting, here, there, lambda mine, other: (mine, other) in pairs)
 
 
-def _judged(
+def _paired(
     setting: Setting, here: Mapping[str, str], there: Mapping[str, str], holds: Callable[[str, str], bool]
-) -> Compared:
+) -> PairedSetting:
     mine, other = here.get(setting.name, ""), there.get(setting.name, "")
     if not mine or not other:
-        return Compared(setting, mine, other, None, "")
+        return PairedSetting(setting, mine, other, None, "")
     if holds(_same(mine), _same(other)):
-        return Compared(setting, mine, other, True, "")
+        return PairedSetting(setting, mine, other, True, "")
     shown = setting.shown(mine), setting.shown(other)
     if setting.broken:
-        return Compared(setting, mine, other, False, _filled(setting.broken, *shown))
-    return Compared(
+        return PairedSetting(setting, mine, other, False, _filled(setting.broken, *shown))
+    return PairedSetting(
         setting, mine, other, False, f"{setting.name} is {shown[0]} and {shown[1]}, but {RULES[setting.rule]}"
     )
 
 
-def _refers(setting: Setting, here: Mapping[str, str], there: Mapping[str, str], names: tuple[str, str]) -> Compared:
+def _refers(
+    setting: Setting, here: Mapping[str, str], there: Mapping[str, str], names: tuple[str, str]
+) -> PairedSetting:
     """Each of the two must name what the other is."""
     mine, other = here.get(setting.name, ""), there.get(setting.name, "")
     asked = [(mine, there.get(setting.refers, ""), 0), (other, here.get(setting.refers, ""), 1)]
@@ -134,9 +136,9 @@ def _refers(setting: Setting, here: Mapping[str, str], there: Mapping[str, str],
         if _same(value) != _same(target)
     ]
     if not known:
-        return Compared(setting, mine, other, None, "")
+        return PairedSetting(setting, mine, other, None, "")
     ending = f": {setting.broken}" if setting.broken else ""
-    return Compared(setting, mine, other, not wrong, " and ".join(wrong) + ending if wrong else "")
+    return PairedSetting(setting, mine, other, not wrong, " and ".join(wrong) + ending if wrong else "")
 
 
 _RULES_CHECKED: Final = {EQUAL: _equal, DIFFER: _differ, OPPOSITE: _opposite}
@@ -147,7 +149,7 @@ def _filled(words: str, here: str, there: str) -> str:
     return words.replace("{here}", here).replace("{there}", there)
 
 
-def read_setting(name: str, table: Table, commands: Mapping[str, Command], secrets: frozenset[str]) -> Setting:
+def read_setting(name: str, table: TomlTable, commands: Mapping[str, Command], secrets: frozenset[str]) -> Setting:
     """A setting as its table tells it; `secrets` are the fields that must not be shown."""
     command = commands.get(table.text("command", name))
     value = table.text("value", name)

@@ -10,32 +10,32 @@ from typing import Any, Final, NamedTuple
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import Broken, Pattern
 
-PLACE: Final = re.compile(r"\{([a-z][a-z0-9_-]*)\}")
+PLACEHOLDER: Final = re.compile(r"\{([a-z][a-z0-9_-]*)\}")
 """Where a parameter stands in a text."""
 
 is_name = re.compile(r"[a-z][a-z0-9_-]*").fullmatch
 
 
-class Problem(NamedTuple):
+class TableProblem(NamedTuple):
     """What is wrong, and at which keys, from the outermost inwards."""
 
     keys: tuple[str, ...]
     words: str
 
 
-class Table:
+class TomlTable:
     """One table of the file: hands out its values, notes what is wrong, and at the end what nobody asked for."""
 
-    def __init__(self, told: Any, keys: tuple[str, ...], problems: list[Problem]) -> None:
+    def __init__(self, told: Any, keys: tuple[str, ...], problems: list[TableProblem]) -> None:
         self._told = told if isinstance(told, Mapping) else {}
         self._keys = keys
         self._problems = problems
         self._known: dict[str, None] = {}
         if not isinstance(told, Mapping):
-            problems.append(Problem(keys, "a table is wanted here"))
+            problems.append(TableProblem(keys, "a table is wanted here"))
 
     def wrong(self, key: str, words: str) -> None:
-        self._problems.append(Problem((*self._keys, key), words))
+        self._problems.append(TableProblem((*self._keys, key), words))
 
     def _take(self, key: str, kind: type | tuple[type, ...], words: str) -> Any:
         self._known[key] = None
@@ -82,7 +82,7 @@ class Table:
 
     def _compile(self, key: str, pattern: str) -> None:
         try:
-            Pattern(PLACE.sub("x", pattern))
+            Pattern(PLACEHOLDER.sub("x", pattern))
         except Broken as problem:
             self.wrong(key, f"{pattern!r} is no regular expression: {problem}")
 
@@ -135,14 +135,14 @@ class Table:
         told = self.texts(key)
         for each in told:
             if each not in names:
-                self.wrong(key, f"{each!r} is none of {', '.join(names)}{nearest_words(each, names)}")
+                self.wrong(key, f"{each!r} is not one of {', '.join(names)}{nearest_words(each, names)}")
         return tuple(each for each in told if each in names)
 
-    def table(self, key: str) -> "Table":
+    def table(self, key: str) -> "TomlTable":
         self._known[key] = None
-        return Table(self._told.get(key, {}), (*self._keys, key), self._problems)
+        return TomlTable(self._told.get(key, {}), (*self._keys, key), self._problems)
 
-    def tables(self, key: str) -> Iterator[tuple[str, "Table"]]:
+    def tables(self, key: str) -> Iterator[tuple[str, "TomlTable"]]:
         inner = self.table(key)
         for name in inner._told:
             inner._known[name] = None
@@ -158,10 +158,10 @@ class Table:
         for name, value in inner._told.items():
             yield str(name), value
 
-    def rows(self, key: str) -> Iterator["Table"]:
+    def rows(self, key: str) -> Iterator["TomlTable"]:
         """The tables of a list of tables, each known by its place from 1."""
         for place, told in enumerate(self._take(key, list, "a list of tables") or [], 1):
-            yield Table(told, (*self._keys, key, str(place)), self._problems)
+            yield TomlTable(told, (*self._keys, key, str(place)), self._problems)
 
     def end(self) -> None:
         """Note the keys that mean nothing."""

@@ -1,4 +1,4 @@
-"""A position as people type it: every usual notation, and what is wrong where it is none.
+"""A position as people type it: every usual notation, and what is wrong where it is not one.
 
     -46.1173 -67.3066667            46.1173 S, 67.3066667 W         46.1173°S 67.3066667°W
     46 07.038 S 67 18.4 W           46°07.038′S, 67°18.400′W        S 46 07.038 W 67 18.4
@@ -72,7 +72,7 @@ def _split_by_letters(tokens: list[str], letters: list[str]) -> tuple[_Angle, _A
     if len(letters) != 2:
         raise ValueError(f"one letter for each angle is wanted, N or S and E or W; there is {' and '.join(letters)}")
     plain = [token for token in tokens if token not in ",;"]
-    at, other = (place for place, token in enumerate(plain) if token in _SIGNS)
+    at, other = (index for index, token in enumerate(plain) if token in _SIGNS)
     if at == 0:
         first, second = plain[1:other], plain[other + 1 :]
     elif other == len(plain) - 1:
@@ -96,7 +96,7 @@ def _degrees(angle: _Angle, most: int, what: str) -> float:
     for value, name in zip(values[1:], ("minutes", "seconds"), strict=False):
         if value >= 60:
             raise ValueError(f"the {what} has {value:g} {name}: less than 60 are wanted")
-    degrees: float = sum(value / float(60**place) for place, value in enumerate(values))
+    degrees: float = sum(value / float(60**index) for index, value in enumerate(values))
     if degrees > most:
         hint = "; packed degrees and minutes are typed with commas: 4607.038,S,06718.4,W" if len(values) == 1 else ""
         raise ValueError(f"the {what} is {degrees:g}°: at most {most}° are wanted{hint}")

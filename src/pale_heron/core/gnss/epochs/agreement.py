@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from pale_heron.core.gnss.epochs.plausibility import Sanity
+from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.tracker import OpenEpoch
 from pale_heron.core.gnss.raw import is_near
 
@@ -11,10 +11,10 @@ BURST_SHARE: Final = 0.35
 
 
 class Agreement:
-    """Compares them, and tells `sanity`."""
+    """Compares them, and tells `plausibility`."""
 
-    def __init__(self, sanity: Sanity) -> None:
-        self._sanity = sanity
+    def __init__(self, plausibility: PlausibilityChecks) -> None:
+        self._plausibility = plausibility
         self._times: dict[str, tuple[bytes, int | None]] = {}
         """The time that each told last, and when it came."""
 
@@ -23,13 +23,13 @@ class Agreement:
         self._times[formatter] = time, arrived
         told, before = self._times.get(other, (b"", None))
         if told and time and before is not None and arrived is not None and 0 <= arrived - before < BURST_SHARE * usual:
-            self._sanity.compared("time", told == time)
+            self._plausibility.compared("time", told == time)
 
     def epoch(self, whole: OpenEpoch) -> None:
         """They tell one validity and one place of an epoch, which is whole."""
         if whole.fixed_by_gga is None or whole.fixed_by_rmc is None:
             return
-        self._sanity.compared("validity", whole.fixed_by_gga == whole.fixed_by_rmc)
+        self._plausibility.compared("validity", whole.fixed_by_gga == whole.fixed_by_rmc)
         if whole.where and whole.where_by_rmc:
             alike = whole.where == whole.where_by_rmc or is_near(whole.where, whole.where_by_rmc)
-            self._sanity.compared("position", alike)
+            self._plausibility.compared("position", alike)

@@ -105,13 +105,13 @@ class Epochs:
     __hash__ = None  # type: ignore[assignment]  # as with every sequence that compares by its content
 
     def __iter__(self) -> Iterator[Epoch]:
-        return (self[place] for place in range(len(self)))
+        return (self[index] for index in range(len(self)))
 
-    def __getitem__(self, place: int) -> Epoch:
+    def __getitem__(self, index: int) -> Epoch:
         """One row; negative places count from the end. Raises IndexError."""
-        at = self._begin + place if place >= 0 else self._end + place
+        at = self._begin + index if index >= 0 else self._end + index
         if not self._begin <= at < self._end:
-            raise IndexError(place)
+            raise IndexError(index)
         return Epoch(*(_read(column[at], column.typecode) for column in self._columns.values()))
 
     def last(self, count: int) -> "Epochs":

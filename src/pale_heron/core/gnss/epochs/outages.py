@@ -42,7 +42,7 @@ class Outage(NamedTuple):
         return None if self.end is None else (self.end - self.begin) / SECOND
 
 
-class Had(NamedTuple):
+class EpochSummary(NamedTuple):
     """What an epoch had: when it came, its place in LEVELS, how it was made (its place in MADE), and the reception."""
 
     time: int
@@ -61,10 +61,10 @@ class Outages:
     def __init__(self) -> None:
         self._ended: deque[Outage] = deque(maxlen=MOST_KEPT)
         self._lasting: Outage | None = None
-        self._before: Had | None = None
-        self._last_fix: Had | None = None
+        self._before: EpochSummary | None = None
+        self._last_fix: EpochSummary | None = None
 
-    def epoch(self, now: Had) -> None:
+    def epoch(self, now: EpochSummary) -> None:
         """Take one epoch."""
         ended, self._lasting = self._with(now)
         self._ended.extend(ended)
@@ -77,14 +77,14 @@ class Outages:
         if self._last_fix is not None and self._lasting is None:
             self._ended.append(_of_bytes(begin, end, self._last_fix))
 
-    def so_far(self, being_told: Had | None, silent_since: int | None) -> tuple[Outage, ...]:
+    def so_far(self, being_told: EpochSummary | None, silent_since: int | None) -> tuple[Outage, ...]:
         """All of them; with the epoch that is still being told, or with the silence since a moment."""
         ended, lasting = self._with(being_told) if being_told is not None else ([], self._lasting)
         if silent_since is not None and self._last_fix is not None and lasting is None:
             lasting = _of_bytes(silent_since, None, self._last_fix)
         return (*self._ended, *ended, lasting) if lasting is not None else (*self._ended, *ended)
 
-    def _with(self, now: Had) -> tuple[list[Outage], Outage | None]:
+    def _with(self, now: EpochSummary) -> tuple[list[Outage], Outage | None]:
         """What ends with an epoch, and what lasts from then on."""
         ended: list[Outage] = []
         lasting = self._lasting
@@ -101,11 +101,11 @@ class Outages:
         return ended, lasting
 
 
-def _of_bytes(begin: int, end: int | None, last_fix: Had) -> Outage:
+def _of_bytes(begin: int, end: int | None, last_fix: EpochSummary) -> Outage:
     return Outage(begin, end, BYTES, last_fix.reception, Reception(0, None))
 
 
-def _lost(before: Had | None, now: Had) -> str:
+def _lost(before: EpochSummary | None, now: EpochSummary) -> str:
     """What an epoch lacks that the one before had; empty for nothing."""
     if before is None or not before.has_position:
         return ""
@@ -114,7 +114,7 @@ def _lost(before: Had | None, now: Had) -> str:
     return DIFFERENTIAL if before.made in _CORRECTED and now.made not in _CORRECTED else ""
 
 
-def _is_over(outage: Outage, now: Had) -> bool:
+def _is_over(outage: Outage, now: EpochSummary) -> bool:
     return now.has_position if outage.lost != DIFFERENTIAL else now.made in _CORRECTED
 
 

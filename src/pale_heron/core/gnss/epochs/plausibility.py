@@ -29,7 +29,7 @@ SPLIT_EPOCHS: Final = 3
 """So many epochs in a row in which two sentences disagree are no accident of a change."""
 
 
-class Remark(NamedTuple):
+class PlausibilityFinding(NamedTuple):
     """A finding about what is said; `weight` orders findings, 0 to 1."""
 
     id: str
@@ -40,7 +40,7 @@ class Remark(NamedTuple):
 
 
 @dataclass
-class Sanity:
+class PlausibilityChecks:
     """Feed it every epoch once, and what concerns single sentences as it is noticed."""
 
     _last: Epoch | None = None
@@ -117,18 +117,18 @@ class Sanity:
             self._jumps += 1
             self._longest = max(self._longest, (distance, seconds))
 
-    def remarks(self) -> list[Remark]:
+    def remarks(self) -> list[PlausibilityFinding]:
         """What does not make sense, the weightiest first."""
         found = [*self._about_dates(), *self._about_places(), *self._about_sentences()]
         return sorted(found, key=lambda remark: -remark.weight)
 
-    def _about_dates(self) -> list[Remark]:
+    def _about_dates(self) -> list[PlausibilityFinding]:
         found, last = [], self._last
         rounds, rest = _rollovers(last)
         if rounds and last is not None and last.utc is not None:
             side = "behind" if rounds < 0 else "ahead of"
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "week-rollover",
                     f"The date is wrong by {abs(rounds)} × 1024 weeks.",
                     f"It is {abs(rounds) * 1024} weeks {side} this computer's date, to within {rest:.1f} days",
@@ -139,7 +139,7 @@ class Sanity:
             )
         elif last is not None and last.utc is not None and last.arrived is not None and abs(rest) > 2:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "date-differs",
                     "The receiver's date is not this computer's.",
                     f"They are {abs(rest):.0f} days apart, which is no multiple of 1024 weeks",
@@ -150,7 +150,7 @@ class Sanity:
         if self._date_jump is not None:
             days = (self._date_jump[1] - self._date_jump[0]) / DAY_NS
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "default-date",
                     "The date jumped while the receiver ran.",
                     f"By {days:+.0f} days: what it told before was no date of the sky",
@@ -160,7 +160,7 @@ class Sanity:
             )
         if self._back:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "time-back",
                     "Time goes back.",
                     f"{self._back} times an epoch told an earlier time than the one before",
@@ -170,7 +170,7 @@ class Sanity:
             )
         if self._still >= SPLIT_EPOCHS:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "time-still",
                     "Time stands still.",
                     f"{self._still} times a sentence came again with the time that it had before",
@@ -180,12 +180,12 @@ class Sanity:
             )
         return found
 
-    def _about_places(self) -> list[Remark]:
+    def _about_places(self) -> list[PlausibilityFinding]:
         found = []
         if self._jumps:
             distance, seconds = self._longest
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "position-jump",
                     "The position jumped farther than the speed allows.",
                     f"{self._jumps} times, the farthest {distance:.0f} m within {seconds:.1f} s",
@@ -196,7 +196,7 @@ class Sanity:
         if self._equal_for >= EQUAL_NS:
             minutes = self._equal_for / SECOND / 60
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "position-held",
                     "The position does not change by a single digit.",
                     f"For {minutes:.0f} min every position was the same to the last digit",
@@ -206,7 +206,7 @@ class Sanity:
             )
         if self._origin:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "origin",
                     "A fix is claimed at 0° N, 0° E.",
                     f"{self._origin} epochs with a fix, all digits of the position zero",
@@ -216,7 +216,7 @@ class Sanity:
             )
         if self._bad_separation is not None:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "geoid",
                     "The geoid separation cannot be.",
                     f"It tells {self._bad_separation:.1f} m; everywhere it lies between {GEOID_LEAST_M:.0f} m "
@@ -227,7 +227,7 @@ class Sanity:
             )
         elif self._flat >= FLAT_EPOCHS:
             found.append(
-                Remark(
+                PlausibilityFinding(
                     "no-geoid",
                     "The altitude may be above the ellipsoid, not above sea level.",
                     f"The geoid separation was exactly 0 in {self._flat} epochs in a row",
@@ -237,9 +237,9 @@ class Sanity:
             )
         return found
 
-    def _about_sentences(self) -> list[Remark]:
+    def _about_sentences(self) -> list[PlausibilityFinding]:
         return [
-            Remark(
+            PlausibilityFinding(
                 f"disagree-{what}",
                 f"GGA and RMC disagree on the {what}.",
                 f"In {counts[2]} epochs, up to {counts[1]} in a row",

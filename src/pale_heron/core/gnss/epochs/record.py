@@ -7,8 +7,8 @@ from typing import Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.epochs.outages import Had, Outage, Outages, Reception
-from pale_heron.core.gnss.epochs.plausibility import Sanity
+from pale_heron.core.gnss.epochs.outages import EpochSummary, Outage, Outages, Reception
+from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.strip import Strip, StripLog
 from pale_heron.core.gnss.states import FixState
 
@@ -47,8 +47,8 @@ class Cadence:
 class EpochRecord:
     """Told of every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
 
-    def __init__(self, sanity: Sanity, kept: int | None) -> None:
-        self._sanity = sanity
+    def __init__(self, plausibility: PlausibilityChecks, kept: int | None) -> None:
+        self._plausibility = plausibility
         self._outages = Outages()
         self._strip = StripLog()
         self._log = EpochLog(kept)
@@ -76,16 +76,16 @@ class EpochRecord:
         """Take a whole epoch."""
         self._log.append(epoch)
         if epoch.arrived is not None:
-            self._take(Had(epoch.arrived, epoch.level, epoch.made, Reception(epoch.used, epoch.cn0)))
-        self._sanity.epoch(epoch)
+            self._take(EpochSummary(epoch.arrived, epoch.level, epoch.made, Reception(epoch.used, epoch.cn0)))
+        self._plausibility.epoch(epoch)
 
     def untimed(self, arrived: int | None, state: FixState, cn0: float | None) -> None:
         """A receiver that knows no time has no epochs; that it was there, and what it had, counts all the same."""
         last = self.cadence.last
         if arrived is not None and (last is None or arrived - last > UNTIMED_NS):
-            self._take(Had(arrived, state.level, state.made, Reception(None, cn0)))
+            self._take(EpochSummary(arrived, state.level, state.made, Reception(None, cn0)))
 
-    def _take(self, had: Had) -> None:
+    def _take(self, had: EpochSummary) -> None:
         since = self.cadence.note(had.time)
         if since is not None:
             self._outages.silence(since, had.time)
@@ -94,7 +94,7 @@ class EpochRecord:
 
     def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
         """All so far; with the epoch that is being told since `arrived`, or the silence that lasts."""
-        told = None if arrived is None else Had(arrived, state.level, state.made)
+        told = None if arrived is None else EpochSummary(arrived, state.level, state.made)
         return self._outages.so_far(told, self._silent_since(now))
 
     def _silent_since(self, now: int | None) -> int | None:

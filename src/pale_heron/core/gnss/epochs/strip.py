@@ -59,22 +59,22 @@ class StripLog:
         """
         if self._begin is None:
             self._begin = moment // SECOND * SECOND
-        place = max(0, (moment - self._begin) // self._width)
-        while place >= self._most:
+        index = max(0, (moment - self._begin) // self._width)
+        while index >= self._most:
             self._widen()
-            place = max(0, (moment - self._begin) // self._width)
-        missing = place + 1 - len(self._levels)
+            index = max(0, (moment - self._begin) // self._width)
+        missing = index + 1 - len(self._levels)
         if missing > 0:
             self._levels.extend([SILENT] * missing if after_gap else [level] * missing)
             self._used.extend([_NO_COUNT] * missing)
             self._cn0.extend([inf] * missing)
-            self._levels[place] = level
-        before = self._levels[place]
-        self._levels[place] = min(before, level)
+            self._levels[index] = level
+        before = self._levels[index]
+        self._levels[index] = min(before, level)
         if used is not None:
-            self._used[place] = min(self._used[place], used)
+            self._used[index] = min(self._used[index], used)
         if cn0 is not None:
-            self._cn0[place] = min(self._cn0[place], cn0)
+            self._cn0[index] = min(self._cn0[index], cn0)
         self._known = None
 
     def _widen(self) -> None:

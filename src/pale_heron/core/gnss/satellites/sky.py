@@ -24,7 +24,7 @@ BEST: Final = 4
 """So many satellites make a position: the C/N0 of the best four tells how good reception is."""
 
 
-class Direction(NamedTuple):
+class SkyPosition(NamedTuple):
     """Where a satellite stood at a time; degrees."""
 
     time: int
@@ -55,7 +55,7 @@ class Sky:
     """Types whose newest list came without all of its parts: what is shown of them is the list before."""
     signals: dict[SatelliteName, Series]
     """C/N0 over the whole session, of every satellite that was seen."""
-    trails: dict[SatelliteName, tuple[Direction, ...]]
+    trails: dict[SatelliteName, tuple[SkyPosition, ...]]
     """Where each stood in the last hour, a place a minute."""
 
     @property
@@ -72,7 +72,7 @@ class Sky:
         return counts
 
 
-class _Heard:
+class _LatestList:
     """The newest complete list under one key, and the time between it and the one before."""
 
     __slots__ = ("_strengths", "frames", "interval", "time")
@@ -118,16 +118,16 @@ class SkyTracker:
 
     def __init__(self) -> None:
         self._parts: dict[str, list[Frame]] = {}
-        self._seen: dict[tuple[str, bytes], _Heard] = {}
-        self._used: dict[tuple[str, bytes], _Heard] = {}
+        self._seen: dict[tuple[str, bytes], _LatestList] = {}
+        self._used: dict[tuple[str, bytes], _LatestList] = {}
         self._incomplete = 0
         self._incomplete_now: set[str] = set()
-        self._trails: dict[SatelliteName, tuple[Direction, ...]] = {}
+        self._trails: dict[SatelliteName, tuple[SkyPosition, ...]] = {}
         self._trailed: dict[tuple[str, bytes], int] = {}
         self._signals = SignalLog()
         self._reception: tuple[int | None, float | None] | None = None
         self._reception_until = NEVER
-        self._by_kind: dict[str, list[_Heard]] = {}
+        self._by_kind: dict[str, list[_LatestList]] = {}
         self._strongest: dict[str, tuple[int, int, list[int]]] = {}
 
     def feed_gsv(self, frame: Frame) -> bool:
@@ -178,18 +178,20 @@ class SkyTracker:
                     before = self._trails.get(each.name, ())
                     if not before or time - before[-1].time >= TRAIL_STEP_NS:
                         kept = tuple(place for place in before if time - place.time < TRAIL_NS)
-                        self._trails[each.name] = (*kept, Direction(time, each.elevation_deg, each.azimuth_deg))
+                        self._trails[each.name] = (*kept, SkyPosition(time, each.elevation_deg, each.azimuth_deg))
 
     def feed_gsa(self, frame: Frame, first: bytes, system: bytes) -> None:
         """Take the used satellites of one system; `first` and `system` are the raw fields that tell the lists apart."""
         self._keep(self._used, (frame.type, system or _range_of(first)), (frame,))
 
-    def _keep(self, lists: dict[tuple[str, bytes], _Heard], key: tuple[str, bytes], frames: tuple[Frame, ...]) -> None:
+    def _keep(
+        self, lists: dict[tuple[str, bytes], _LatestList], key: tuple[str, bytes], frames: tuple[Frame, ...]
+    ) -> None:
         heard = lists.get(key)
         if heard is not None:
             heard.hear(frames)
         elif len(lists) < MOST_LISTS:
-            lists[key] = _Heard(frames)
+            lists[key] = _LatestList(frames)
 
     def reception(self, now: int | None) -> tuple[int | None, float | None]:
         """Satellites seen, and the mean C/N0 of the best four; None while no list is fresh. Cheap."""

@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.line.diagnosis import wording
 from pale_heron.core.line.diagnosis.evidence import Evidence
-from pale_heron.core.line.diagnosis.stages import Opening, is_silent
+from pale_heron.core.line.diagnosis.stages import LaneOpening, is_silent
 from pale_heron.core.wire.visible import safe_text
 
 REFUSALS: Final = {
@@ -54,20 +54,20 @@ _SEEN_ON_WIRE = Sign(lambda evidence: evidence.signal_seen, -0.4, wording.signal
 CAUSES: Final[tuple[Cause, ...]] = (
     Cause(
         "lost",
-        lambda evidence: evidence.opening is Opening.LOST,
+        lambda evidence: evidence.opening is LaneOpening.LOST,
         1.0,
         "The device has gone.",
         "Plug it in again: the lane is opened by itself as soon as it is back, under whatever name, and the record "
         "goes on.",
-        (seen(lambda evidence: evidence.why_not_open),),
+        (seen(lambda evidence: evidence.open_error),),
     ),
     Cause(
         "refused",
-        lambda evidence: evidence.opening is Opening.REFUSED,
+        lambda evidence: evidence.opening is LaneOpening.REFUSED,
         1.0,
         lambda evidence: REFUSALS.get(evidence.refusal, "The lane cannot be opened."),
-        lambda evidence: evidence.way_out,
-        (seen(lambda evidence: evidence.why_not_open),),
+        lambda evidence: evidence.hint,
+        (seen(lambda evidence: evidence.open_error),),
     ),
     Cause(
         "unpowered",
@@ -93,9 +93,9 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "Our RX belongs on the device's TX. With a voltmeter: an idle TX rests high, an open pin does not.",
         (
             Sign(
-                lambda evidence: evidence.talk.unanswered,
+                lambda evidence: evidence.dialogue.unanswered,
                 0.15,
-                lambda evidence: f"{evidence.talk.sent} lines sent, none answered",
+                lambda evidence: f"{evidence.dialogue.sent} lines sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),
@@ -135,14 +135,16 @@ CAUSES: Final[tuple[Cause, ...]] = (
     Cause(
         "silent",
         lambda evidence: (
-            evidence.opening is Opening.OPEN and not evidence.asked_only and is_silent(evidence.line, evidence.now)
+            evidence.opening is LaneOpening.OPEN and not evidence.asked_only and is_silent(evidence.line, evidence.now)
         ),
         0.85,
         "The device spoke and has fallen silent.",
         "Look at its supply and its cable; it may also sleep, or have been told to send nothing.",
         (
             seen(wording.silence),
-            Sign(lambda evidence: evidence.talk.restarts, 0.05, "it had restarted before: look at the supply first"),
+            Sign(
+                lambda evidence: evidence.dialogue.restarts, 0.05, "it had restarted before: look at the supply first"
+            ),
         ),
     ),
     Cause(
@@ -153,7 +155,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "Something joins our TX to our RX: a loop, a bridge of solder, or an echo with nothing behind it. Take the "
         "device off: if they still come back, it is on this side.",
         (
-            seen(lambda evidence: f"{evidence.talk.echoed} lines came back as they were sent"),
+            seen(lambda evidence: f"{evidence.dialogue.echoed} lines came back as they were sent"),
             Sign(
                 lambda evidence: evidence.settings and evidence.settings.echo,
                 -0.3,
@@ -285,12 +287,12 @@ CAUSES: Final[tuple[Cause, ...]] = (
         (
             seen(
                 lambda evidence: (
-                    f"{evidence.talk.unanswered} lines sent without an answer, "
-                    f"{evidence.talk.notices or evidence.line.recent_lines} others came meanwhile"
+                    f"{evidence.dialogue.unanswered} lines sent without an answer, "
+                    f"{evidence.dialogue.notices or evidence.line.recent_lines} others came meanwhile"
                 ),
             ),
             Sign(
-                lambda evidence: evidence.talk.echoed,
+                lambda evidence: evidence.dialogue.echoed,
                 -0.05,
                 "its echo came back, so our TX reaches it",
             ),
@@ -303,21 +305,21 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "login-prompt",
-        lambda evidence: evidence.talk.login,
+        lambda evidence: evidence.dialogue.login,
         0.75,
         "A log-in prompt: this is a computer's console, not a module or a receiver.",
         "It is the wrong port, or a console runs on it: end the console there, or choose another port.",
-        (seen(lambda evidence: safe_text(evidence.talk.login)),),
+        (seen(lambda evidence: safe_text(evidence.dialogue.login)),),
     ),
     Cause(
         "restarts",
-        lambda evidence: evidence.talk.restarts,
+        lambda evidence: evidence.dialogue.restarts,
         0.7,
         "The device restarts by itself: its banner came again.",
         "Look at the supply under load (brown-out): a stronger one, a shorter cable, a capacitor; then at a watchdog.",
         (
             seen(
-                lambda evidence: f"{len(evidence.talk.restarts)} times: {safe_text(evidence.talk.banner)}",
+                lambda evidence: f"{len(evidence.dialogue.restarts)} times: {safe_text(evidence.dialogue.banner)}",
             ),
         ),
     ),

@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.line.diagnosis.stages import ENOUGH_BYTES, ILLEGIBLE_SHARE, Opening, turned_illegible
-from pale_heron.core.line.dialogue_stats import TalkSnapshot
-from pale_heron.core.line.rates import Judged, Likeness, likeness, recommended
+from pale_heron.core.line.diagnosis.stages import ENOUGH_BYTES, ILLEGIBLE_SHARE, LaneOpening, turned_illegible
+from pale_heron.core.line.dialogue_stats import DialogueSnapshot
+from pale_heron.core.line.rates import BaudResult, Likeness, likeness, recommended
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.tracker import LineSnapshot
 
@@ -34,17 +34,17 @@ class DriverErrors(NamedTuple):
 class Evidence:
     """What the causes look at. `now` is None for a raw file."""
 
-    opening: Opening
+    opening: LaneOpening
     refusal: str
     """One of REFUSALS, or empty."""
-    why_not_open: str
-    way_out: str
+    open_error: str
+    hint: str
     opened: int | None
     settings: LineSettings | None
     line: LineSnapshot
-    talk: TalkSnapshot
+    dialogue: DialogueSnapshot
     errors: DriverErrors | None
-    tried: tuple[Judged, ...]
+    tried: tuple[BaudResult, ...]
     empty_fix: bool
     """Valid position sentences came, and none of them holds a position."""
     time_known: bool
@@ -64,7 +64,7 @@ class Evidence:
     @property
     def was_open(self) -> bool:
         """Open, or closed by ourselves at the end: what is said then still holds."""
-        return self.opening in (Opening.OPEN, Opening.CLOSED)
+        return self.opening in (LaneOpening.OPEN, LaneOpening.CLOSED)
 
     @property
     def mute(self) -> bool:
@@ -94,7 +94,7 @@ class Evidence:
 
     @property
     def text_lines(self) -> int:
-        return sum(self.talk.endings)
+        return sum(self.dialogue.endings)
 
     @property
     def binary_bytes(self) -> int:
@@ -103,7 +103,7 @@ class Evidence:
     @property
     def round_pause(self) -> float | None:
         """The multiple of half a second that the answers cluster at; None where they do not."""
-        delays = self.talk.delays_s
+        delays = self.dialogue.delays_s
         if not delays:
             return None
         nearest = round(2 * statistics.median(delays)) / 2
@@ -128,14 +128,14 @@ class Evidence:
 
     @property
     def unanswered(self) -> bool:
-        talk = self.talk
-        return talk.unanswered >= 2 and self.line.bytes_in > 0 and not self.only_own_bytes
+        dialogue = self.dialogue
+        return dialogue.unanswered >= 2 and self.line.bytes_in > 0 and not self.only_own_bytes
 
     @property
     def only_own_bytes(self) -> bool:
         """Everything received so far is what was sent."""
-        talk, lines = self.talk, sum(each.count for each in self.line.types)
-        return talk.echoed > 0 and talk.echoed >= lines - 1 and not talk.answered
+        dialogue, lines = self.dialogue, sum(each.count for each in self.line.types)
+        return dialogue.echoed > 0 and dialogue.echoed >= lines - 1 and not dialogue.answered
 
     @property
     def few_damaged(self) -> bool:
@@ -147,18 +147,18 @@ class Evidence:
 
     @property
     def no_line_ends(self) -> bool:
-        paused = self.text_lines >= ENOUGH_LINES and self.talk.endings[3] > 0.8 * self.text_lines
+        paused = self.text_lines >= ENOUGH_LINES and self.dialogue.endings[3] > 0.8 * self.text_lines
         return paused or (self.line.endless > 0 and not self.illegible)
 
     @property
     def other_line_ends(self) -> bool:
         waiting = self.line.bytes_in - self.line.framed_bytes
         fixed = self.settings is not None and self.settings.ending_in != "auto"
-        return fixed and (self.talk.other_ends >= 3 or waiting >= UNENDED_BYTES)
+        return fixed and (self.dialogue.other_ends >= 3 or waiting >= UNENDED_BYTES)
 
     @property
     def single_line_ends(self) -> bool:
-        _, lf, cr, _ = self.talk.endings
+        _, lf, cr, _ = self.dialogue.endings
         auto = self.settings is None or self.settings.ending_in == "auto"
         return auto and self.text_lines >= ENOUGH_LINES and max(lf, cr) > 0.9 * self.text_lines
 
@@ -170,6 +170,6 @@ class Evidence:
         return legible >= ENOUGH_LINES and not self.illegible and (rtcm or self.binary_bytes >= ENOUGH_BYTES)
 
     @property
-    def best_rate(self) -> Judged | None:
+    def best_rate(self) -> BaudResult | None:
         """What fits best among the rates that were tried."""
         return recommended(self.tried)

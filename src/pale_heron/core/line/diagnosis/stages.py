@@ -22,7 +22,7 @@ ENOUGH_BYTES = 64
 """Below this many bytes no share is judged."""
 
 
-class Stand(StrEnum):
+class StageStatus(StrEnum):
     """How a step stands."""
 
     REACHED = "reached"
@@ -31,7 +31,7 @@ class Stand(StrEnum):
     BROKEN = "broken"
 
 
-class Opening(StrEnum):
+class LaneOpening(StrEnum):
     """Whether the lane is there."""
 
     OPENING = "opening"
@@ -41,45 +41,49 @@ class Opening(StrEnum):
     CLOSED = "closed"
 
 
-class Step(NamedTuple):
+class LinkStage(NamedTuple):
     step: str
-    state: Stand
+    state: StageStatus
 
 
 def steps(
-    opening: Opening,
+    opening: LaneOpening,
     line: LineSnapshot,
     has_fix: bool,
     answers: int,
     now: int | None,
-    module: Stand | None = None,
-) -> tuple[Step, ...]:
+    module: StageStatus | None = None,
+) -> tuple[LinkStage, ...]:
     """open, bytes, readable, valid, then fix; or answering, where a lane without sentences answers what it is sent.
 
     With `now` None (a raw file) nothing grows silent. `module` is how it stands with answers on the lane of a module,
     which speaks when it is spoken to: its silence is no fault.
     """
-    answering = module is Stand.REACHED or (answers > 0 and not line.valid_sentences)
-    last = ("answering", Stand.REACHED) if answering else ("fix", Stand.REACHED if has_fix else Stand.WAITING)
+    answering = module is StageStatus.REACHED or (answers > 0 and not line.valid_sentences)
+    last = (
+        ("answering", StageStatus.REACHED)
+        if answering
+        else ("fix", StageStatus.REACHED if has_fix else StageStatus.WAITING)
+    )
     if module is not None:
         last = ("answering", module)
     stands = (
         ("open", _open(opening)),
         ("bytes", _bytes(line, None if module else now)),
         ("readable", _readable(line, answering or module is not None)),
-        ("valid", Stand.REACHED if answering or module is not None else _valid(line)),
+        ("valid", StageStatus.REACHED if answering or module is not None else _valid(line)),
         last,
     )
     chain, blocked = [], False
     for name, stand in stands:
-        chain.append(Step(name, Stand.NOT_YET if blocked else stand))
-        blocked = blocked or stand is not Stand.REACHED
+        chain.append(LinkStage(name, StageStatus.NOT_YET if blocked else stand))
+        blocked = blocked or stand is not StageStatus.REACHED
     return tuple(chain)
 
 
-def first_missing(chain: tuple[Step, ...]) -> Step | None:
+def first_missing(chain: tuple[LinkStage, ...]) -> LinkStage | None:
     """The step that needs attention; None where all are reached."""
-    return next((step for step in chain if step.state is not Stand.REACHED), None)
+    return next((step for step in chain if step.state is not StageStatus.REACHED), None)
 
 
 def is_silent(line: LineSnapshot, now: int | None) -> bool:
@@ -102,30 +106,30 @@ def legible_lately(line: LineSnapshot) -> tuple[float | None, int]:
     return line.recent_readable_share, line.recent_framed
 
 
-def _open(opening: Opening) -> Stand:
-    if opening in (Opening.OPEN, Opening.CLOSED):
-        return Stand.REACHED
-    return Stand.WAITING if opening is Opening.OPENING else Stand.BROKEN
+def _open(opening: LaneOpening) -> StageStatus:
+    if opening in (LaneOpening.OPEN, LaneOpening.CLOSED):
+        return StageStatus.REACHED
+    return StageStatus.WAITING if opening is LaneOpening.OPENING else StageStatus.BROKEN
 
 
-def _bytes(line: LineSnapshot, now: int | None) -> Stand:
+def _bytes(line: LineSnapshot, now: int | None) -> StageStatus:
     if not line.bytes_in:
-        return Stand.WAITING
-    return Stand.BROKEN if is_silent(line, now) else Stand.REACHED
+        return StageStatus.WAITING
+    return StageStatus.BROKEN if is_silent(line, now) else StageStatus.REACHED
 
 
-def _readable(line: LineSnapshot, answering: bool) -> Stand:
+def _readable(line: LineSnapshot, answering: bool) -> StageStatus:
     share = line.recent_readable_share
     if turned_illegible(line):
-        return Stand.BROKEN
+        return StageStatus.BROKEN
     if share is None or line.recent_framed < ENOUGH_BYTES:
-        return Stand.REACHED if line.valid_sentences or answering else Stand.WAITING
+        return StageStatus.REACHED if line.valid_sentences or answering else StageStatus.WAITING
     if line.recent_valid or share >= LEGIBLE_SHARE:
-        return Stand.REACHED
-    return Stand.BROKEN if share < ILLEGIBLE_SHARE else Stand.WAITING
+        return StageStatus.REACHED
+    return StageStatus.BROKEN if share < ILLEGIBLE_SHARE else StageStatus.WAITING
 
 
-def _valid(line: LineSnapshot) -> Stand:
+def _valid(line: LineSnapshot) -> StageStatus:
     if line.recent_valid or (line.valid_sentences and not line.recent_bytes):
-        return Stand.REACHED
-    return Stand.BROKEN if line.recent_damaged else Stand.WAITING
+        return StageStatus.REACHED
+    return StageStatus.BROKEN if line.recent_damaged else StageStatus.WAITING

@@ -64,21 +64,21 @@ def silence(evidence: Evidence) -> str:
 
 
 def staircase_words(evidence: Evidence) -> str:
-    _, lf, cr, _ = evidence.talk.endings
+    _, lf, cr, _ = evidence.dialogue.endings
     return f"{max(lf, cr)} of {evidence.text_lines} lines end with {'LF' if lf > cr else 'CR'} alone"
 
 
 def ended_by_pause(evidence: Evidence) -> str:
     if evidence.line.endless:
         return f"{evidence.line.endless} times more bytes than any line has, without an end"
-    return f"{evidence.talk.endings[3]} of {evidence.text_lines} lines were ended by a pause alone"
+    return f"{evidence.dialogue.endings[3]} of {evidence.text_lines} lines were ended by a pause alone"
 
 
 def other_ends_words(evidence: Evidence) -> str:
     assert evidence.settings is not None, "other line ends are told only with settings"
     ending = evidence.settings.ending_in.upper()
-    if evidence.talk.other_ends:
-        return f"{evidence.talk.other_ends} line ends within lines are not {ending}"
+    if evidence.dialogue.other_ends:
+        return f"{evidence.dialogue.other_ends} line ends within lines are not {ending}"
     waiting = evidence.line.bytes_in - evidence.line.framed_bytes
     return f"{waiting} bytes wait for a {ending} that does not come"
 
@@ -96,5 +96,5 @@ def lost_bytes(evidence: Evidence) -> str:
 
 
 def delays(evidence: Evidence) -> str:
-    last = evidence.talk.delays_s
+    last = evidence.dialogue.delays_s
     return f"the last {len(last)} answers took {statistics.median(last):.2f} s in the middle"

@@ -25,7 +25,7 @@ STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "a
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class FixChoices:
     """What was chosen in this view, and the figures that take a moment to compute."""
 
     page: str = "now"

@@ -15,7 +15,7 @@ from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.fix import page_now, page_pair, page_satellites, page_scatter, page_session
-from pale_heron.tui.views.fix.choices import PAGES, STATE_ROLES, Look, is_moving
+from pale_heron.tui.views.fix.choices import PAGES, STATE_ROLES, FixChoices, is_moving
 from pale_heron.tui.views.fix.ribbon import moment_words, ribbon
 
 QUESTION = "Where are we, and how sure?"
@@ -40,7 +40,7 @@ ENOUGH = 20
 SILENT_S = 5.0
 
 
-_PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, Look, int, int], list[Line]]]] = {
+_PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, FixChoices, int, int], list[Line]]]] = {
     "now": page_now.paint,
     "satellites": page_satellites.paint,
     "scatter": page_scatter.paint,
@@ -49,7 +49,7 @@ _PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, Look, int, int
 }
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, height: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, height: int) -> list[Line]:
     """The whole view."""
     role, answer = answer_of(snapshot, lane, look)
     head = [*headline(QUESTION, role, answer, width)[:-1], _tabs(look.page), BLANK]
@@ -70,7 +70,7 @@ def _tabs(page: str) -> Line:
     return tuple(spans)
 
 
-def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look) -> tuple[str, Line]:
+def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices) -> tuple[str, Line]:
     """The role of the verdict, and the answer in a sentence or two."""
     fix = lane.fix
     if not fix.facts:
@@ -96,7 +96,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look) -> tuple[
     return role, (*words, *_sureness(fix, look))
 
 
-def _sureness(fix: FixSnapshot, look: Look) -> Line:
+def _sureness(fix: FixSnapshot, look: FixChoices) -> Line:
     """How far the positions lie apart, or why nothing is claimed."""
     found = look.scatter
     speed = fix.value("speed_knots")

@@ -21,17 +21,17 @@ from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.large import large, large_figure
 from pale_heron.tui.painting.paint import BLANK, Line, beside, ends, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import STATE_ROLES, Look, is_moving
+from pale_heron.tui.views.fix.choices import STATE_ROLES, FixChoices, is_moving
 from pale_heron.tui.views.fix.sky_chart import sky
 
 LEFT, LEFT_NARROW = 62, 42
 NARROW = 100
 MOST_FINDINGS = 3
 LEAST_PATH = 5
-_STANDINGS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
+_CONDITIONS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
     """Two columns: what is said, and the sky."""
     fix = lane.fix
     left_width = LEFT_NARROW if width < NARROW else LEFT
@@ -76,7 +76,7 @@ def _position(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Lin
     if latitude is None or longitude is None or latitude.value is None or longitude.value is None:
         state = "never heard" if latitude is None else "the fields are empty"
         return titled("POSITION", [line((figures.NONE, "*quiet"), (f"   {state}", "quiet")), BLANK, BLANK])
-    good = latitude.standing == GOOD
+    good = latitude.condition == GOOD
     role, quiet = ("*text", "text") if good else ("*quiet", "quiet")
     rows = [line((row, role)) for row in large_figure(_lettered(latitude.value, "NS"))]
     rows += [line((row, role)) for row in large_figure(_lettered(longitude.value, "EW"))]
@@ -104,9 +104,9 @@ def source(fact: Fact | None, now: int, width: int) -> Line:
         return BLANK
     age = fact.age_s(now)
     words = f"{fact.source} {figures.duration(age)}" if width >= LEFT else figures.duration(age)
-    if fact.standing == GOOD:
+    if fact.condition == GOOD:
         return line((words, "faint"))
-    return line((_STANDINGS[fact.standing], "amber"), (f" {words}", "faint"))
+    return line((_CONDITIONS[fact.condition], "amber"), (f" {words}", "faint"))
 
 
 def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]:
@@ -138,7 +138,7 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
     out = []
     for name, text, fact in rows:
         known = fact is not None and fact.value is not None
-        role = "text" if fact and fact.standing == GOOD and known else "quiet"
+        role = "text" if fact and fact.condition == GOOD and known else "quiet"
         out.append(ends(line((f"{name:<10}", "quiet"), (text, role)), source(fact, snapshot.now, width), width))
     return out
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.comparison import Comparison, Side, Spread
+from pale_heron.core.gnss.comparison import Comparison, ReceiverSide, Spread
 from pale_heron.core.gnss.course import Start
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
@@ -15,14 +15,14 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, beside, fitted, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import Look
+from pale_heron.tui.views.fix.choices import FixChoices
 
 TABLE = 56
 LEAST_CHART = 24
 ROLES = ("tide", "amber", "heather")
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
     """Side by side on the left, the differences over time on the right."""
     other, found = look.other, look.comparison
     if other is None:
@@ -43,7 +43,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, r
 
 def _sides(snapshot: BenchSnapshot, lane: LaneSnapshot, other: LaneSnapshot, found: Comparison | None) -> list[Line]:
     fixes = (lane.fix, other.fix)
-    sides: tuple[Side | None, Side | None] = found.sides if found else (None, None)
+    sides: tuple[ReceiverSide | None, ReceiverSide | None] = found.sides if found else (None, None)
     first = [start.first_fix for start in (_start(fix) for fix in fixes) if start and start.first_fix]
     rows = [
         ("state", [fix.state.state for fix in fixes]),
@@ -65,7 +65,7 @@ def _start(fix: FixSnapshot) -> Start | None:
     return fix.history.starts[-1] if fix.history.starts else None
 
 
-def _first_fix(fix: FixSnapshot, side: Side | None, both: list[int]) -> str:
+def _first_fix(fix: FixSnapshot, side: ReceiverSide | None, both: list[int]) -> str:
     """When, and whether it was the earlier one."""
     start = _start(fix)
     time = start.first_fix if start else None

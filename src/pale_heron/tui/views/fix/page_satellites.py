@@ -8,7 +8,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import Look
+from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.page_now import NARROW, systems_of
 from pale_heron.tui.views.fix.sky_chart import shape_of, sky, strength_role
 
@@ -19,7 +19,7 @@ ROW = 44
 _PARTS = " ▏▎▍▌▋▊▉█"
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, _look: Look, width: int, room: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, _look: FixChoices, width: int, room: int) -> list[Line]:
     """The sky on the left, the table on the right, in as many columns as there is room for."""
     fix = lane.fix
     columns = 1 if width < NARROW else max(1, (width - 50) // (ROW + 2))

@@ -11,7 +11,7 @@ from pale_heron.core.nmea import degrees
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import Look, is_moving
+from pale_heron.tui.views.fix.choices import FixChoices, is_moving
 from pale_heron.tui.views.fix.page_now import NARROW, path, round_below, shown
 
 FIGURES, FIGURES_NARROW = 54, 33
@@ -24,7 +24,7 @@ _KEYS: Final = (
 )
 
 
-def paint(_snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(_snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
     """The drawing on the left, the figures on the right."""
     fix, found = lane.fix, look.scatter
     told_width = FIGURES if width >= NARROW else FIGURES_NARROW
@@ -73,7 +73,7 @@ def _drawing(found: Scatter, width: int, rows: int) -> list[Line]:
     return titled("SCATTER", dots.lines(), f"✚ {about}, ◆ now, · one position each, metres")
 
 
-def _figures(fix: FixSnapshot, found: Scatter, look: Look, width: int) -> list[Line]:
+def _figures(fix: FixSnapshot, found: Scatter, look: FixChoices, width: int) -> list[Line]:
     about = "about the reference" if found.from_reference else "about their mean"
     span = f"over {figures.duration(found.span_s)}" if found.span_s is not None else "times unknown"
     east, north, up = found.mean
@@ -120,7 +120,7 @@ def _claim(found: Scatter, fix: FixSnapshot, width: int) -> list[Line]:
     return titled("DOES THE CLAIM HOLD", wrapped(line((against, "text"), (verdict, role)), width))
 
 
-def _reference(look: Look, width: int) -> list[Line]:
+def _reference(look: FixChoices, width: int) -> list[Line]:
     point = look.reference
     if point is None:
         words = "none: p types a point that is known, P takes the mean"

@@ -9,14 +9,14 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, ends, line, titled
-from pale_heron.tui.views.fix.choices import Look
+from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.page_now import NARROW
 from pale_heron.tui.views.fix.ribbon import tall
 
 STARTS = 52
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
     """Ribbon over the whole width, then starts and outages side by side."""
     fix = lane.fix
     begin = fix.strip.begin if fix.strip.levels else None

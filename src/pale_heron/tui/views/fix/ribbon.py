@@ -36,7 +36,7 @@ MOST_USED = 24
 LEAST_CN0, MOST_CN0 = 20.0, 52.0
 
 
-class Column(NamedTuple):
+class RibbonColumn(NamedTuple):
     """The stretch of one column: its times, and the worst of it; None where nothing is known."""
 
     begin: int
@@ -46,15 +46,15 @@ class Column(NamedTuple):
     cn0: float | None
 
 
-def columns(strip: Strip, end: int, width: int) -> list[Column]:
-    """The session from its begin to `end` in `width` columns."""
+def columns(strip: Strip, end: int, width: int) -> list[RibbonColumn]:
+    """The session from its start to `end` in `width` columns."""
     if not strip.levels or end <= strip.begin:
         return []
     span = max(end - strip.begin, width)
     found = []
-    for place in range(width):
-        begin = strip.begin + span * place // width
-        until = strip.begin + span * (place + 1) // width
+    for index in range(width):
+        begin = strip.begin + span * index // width
+        until = strip.begin + span * (index + 1) // width
         first = max(0, strip.column(begin))
         last = max(first, strip.column(until - 1))
         inside = slice(first, last + 1)
@@ -62,7 +62,7 @@ def columns(strip: Strip, end: int, width: int) -> list[Column]:
         used = [count for count in strip.used[inside] if count is not None]
         strengths = [strength for strength in strip.cn0[inside] if strength is not None]
         worst = min(levels, default=SILENT)
-        found.append(Column(begin, until, worst, min(used, default=None), min(strengths, default=None)))
+        found.append(RibbonColumn(begin, until, worst, min(used, default=None), min(strengths, default=None)))
     return found
 
 
@@ -94,12 +94,12 @@ def tall(snapshot: BenchSnapshot, fix: FixSnapshot, moment: int | None, width: i
     ]
     out = []
     for name, lines in rows:
-        for place, row in enumerate(lines):
-            out.append((Span(f"{name if place == len(lines) - 1 else '':<{label}}", "quiet"), *row))
+        for index, row in enumerate(lines):
+            out.append((Span(f"{name if index == len(lines) - 1 else '':<{label}}", "quiet"), *row))
     return [*out, (Span(" " * label), *_axis(cells))]
 
 
-def _axis(cells: list[Column]) -> Line:
+def _axis(cells: list[RibbonColumn]) -> Line:
     """Times at both ends and in the middle."""
     begin, end, width = cells[0].begin, cells[-1].end, len(cells)
     left, middle, right = (clock(moment, 0) for moment in (begin, (begin + end) // 2, end))
@@ -110,7 +110,7 @@ def _axis(cells: list[Column]) -> Line:
     return line((row + f"{right} UTC".rjust(width - len(row)), "quiet"))
 
 
-def _signs(snapshot: BenchSnapshot, fix: FixSnapshot, cells: list[Column], moment: int | None) -> Line:
+def _signs(snapshot: BenchSnapshot, fix: FixSnapshot, cells: list[RibbonColumn], moment: int | None) -> Line:
     """`▾` a mark, `▸` a start, `│` the chosen moment."""
     begin, end = cells[0].begin, cells[-1].end
     signs: dict[int, tuple[str, str]] = {}
@@ -120,10 +120,10 @@ def _signs(snapshot: BenchSnapshot, fix: FixSnapshot, cells: list[Column], momen
     for time, sign in told:
         if time is not None and begin <= time < end:
             signs[(time - begin) * len(cells) // (end - begin)] = sign
-    return tuple(_cell(cell, *signs.get(place, (" ", "faint"))) for place, cell in enumerate(cells))
+    return tuple(_cell(cell, *signs.get(index, (" ", "faint"))) for index, cell in enumerate(cells))
 
 
-def _states(cells: list[Column], moment: int | None) -> Line:
+def _states(cells: list[RibbonColumn], moment: int | None) -> Line:
     out = []
     for cell in cells:
         shape, role = SHAPES[LEVELS[cell.level]] if cell.level != SILENT else (" ", "faint")
@@ -132,7 +132,7 @@ def _states(cells: list[Column], moment: int | None) -> Line:
     return tuple(out)
 
 
-def _cell(cell: Column, text: str, role: str) -> Span:
+def _cell(cell: RibbonColumn, text: str, role: str) -> Span:
     return Span(text, role, act(acts.take_moment, (cell.begin + cell.end) // 2))
 
 

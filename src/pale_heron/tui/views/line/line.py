@@ -3,7 +3,7 @@
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Kind
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import Opening, Stand, first_missing, is_silent, legible_lately
+from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing, is_silent, legible_lately
 from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
@@ -68,8 +68,8 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
 def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     """The role of the verdict, and the answer in a sentence or two."""
     tracked = lane.line
-    if lane.opening in (Opening.LOST, Opening.REFUSED):
-        return "coral", line(("No: ", "*coral"), f"{_lower(lane.why_not_open)}.", _kept(lane))
+    if lane.opening in (LaneOpening.LOST, LaneOpening.REFUSED):
+        return "coral", line(("No: ", "*coral"), f"{_lower(lane.open_error)}.", _kept(lane))
     if not tracked.bytes_in:
         waited = figures.duration((snapshot.now - (lane.opened or snapshot.began)) / SECOND)
         return "amber", line(("Nothing yet: ", "*amber"), f"0 bytes in {waited} since the lane was opened.")
@@ -83,7 +83,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     if step is not None and step.step == "readable":
         share, count = legible_lately(tracked)
         legible = figures.share(share)
-        role = "coral" if step.state is Stand.BROKEN else "amber"
+        role = "coral" if step.state is StageStatus.BROKEN else "amber"
         return role, line(
             ("Bytes come, but not legible ones: ", f"*{role}"),
             f"{legible} of the last {figures.count(count)} bytes at {lane.settings or '–'}.",
@@ -106,7 +106,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
 
 def _kept(lane: LaneSnapshot) -> str:
     """What there was before, where a lane is lost."""
-    if lane.opening is not Opening.LOST:
+    if lane.opening is not LaneOpening.LOST:
         return ""
     return f" The {figures.size(lane.line.bytes_in)} from before are kept; it is opened again when it is back."
 
@@ -221,7 +221,7 @@ def _chain(lane: LaneSnapshot) -> list[Line]:
     rows = []
     for step in lane.steps:
         shape, role = SHAPES[step.state]
-        reached = step.state is Stand.REACHED
+        reached = step.state is StageStatus.REACHED
         rows.append(
             line(
                 (f"{shape} ", role),

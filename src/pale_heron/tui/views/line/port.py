@@ -31,8 +31,8 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
         rows.append(line((f"{'skipped':<11}", "quiet"), (told, "amber")))
     if lane.dropped_bytes:
         rows.append(line((f"{'dropped':<11}", "quiet"), (f"{figures.size(lane.dropped_bytes)}: too fast", "coral")))
-    if lane.complaint:
-        rows.append(cut(line((f"{'complaint':<11}", "quiet"), (lane.complaint, "coral")), width))
+    if lane.settings_error:
+        rows.append(cut(line((f"{'settings_error':<11}", "quiet"), (lane.settings_error, "coral")), width))
     return titled("THE PORT", rows)
 
 
@@ -51,10 +51,10 @@ def tried(lane: LaneSnapshot, width: int) -> list[Line]:
         return []
     best = recommended(lane.tried)
     rows = []
-    for judged in lane.tried:
-        mark = ("  ◂ best", "reed") if judged == best else ("", "text")
-        role = "text" if judged.fits else "quiet"
+    for result in lane.tried:
+        mark = ("  ◂ best", "reed") if result == best else ("", "text")
+        role = "text" if result.fits else "quiet"
         rows.append(
-            cut(line((f"{judged.rate:>8}", role), (f"{judged.bytes:>8} bytes  {judged.words}", role), mark), width)
+            cut(line((f"{result.rate:>8}", role), (f"{result.bytes:>8} bytes  {result.words}", role), mark), width)
         )
     return titled("RATES TRIED", rows)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, Step
+from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, OperationStep
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.wire.visible import safe_label
@@ -22,16 +22,16 @@ SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", 
 
 
 @dataclass(frozen=True, slots=True)
-class Doing:
-    """What is being undertaken, or was last."""
+class CurrentOperation:
+    """The operation under way, or the last one."""
 
     title: str
-    steps: tuple[Step, ...]
+    steps: tuple[OperationStep, ...]
     succeeded: bool | None
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class ModuleChoices:
     """`chosen` is the number of an exchange, None for the newest; `row` that of a settings table."""
 
     page: str = "exchanges"
@@ -40,7 +40,7 @@ class Look:
     live: bool = True
     other: LaneSnapshot | None = None
     intended: Mapping[str, str] = field(default_factory=dict)
-    doing: Doing | None = None
+    doing: CurrentOperation | None = None
     routine: tuple[Line, ...] = ()
     """What the routine page shows, painted by its own painter."""
     verdict: tuple[str, str] = ("", "")
@@ -52,14 +52,14 @@ def age(now: int, time: int | None) -> str:
     return figures.age(None if time is None else max(0.0, (now - time) / SECOND))
 
 
-def progress(doing: Doing | None, width: int, rows: int) -> list[Line]:
-    """The last steps of what is undertaken, the newest last."""
+def progress(doing: CurrentOperation | None, width: int, rows: int) -> list[Line]:
+    """The last steps of the operation, the newest last."""
     if doing is None or rows < 2:
         return []
     words, role = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}[doing.succeeded]
     out: list[Line] = []
     for step in doing.steps:
-        sign, sign_role = SIGNS[step.standing]
+        sign, sign_role = SIGNS[step.outcome]
         seen = f": {step.seen}" if step.seen else ""
         told = line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet"))
         out += wrapped(told, width)

@@ -1,6 +1,6 @@
 """Module: does it obey, and is it set as intended? The answer, and the pages of evidence."""
 
-from pale_heron.bench.config.desired_settings import compared, rows_of
+from pale_heron.bench.config.intended_settings import compared, rows_of
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
@@ -13,7 +13,7 @@ from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.module import page_exchanges, page_settings, page_state
-from pale_heron.tui.views.module.choices import PAGES, Look
+from pale_heron.tui.views.module.choices import PAGES, ModuleChoices
 
 QUESTION = "Does the module obey, and is it set as intended?"
 HELP = (
@@ -32,14 +32,14 @@ HELP = (
 )
 
 
-def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, height: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: ModuleChoices, width: int, height: int) -> list[Line]:
     """The whole view."""
     role, answer = answer_of(lane, look)
     head = [*headline(QUESTION, role, answer, width)[:-1], _tabs(look.page), BLANK]
     return [*head, *_body(snapshot, lane, look, width, max(1, height - len(head)))]
 
 
-def _body(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def _body(snapshot: BenchSnapshot, lane: LaneSnapshot, look: ModuleChoices, width: int, room: int) -> list[Line]:
     module = lane.module
     if look.page == "routine":
         return list(look.routine)[:room]
@@ -54,7 +54,7 @@ def _body(snapshot: BenchSnapshot, lane: LaneSnapshot, look: Look, width: int, r
     return page_settings.paint_pair(lane, module, look, width, room)[:room]
 
 
-def _unspoken(lane: LaneSnapshot, look: Look) -> list[Line]:
+def _unspoken(lane: LaneSnapshot, look: ModuleChoices) -> list[Line]:
     if not look.live:
         return [line(("Nothing that answers commands was spoken to on this lane.", "quiet"))]
     rows = [line((f"Nobody has spoken to a module on {safe_label(lane.name)} yet.", "text")), BLANK]
@@ -71,7 +71,7 @@ def _tabs(page: str) -> Line:
     return tuple(spans)
 
 
-def answer_of(lane: LaneSnapshot, look: Look) -> tuple[str, Line]:
+def answer_of(lane: LaneSnapshot, look: ModuleChoices) -> tuple[str, Line]:
     """The role of the verdict, and the answer in a sentence or two."""
     module = lane.module
     name = safe_label(lane.name)
@@ -113,7 +113,7 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     return "reed", f"It obeys: {', '.join(parts)}."
 
 
-def _set(module: ModuleSnapshot, look: Look) -> tuple[str, str]:
+def _set(module: ModuleSnapshot, look: ModuleChoices) -> tuple[str, str]:
     """Whether it is set as intended."""
     rows = [each for each in rows_of(module, look.intended) if each.intended]
     if not rows:

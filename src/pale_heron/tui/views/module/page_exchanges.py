@@ -11,11 +11,11 @@ from pale_heron.core.device.dialogue.exchanges import (
     PROMPT,
     RESULT,
     SENT,
-    Data,
+    DataStretch,
     Exchange,
-    Heard,
     Item,
-    Unasked,
+    ReceivedLine,
+    Unsolicited,
 )
 from pale_heron.core.device.dialogue.masking import secrets_of, shown
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
@@ -28,7 +28,7 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, wrapped
-from pale_heron.tui.views.module.choices import Look
+from pale_heron.tui.views.module.choices import ModuleChoices
 
 WIDE = 110
 DETAIL = 44
@@ -47,7 +47,7 @@ _ROLES: Final = {
 }
 
 
-def paint(module: ModuleSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) -> list[Line]:
     """The list, and beside or under it the chosen one."""
     if not module.items:
         return [line(("Nothing was told or heard yet. : opens the entry line; AT is the first thing to say.", "quiet"))]
@@ -69,25 +69,25 @@ def chosen_item(module: ModuleSnapshot, number: int | None) -> Item:
 
 def _list(module: ModuleSnapshot, chosen: Item, width: int, room: int) -> list[Line]:
     """As many items as fit, the chosen one among them, the newest last."""
-    place = next(at for at, each in enumerate(module.items) if each.number == chosen.number)
+    index = next(at for at, each in enumerate(module.items) if each.number == chosen.number)
     rows: list[Line] = []
-    first = place
+    first = index
     # From the chosen one downwards to the newest, then upwards as far as there is room.
-    for item in module.items[place:]:
+    for item in module.items[index:]:
         rows += item_rows(module.dialect, item, width, lit=item.number == chosen.number)
     rows = rows[:room]
     while first > 0 and len(rows) < room:
         first -= 1
         rows = [*item_rows(module.dialect, module.items[first], width, lit=False), *rows]
-    return rows[-room:] if len(rows) > room and place > first else rows[:room]
+    return rows[-room:] if len(rows) > room and index > first else rows[:room]
 
 
 def item_rows(dialect: Dialect, item: Item, width: int, *, lit: bool) -> list[Line]:
     """One item of the list: its line, and under it what the reply said."""
-    if isinstance(item, Data):
+    if isinstance(item, DataStretch):
         rows = [_data_row(item)]
-    elif isinstance(item, Unasked):
-        rows = _unasked_rows(dialect, item)
+    elif isinstance(item, Unsolicited):
+        rows = _unsolicited_rows(dialect, item)
     else:
         rows = _exchange_rows(dialect, item, width)
     ground = "@select" if lit else ""
@@ -142,7 +142,7 @@ def milliseconds(seconds: float) -> str:
     return f"{1000 * seconds:.0f} ms" if seconds < 1 else f"{seconds:.2f} s"
 
 
-def _told(dialect: Dialect, heard: Heard) -> str:
+def _told(dialect: Dialect, heard: ReceivedLine) -> str:
     """The fields of a reply in one line, by their names."""
     told = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw)
     return " · ".join(f"{_name(field.name)} {safe_label(field.told(raw))}" for field, raw in told)
@@ -152,7 +152,7 @@ def _name(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _notice(dialect: Dialect, heard: Heard, secret: set[str]) -> str:
+def _notice(dialect: Dialect, heard: ReceivedLine, secret: set[str]) -> str:
     """What a notice means, or what it says where nobody knows."""
     if heard.name == LATE:
         return f"{shown(heard.data, secret)}: a result that came too late"
@@ -167,7 +167,7 @@ def _notice(dialect: Dialect, heard: Heard, secret: set[str]) -> str:
     return f"{said}: {result.meaning}" if result is not None else said
 
 
-def _unasked_rows(dialect: Dialect, item: Unasked) -> list[Line]:
+def _unsolicited_rows(dialect: Dialect, item: Unsolicited) -> list[Line]:
     secret = secrets_of(dialect, item)
     first = item.heard[0]
     known = bool(first.name)
@@ -177,7 +177,7 @@ def _unasked_rows(dialect: Dialect, item: Unasked) -> list[Line]:
     return [*rows, *(line((" " * 15, "text"), (shown(each.data, secret), "tide")) for each in item.heard[1:2])]
 
 
-def _data_row(item: Data) -> Line:
+def _data_row(item: DataStretch) -> Line:
     words = f"data mode: ◂ {figures.size(item.bytes_in)}  ▸ {figures.size(item.bytes_out)}"
     last = f"  …{safe_text(item.last[-40:])}" if item.last else ""
     state = "" if item.ended else "  now"
@@ -186,9 +186,9 @@ def _data_row(item: Data) -> Line:
 
 def detail(dialect: Dialect, item: Item, width: int, room: int) -> list[Line]:
     """One item with everything that is known of it, and its bytes."""
-    if isinstance(item, Data):
+    if isinstance(item, DataStretch):
         rows = [*wrapped(_data_row(item), width), BLANK, *_bytes([item.last], width)]
-    elif isinstance(item, Unasked):
+    elif isinstance(item, Unsolicited):
         rows = [line(("CAME UNASKED", "quiet")), BLANK, *_heard_rows(dialect, item, item.heard, width)]
     else:
         rows = [*_command_rows(dialect, item, width), BLANK, *_heard_rows(dialect, item, item.heard, width)]
@@ -222,7 +222,7 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     return rows
 
 
-def _heard_rows(dialect: Dialect, item: Item, heard: tuple[Heard, ...], width: int) -> list[Line]:
+def _heard_rows(dialect: Dialect, item: Item, heard: tuple[ReceivedLine, ...], width: int) -> list[Line]:
     secret = secrets_of(dialect, item)
     begun = item.begun
     rows: list[Line] = []

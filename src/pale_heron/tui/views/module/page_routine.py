@@ -3,7 +3,7 @@
 from typing import Final
 
 from pale_heron.bench.config.routine_files import known_routines, routine_of_text
-from pale_heron.bench.operations.routine import DOING, FAILED, LEFT_OUT, PASSED, WAITING, RoutineRun, Stand
+from pale_heron.bench.operations.routine import DOING, FAILED, LEFT_OUT, PASSED, WAITING, RoutineRun, StepStatus
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
@@ -31,14 +31,18 @@ def paint_none(width: int) -> list[Line]:
 def paint(routine: Routine, lanes: list[str], run: RoutineRun | None, width: int, room: int) -> list[Line]:
     """The steps, those that are done now in the middle."""
     proposed = {name: each.value for name, each in routine.variables.items() if each.value}
-    stands = run.stands if run else tuple(Stand(each, each.words(proposed, routine.secrets)) for each in routine.steps)
+    statuses = (
+        run.statuses
+        if run
+        else tuple(StepStatus(each, each.words(proposed, routine.secrets)) for each in routine.steps)
+    )
     named = [
         f"{own}: {lane}" if own else f"on {lane}" for own, lane in zip(routine.lanes or ("",), lanes, strict=False)
     ]
     title = line((safe_label(routine.title or routine.name), "*text"), (f"   {safe_label(', '.join(named))}", "quiet"))
-    rows = [[*_step(each, place, len(lanes) > 1, width)] for place, each in enumerate(stands, 1)]
-    at = next((place for place, each in enumerate(stands) if each.standing in (DOING, FAILED)), None)
-    head = [cut(title, width), _verdict(run, stands), BLANK]
+    rows = [[*_step(each, index, len(lanes) > 1, width)] for index, each in enumerate(statuses, 1)]
+    at = next((index for index, each in enumerate(statuses) if each.outcome in (DOING, FAILED)), None)
+    head = [cut(title, width), _verdict(run, statuses), BLANK]
     left = room - len(head)
     flat = [row for each in rows for row in each]
     if len(flat) > left and at is not None:
@@ -48,11 +52,11 @@ def paint(routine: Routine, lanes: list[str], run: RoutineRun | None, width: int
     return [*head, *flat[:left]]
 
 
-def _verdict(run: RoutineRun | None, stands: tuple[Stand, ...]) -> Line:
-    done = sum(each.standing == PASSED for each in stands)
-    filled = round(BAR * done / max(1, len(stands)))
+def _verdict(run: RoutineRun | None, statuses: tuple[StepStatus, ...]) -> Line:
+    done = sum(each.outcome == PASSED for each in statuses)
+    filled = round(BAR * done / max(1, len(statuses)))
     bar = (Span("━" * filled, "tide"), Span("─" * (BAR - filled), "faint"))
-    count = f"  {done} of {figures.several(len(stands), 'step')}  "
+    count = f"  {done} of {figures.several(len(statuses), 'step')}  "
     if run is None:
         return line(*bar, (count, "quiet"), ("enter runs it, space does one step, T another", "quiet"))
     if run.succeeded is None:
@@ -62,29 +66,29 @@ def _verdict(run: RoutineRun | None, stands: tuple[Stand, ...]) -> Line:
     return line(*bar, (count, "quiet"), (words, f"*{role}"), ("   enter runs it again", "quiet"))
 
 
-def _step(stand: Stand, place: int, several: bool, width: int) -> list[Line]:
-    sign, role = _SIGNS[stand.standing]
-    took = "" if stand.seconds is None else f"{stand.seconds:.2f} s"
-    lane = fitted(safe_label(stand.step.lane), 6) + " " if several else ""
-    quiet = "faint" if stand.standing in (WAITING, LEFT_OUT) else "text"
-    head = line((f"{place:>3} ", "quiet"), (f"{sign} ", role), (lane, "heron"), (safe_label(stand.words), quiet))
+def _step(status: StepStatus, index: int, several: bool, width: int) -> list[Line]:
+    sign, role = _SIGNS[status.outcome]
+    took = "" if status.seconds is None else f"{status.seconds:.2f} s"
+    lane = fitted(safe_label(status.step.lane), 6) + " " if several else ""
+    quiet = "faint" if status.outcome in (WAITING, LEFT_OUT) else "text"
+    head = line((f"{index:>3} ", "quiet"), (f"{sign} ", role), (lane, "heron"), (safe_label(status.words), quiet))
     rows = [padded(ends(head, line((f"{took:>9}", "quiet")), min(width, 96)), width)]
-    if stand.seen:
-        seen_role = "coral" if stand.standing == FAILED else "quiet"
+    if status.seen:
+        seen_role = "coral" if status.outcome == FAILED else "quiet"
         indent = 6 + len(lane)
-        seen = wrapped(line((safe_label(stand.seen), seen_role)), width - indent)
+        seen = wrapped(line((safe_label(status.seen), seen_role)), width - indent)
         rows += [line((" " * indent, "text"), *row) for row in seen]
     return rows
 
 
 def verdict(run: RoutineRun) -> tuple[str, str]:
     """How a run stands, for the answer of the view."""
-    stands = run.stands
-    done = sum(each.standing == PASSED for each in stands)
+    statuses = run.statuses
+    done = sum(each.outcome == PASSED for each in statuses)
     name = safe_label(run.routine.name)
     if run.succeeded is None:
-        return "amber", f"The routine {name} is under way: {done} of {figures.several(len(stands), 'step')} passed."
+        return "amber", f"The routine {name} is under way: {done} of {figures.several(len(statuses), 'step')} passed."
     if run.succeeded:
-        return "reed", f"The routine {name} passed: {figures.several(len(stands), 'step')}."
-    place = next((at for at, each in enumerate(stands, 1) if each.standing != PASSED), len(stands))
-    return "coral", f"The routine {name} failed at step {place} of {len(stands)}."
+        return "reed", f"The routine {name} passed: {figures.several(len(statuses), 'step')}."
+    index = next((at for at, each in enumerate(statuses, 1) if each.outcome != PASSED), len(statuses))
+    return "coral", f"The routine {name} failed at step {index} of {len(statuses)}."

@@ -1,33 +1,33 @@
 """The pages `settings` and `two modules` of Module: intended, read, differs; and two held together by rule."""
 
-from pale_heron.bench.config.desired_settings import Row, compared, rows_of
+from pale_heron.bench.config.intended_settings import IntendedSetting, compared, rows_of
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.tracker import NOT_STORED, PENDING, ModuleSnapshot
-from pale_heron.core.device.schema.settings import RULES, Compared
+from pale_heron.core.device.schema.settings import RULES, PairedSetting
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, fitted, line, padded, titled, wrapped
-from pale_heron.tui.views.module.choices import Look, age, progress
+from pale_heron.tui.views.module.choices import ModuleChoices, age, progress
 
-NAME, VALUE, STANDING = 15, 20, 22
+NAME, VALUE, STORAGE = 15, 20, 22
 _SHAPES = {True: ("✕", "coral"), False: ("●", "reed"), None: ("○", "faint")}
 _HOLDS = {True: ("●", "reed"), False: ("✕", "coral"), None: ("○", "faint")}
 
 
-def paint(snapshot: BenchSnapshot, module: ModuleSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint(snapshot: BenchSnapshot, module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) -> list[Line]:
     """One row a setting, the chosen one with all that may be set."""
     rows = rows_of(module, look.intended)
     if not rows:
         words = f"The dialect {module.dialect.name} describes no settings. D chooses another dialect."
         return wrapped(line((words, "quiet")), width)
-    place = max(0, min(look.row, len(rows) - 1))
-    words = f"   {'setting':<{NAME}}{'intended':<{VALUE}}{'read':<{VALUE}}{'':<4}{'how it stands':<{STANDING}}read"
+    index = max(0, min(look.row, len(rows) - 1))
+    words = f"   {'setting':<{NAME}}{'intended':<{VALUE}}{'read':<{VALUE}}{'':<4}{'how it stands':<{STORAGE}}read"
     heads = cut(line((words, "quiet")), width)
-    table = [_row(each, snapshot.now, at, lit=at == place, width=width) for at, each in enumerate(rows)]
-    chosen = rows[place]
+    table = [_row(each, snapshot.now, at, lit=at == index, width=width) for at, each in enumerate(rows)]
+    chosen = rows[index]
     keys = "enter says what is intended   R reads all   W writes what differs   K keeps it   L changes the line"
     notes = [
         BLANK,
@@ -40,16 +40,16 @@ def paint(snapshot: BenchSnapshot, module: ModuleSnapshot, look: Look, width: in
     return [heads, *table, *notes, *progress(look.doing, width, left)]
 
 
-def _when(row: Row) -> str:
+def _when(row: IntendedSetting) -> str:
     kept = "; kept at once" if row.setting.kept == "at-once" else "; kept by storing"
     return kept + ("; in force from the next restart on" if row.setting.restart else "")
 
 
-def _row(row: Row, now: int, place: int, *, lit: bool, width: int) -> Line:
+def _row(row: IntendedSetting, now: int, index: int, *, lit: bool, width: int) -> Line:
     shown = row.setting.shown
     sign, role = _SHAPES[row.differs]
-    standing = row.state.standing
-    standing_role = "amber" if standing in (NOT_STORED, PENDING) else "quiet"
+    storage = row.state.storage
+    storage_role = "amber" if storage in (NOT_STORED, PENDING) else "quiet"
     intended = safe_label(shown(row.intended)) if row.intended else "–"
     read = safe_label(shown(row.state.now))
     spans = line(
@@ -58,18 +58,18 @@ def _row(row: Row, now: int, place: int, *, lit: bool, width: int) -> Line:
         (f"{intended[: VALUE - 1]:<{VALUE}}", "text" if row.intended else "quiet"),
         (f"{read[: VALUE - 1]:<{VALUE}}", "coral" if row.differs else "*text" if row.state.now else "quiet"),
         (f"{'≠' if row.differs else '':<4}", "coral"),
-        (f"{standing:<{STANDING}}", standing_role),
+        (f"{storage:<{STORAGE}}", storage_role),
         (age(now, row.state.read_at) if row.state.read_at else "", "quiet"),
     )
     ground = "@select" if lit else ""
     bar = Span("▌" if lit else " ", f"heron{ground}")
-    action = act(acts.choose_setting, place)
+    action = act(acts.choose_setting, index)
     return tuple(
         each._replace(role=each.role.partition("@")[0] + ground, action=action) for each in padded((bar, *spans), width)
     )
 
 
-def paint_pair(lane: LaneSnapshot, module: ModuleSnapshot, look: Look, width: int, room: int) -> list[Line]:
+def paint_pair(lane: LaneSnapshot, module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) -> list[Line]:
     """The rules for two modules, what breaks the link first in words."""
     other = look.other
     if other is None or other.module is None:
@@ -102,11 +102,11 @@ def paint_pair(lane: LaneSnapshot, module: ModuleSnapshot, look: Look, width: in
     return [*body, *progress(look.doing, width, room - len(body))]
 
 
-def _words(found: Compared) -> str:
+def _words(found: PairedSetting) -> str:
     return safe_label(found.words)
 
 
-def _rule(found: Compared) -> Line:
+def _rule(found: PairedSetting) -> Line:
     sign, role = _HOLDS[found.holds]
     shown = found.setting.shown
     value = "coral" if found.holds is False else "text"

@@ -12,7 +12,7 @@ from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, cut, line, titled
-from pale_heron.tui.views.module.choices import Look, age, progress
+from pale_heron.tui.views.module.choices import ModuleChoices, age, progress
 
 LABEL, VALUE = 16, 34
 _MODES = {"command": "command mode", "data": "data mode: the far end gets what is sent"}
@@ -20,7 +20,7 @@ RIGHT = 46
 
 
 def paint(
-    snapshot: BenchSnapshot, lane: LaneSnapshot, module: ModuleSnapshot, look: Look, width: int, room: int
+    snapshot: BenchSnapshot, lane: LaneSnapshot, module: ModuleSnapshot, look: ModuleChoices, width: int, room: int
 ) -> list[Line]:
     """Readings on the left; how it speaks and its milestones on the right."""
     now = snapshot.now

@@ -8,9 +8,9 @@ from typing import Final
 from pale_heron.bench.decoded import decoded
 from pale_heron.capture.writer import event_object
 from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
-from pale_heron.core.gnss.facts_lost import TELLING, vanishing
+from pale_heron.core.gnss.facts_lost import TELLING, facts_lost
 from pale_heron.core.line.settings import said as written
-from pale_heron.core.nmea.explain import Row, rows, title
+from pale_heron.core.nmea.explain import ExplainedField, rows, title
 from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.order import Entry
 from pale_heron.core.utc import iso
@@ -23,7 +23,7 @@ TWO_COLUMNS = 90
 
 
 @dataclass(frozen=True, slots=True)
-class Base:
+class NumberBase:
     """How bytes are written: so many in a row, each so wide, its sign in front told in the title."""
 
     title: str
@@ -33,10 +33,10 @@ class Base:
 
 
 BASES: Final = {
-    "hex": Base("hexadecimal", "0x55", 8, lambda byte: f"{byte:02X}"),
-    "decimal": Base("decimal", "85", 6, lambda byte: f"{byte:>3}"),
-    "binary": Base("binary", "0b01010101", 3, lambda byte: f"{byte:08b}"),
-    "text": Base("text with control characters", "U", 24, lambda byte: safe_text(bytes([byte]))),
+    "hex": NumberBase("hexadecimal", "0x55", 8, lambda byte: f"{byte:02X}"),
+    "decimal": NumberBase("decimal", "85", 6, lambda byte: f"{byte:>3}"),
+    "binary": NumberBase("binary", "0b01010101", 3, lambda byte: f"{byte:08b}"),
+    "text": NumberBase("text with control characters", "U", 24, lambda byte: safe_text(bytes([byte]))),
 }
 _VERDICTS = {
     Status.OK: ("whole", "reed"),
@@ -46,7 +46,7 @@ _VERDICTS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Chosen:
+class DetailInput:
     """What the page is painted from: the line, the types heard on its lane, the line it is compared with."""
 
     entry: Entry | None
@@ -57,7 +57,7 @@ class Chosen:
     reference_number: int = 0
 
 
-def paint(chosen: Chosen, width: int, height: int = 0) -> list[Line]:
+def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
     """The chosen line, field by field, and its bytes; `height` 0 where there is no limit to it."""
     entry = chosen.entry
     if entry is None:
@@ -75,9 +75,9 @@ def paint(chosen: Chosen, width: int, height: int = 0) -> list[Line]:
     if width >= TWO_COLUMNS and height:
         dump_width = min(width // 2, max(44, _dump_width(base)))
         left = width - dump_width - 3
-        said = [*_said(entry, left, height - 2), *_vanish(entry, chosen.heard, left)]
+        said = [*_said(entry, left, height - 2), *_facts_lost(entry, chosen.heard, left)]
         return [*_summary(entry, width), *apart, *beside([(said, left), (_dump(entry.data, base), dump_width)], gap=3)]
-    said = [*_said(entry, width, 0), *_vanish(entry, chosen.heard, width)]
+    said = [*_said(entry, width, 0), *_facts_lost(entry, chosen.heard, width)]
     return [*_summary(entry, width), *apart, BLANK, *said, BLANK, *_dump(entry.data, base)]
 
 
@@ -91,7 +91,7 @@ def copied(entry: Entry, form: str) -> str:
     return entry.data.hex(" ") if form == "hex" else safe_text(entry.data.strip(b"\r\n"))
 
 
-def _apart(chosen: Chosen) -> list[Line]:
+def _apart(chosen: DetailInput) -> list[Line]:
     """How far the line is from the one that it is compared with: time, lines, and bytes of the same stream."""
     entry, other = chosen.entry, chosen.reference
     if entry is None or other is None:
@@ -111,21 +111,21 @@ def _apart(chosen: Chosen) -> list[Line]:
     return [tuple(words)]
 
 
-def _vanish(frame: Frame, heard: Sequence[str], width: int) -> list[Line]:
+def _facts_lost(frame: Frame, heard: Sequence[str], width: int) -> list[Line]:
     """What nobody would know any more without this sentence."""
     if frame.kind is not Kind.NMEA or not heard or frame.type[-3:] not in TELLING:
         return []
-    facts = vanishing(frame.type, heard)
+    facts = facts_lost(frame.type, heard)
     words = ", ".join(facts) if facts else "nothing: other sentences tell the same"
     return wrapped(line(("without it would vanish  ", "quiet"), (words, "amber" if facts else "quiet")), width)
 
 
-def _dump_width(base: Base) -> int:
+def _dump_width(base: NumberBase) -> int:
     wide = len(base.each(0))
     return 6 + base.a_row * (wide + (wide > 1)) + 1 + (base.a_row if wide > 1 else 0)
 
 
-def _dump(data: bytes, base: Base) -> list[Line]:
+def _dump(data: bytes, base: NumberBase) -> list[Line]:
     """Offset, bytes in a base, and beside them as text; the base is told by how 0x55 would stand there."""
     out = [line((f"      {base.title}, U is {base.tag}", "faint"))]
     for at in range(0, len(data), base.a_row):
@@ -141,8 +141,8 @@ def _dump(data: bytes, base: Base) -> list[Line]:
 def _summary(frame: Frame, width: int) -> list[Line]:
     """What it is, what it says in words, and what is wrong with it."""
     word, role = _VERDICTS.get(frame.status, ("damaged", "coral"))
-    place = f"  {len(frame.data)} bytes at offset {figures.count(frame.offset)}"
-    lead = line((frame.type, "*text"), (f"  {word}", role), (place, "quiet"))
+    index = f"  {len(frame.data)} bytes at offset {figures.count(frame.offset)}"
+    lead = line((frame.type, "*text"), (f"  {word}", role), (index, "quiet"))
     words = frame.reason or (title(frame.data) if frame.kind is Kind.NMEA else "")
     told = line(("   " + words if words else "", role if frame.reason else "quiet"))
     together = (*lead, *told)
@@ -171,7 +171,7 @@ def _fields(data: bytes, width: int) -> list[Line]:
     return [shown for row in found for shown in _field(row, name_width, raw_width, width)]
 
 
-def _field(row: Row, name_width: int, raw_width: int, width: int) -> list[Line]:
+def _field(row: ExplainedField, name_width: int, raw_width: int, width: int) -> list[Line]:
     value = f"{row.value} {row.unit}".strip()
     same = value == row.raw and not row.meaning
     lead = line(

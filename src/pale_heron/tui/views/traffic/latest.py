@@ -4,7 +4,7 @@ import re
 from dataclasses import replace
 from typing import NamedTuple
 
-from pale_heron.bench.scrollback.selection import Selection, TooSlow
+from pale_heron.bench.scrollback.selection import PatternTooSlow, Selection
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Frame, Kind
 from pale_heron.core.line.tracker import TypeCount
@@ -20,7 +20,7 @@ LIT_S = 3.0
 _PIECES = re.compile(r"[,*:= ]|[^,*:= ]+")
 
 
-class Latest(NamedTuple):
+class LatestLines(NamedTuple):
     """One row: a lane, a direction, a type, and its last two lines."""
 
     lane: str
@@ -28,13 +28,13 @@ class Latest(NamedTuple):
     tally: TypeCount
 
 
-def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[Latest]:
+def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[LatestLines]:
     """All types of all lanes that the selection lets through, lane by lane, in the order of their first lines."""
     found = []
     for lane in snapshot.lanes:
         for direction, types in ((Direction.IN, lane.line.types), (Direction.OUT, lane.line.sent_types)):
             found += [
-                Latest(lane.name, direction, _masked(each, lane.module.secrets if lane.module else frozenset()))
+                LatestLines(lane.name, direction, _masked(each, lane.module.secrets if lane.module else frozenset()))
                 for each in types
                 if each.latest is not None and _shows(selection, each.latest)
             ]
@@ -45,7 +45,7 @@ def _shows(selection: Selection, latest: Frame) -> bool:
     """Whether the selection lets a line through; one that takes too long lets none through, as in the list."""
     try:
         return selection.matches(latest)
-    except TooSlow:
+    except PatternTooSlow:
         return False
 
 
@@ -59,19 +59,19 @@ def _masked(tally: TypeCount, secrets: frozenset[str]) -> TypeCount:
     return replace(tally, latest=latest, before=before)
 
 
-def paint(found: list[Latest], chosen: int, now: int, width: int, seen: range | None = None) -> list[Line]:
+def paint(found: list[LatestLines], chosen: int, now: int, width: int, seen: range | None = None) -> list[Line]:
     """The table, with its heading. Rows that are not `seen` are left blank: many lanes have hundreds of types."""
     several = len({each.lane for each in found}) > 1
     lane = f"{'lane':<12}" if several else ""
     heading = f"  {lane}  {'type':<10}{'Hz':>6}{'count':>9}  {'last':<12}what it says; what changed is lit"
     rows = [cut(line((heading, "faint")), width)]
     return rows + [
-        _row(each, place, place == chosen, several, now, width) if seen is None or place + 1 in seen else BLANK
-        for place, each in enumerate(found)
+        _row(each, index, index == chosen, several, now, width) if seen is None or index + 1 in seen else BLANK
+        for index, each in enumerate(found)
     ]
 
 
-def _row(each: Latest, place: int, chosen: bool, several: bool, now: int, width: int) -> Line:
+def _row(each: LatestLines, index: int, chosen: bool, several: bool, now: int, width: int) -> Line:
     ground = "@select" if chosen else ""
     count, frame = each.tally, each.tally.latest
     assert frame is not None, "rows without a line are left out"
@@ -87,7 +87,7 @@ def _row(each: Latest, place: int, chosen: bool, several: bool, now: int, width:
     )
     spans = (span._replace(role=span.role + ground) for span in said)
     shown = padded(cut((*row, *spans), width), width, f"text{ground}")
-    return tuple(span._replace(action=act(acts.pick_latest, place)) for span in shown)
+    return tuple(span._replace(action=act(acts.pick_latest, index)) for span in shown)
 
 
 def _changes(before: Frame | None, frame: Frame, fresh: bool) -> Line:
@@ -100,8 +100,8 @@ def _changes(before: Frame | None, frame: Frame, fresh: bool) -> Line:
     old = _pieces(before)
     same_form = len(old) == len(pieces)
     return tuple(
-        Span(piece, "quiet" if piece in ",*:= " or (same_form and old[place] == piece) else "*text")
-        for place, piece in enumerate(pieces)
+        Span(piece, "quiet" if piece in ",*:= " or (same_form and old[index] == piece) else "*text")
+        for index, piece in enumerate(pieces)
     )
 
 

@@ -77,7 +77,7 @@ _EVENT_ROLES = {
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class ListStyle:
     """How the list is drawn: how many lanes there are, which of CLOCKS tells the time, since what, and what is lit."""
 
     lanes: int = 1
@@ -92,7 +92,7 @@ class Look:
     """What must not be shown, by lane."""
 
 
-def heading(look: Look) -> Line:
+def heading(look: ListStyle) -> Line:
     """Over the columns."""
     lane = f"{'lane':<{_LANE_WIDTH}}" if look.lanes > 1 else ""
     return line(
@@ -100,7 +100,7 @@ def heading(look: Look) -> Line:
     )
 
 
-def stamp(time: int | None, look: Look) -> str:
+def stamp(time: int | None, look: ListStyle) -> str:
     """The time of a line as it is asked for."""
     if time is None:
         return figures.NONE
@@ -114,7 +114,7 @@ def stamp(time: int | None, look: Look) -> str:
     return clock(time)
 
 
-def row_of(entry: Entry | None, before: Entry | None, look: Look, width: int, chosen: bool, marked: bool) -> Line:
+def row_of(entry: Entry | None, before: Entry | None, look: ListStyle, width: int, chosen: bool, marked: bool) -> Line:
     """One line of the list. `before` gives the difference in time; `marked`: others are compared with it."""
     ground = "@select" if chosen else ""
     if entry is None:
@@ -201,7 +201,7 @@ def _frame(frame: Frame, width: int) -> tuple[str, str, str, Line, str]:
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class HeadState:
     """What the head tells beside the figures."""
 
     new: int | None = None
@@ -214,7 +214,7 @@ class State:
     """Lines that are not shown since the view was cleared."""
 
 
-def head(snapshot: BenchSnapshot, state: State, width: int) -> list[Line]:
+def head(snapshot: BenchSnapshot, state: HeadState, width: int) -> list[Line]:
     """Question and answer, then how the list stands."""
     lanes = snapshot.lanes
     bad = sum(lane.line.recent_damaged for lane in lanes)
@@ -237,10 +237,10 @@ def head(snapshot: BenchSnapshot, state: State, width: int) -> list[Line]:
     elif not rates:
         words[1:3] = [Span(f"{figures.count(lines)} lines in the last minute. ", "*text")]
     question, *answer = headline(QUESTION, role, tuple(words), width)
-    return [question, *answer[:1], _standing(state, width)]
+    return [question, *answer[:1], _list_state(state, width)]
 
 
-def _standing(state: State, width: int) -> Line:
+def _list_state(state: HeadState, width: int) -> Line:
     """Held, shown only, cleared, looked for: what is not as usual about the list."""
     parts: list[Span] = []
     if state.new is not None and state.held_at is not None:

@@ -8,7 +8,7 @@ import pytest
 from tests.streams import chunk, said
 
 from pale_heron.bench.operations import baud_search as finder_module
-from pale_heron.bench.operations.baud_search import ASK, RateFinder
+from pale_heron.bench.operations.baud_search import ASK, BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.frames import Chunk
 from pale_heron.core.line import rates
@@ -17,8 +17,8 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
-from pale_heron.ports.sender import Sending
-from pale_heron.ports.worker import Reader
+from pale_heron.ports.sender import SendJob
+from pale_heron.ports.worker import LaneWorker
 from pale_heron.sim.wire import resampled
 
 
@@ -46,8 +46,8 @@ class MadeUpLane:
         self.spec = replace(self.spec, settings=settings)
         self.tried.append(settings.rate)
 
-    def send(self, sending: Sending) -> None:
-        self.sent.append(sending.data)
+    def send(self, job: SendJob) -> None:
+        self.sent.append(job.data)
         if self.spec.settings.rate == self.rate:
             self.taps[-1](chunk(b"AT\r\r\nOK\r\n", self.clock.now()))
 
@@ -61,8 +61,8 @@ def quick(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(rates, "AT_LEAST_NS", 1_000_000)
 
 
-def searched(lane: MadeUpLane, ask: bool) -> RateFinder:
-    finder = RateFinder(cast(Reader, lane), lane.clock, ask)
+def searched(lane: MadeUpLane, ask: bool) -> BaudSearch:
+    finder = BaudSearch(cast(LaneWorker, lane), lane.clock, ask)
     finder.run()
     assert finder.over and finder.state.over
     return finder
@@ -93,7 +93,7 @@ def test_a_rate_of_its_own_is_tried_first() -> None:
 def test_a_search_that_is_given_up_goes_back_to_the_rate_of_before(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(rates, "LISTEN_NS", 10**12)
     lane = MadeUpLane(38400, StampClock(), False, LineSettings(9600))
-    finder = RateFinder(cast(Reader, lane), lane.clock, False)
+    finder = BaudSearch(cast(LaneWorker, lane), lane.clock, False)
     operations = Operations()
     operations.begin(finder)
     assert finder.state.trying == 9600
@@ -107,10 +107,10 @@ def test_a_lane_that_is_gone_or_only_listens_is_told() -> None:
     clock = StampClock()
     deaf = MadeUpLane(9600, clock, False, LineSettings(listen_only=True))
     with pytest.raises(Trouble, match="only listens"):
-        RateFinder(cast(Reader, deaf), clock, True)
+        BaudSearch(cast(LaneWorker, deaf), clock, True)
     gone = MadeUpLane(9600, clock, False, LineSettings())
 
-    def refuse(_: Sending) -> None:
+    def refuse(_: SendJob) -> None:
         raise Trouble("curlew is not open", "Line says why")
 
     gone.send = refuse  # type: ignore[method-assign]

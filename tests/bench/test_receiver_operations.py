@@ -1,4 +1,4 @@
-"""Undertakings on the simulated receiver, its time passing faster: told, verified by listening, and led back."""
+"""Operations on the simulated receiver, its time passing faster: told, verified by listening, and led back."""
 
 import time
 from collections.abc import Callable, Mapping
@@ -11,8 +11,8 @@ from tests.streams import BEGIN, chunk
 from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.operations import receiver
 from pale_heron.bench.operations.receiver import (
-    Standing,
-    Undertaking,
+    AcknowledgedSettings,
+    SteppedOperation,
     changing_rate,
     choosing_sentences,
     storing,
@@ -24,7 +24,7 @@ from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.scenes import SCENES
 from pale_heron.sim.wire import resampled
@@ -61,8 +61,8 @@ class FastBench:
     def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
         self.notes.append((name, details))
 
-    def send(self, _lane: str, sending: Sending) -> None:
-        for line in sending.data.splitlines():
+    def send(self, _lane: str, job: SendJob) -> None:
+        for line in job.data.splitlines():
             self._come(self.answers(self.obeys(line, self.seconds)))
 
     def listen(self, _lane: str) -> "FastBench":
@@ -110,24 +110,26 @@ def bench() -> FastBench:
     return FastBench()
 
 
-def done(bench: FastBench, work: Callable[[Undertaking], None], standing: Standing | None = None) -> Undertaking:
-    undertaking = Undertaking("try it", bench, "curlew", standing or Standing(), work)
-    undertaking.run()
-    return undertaking
+def done(
+    bench: FastBench, work: Callable[[SteppedOperation], None], acknowledged: AcknowledgedSettings | None = None
+) -> SteppedOperation:
+    operation = SteppedOperation("try it", bench, "curlew", acknowledged or AcknowledgedSettings(), work)
+    operation.run()
+    return operation
 
 
-def words_of(undertaking: Undertaking) -> str:
-    return "; ".join(f"{step.words}: {step.standing} {step.seen}" for step in undertaking.steps)
+def words_of(operation: SteppedOperation) -> str:
+    return "; ".join(f"{step.words}: {step.outcome} {step.seen}" for step in operation.steps)
 
 
 def test_telling_waits_for_the_answer_and_keeps_a_record(bench: FastBench) -> None:
-    standing = Standing()
-    told = done(bench, telling(DIALECT.actions["update-rate"], {"milliseconds": "500"}), standing)
+    acknowledged = AcknowledgedSettings()
+    told = done(bench, telling(DIALECT.actions["update-rate"], {"milliseconds": "500"}), acknowledged)
     assert told.succeeded and "acknowledged after" in words_of(told)
     assert bench.curlew.setup.every_ms == 500
-    assert standing.words("update-rate") == "running, not stored"
-    done(bench, telling(DIALECT.actions["store"], {}), standing)
-    assert standing.words("update-rate") == "running, stored"
+    assert acknowledged.words("update-rate") == "running, not stored"
+    done(bench, telling(DIALECT.actions["store"], {}), acknowledged)
+    assert acknowledged.words("update-rate") == "running, stored"
     assert [name for name, _ in bench.notes] == ["told", "told"]
 
 
@@ -147,7 +149,7 @@ def test_a_refusal_and_silence_are_results(bench: FastBench) -> None:
 
 def test_nothing_is_told_on_a_lane_that_only_listens() -> None:
     with pytest.raises(Trouble, match="only listens"):
-        Undertaking("try it", FastBench(listen_only=True), "curlew", Standing(), lambda _: None)
+        SteppedOperation("try it", FastBench(listen_only=True), "curlew", AcknowledgedSettings(), lambda _: None)
 
 
 def test_chosen_sentences_are_verified_by_listening(bench: FastBench) -> None:
@@ -167,9 +169,9 @@ def test_a_sentence_that_still_comes_is_told() -> None:
         return answer
 
     bench.obeys = obeys
-    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
-    assert undertaking.succeeded is False
-    assert "still coming: GSV" in words_of(undertaking)
+    operation = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert operation.succeeded is False
+    assert "still coming: GSV" in words_of(operation)
 
 
 class Stalling:
@@ -196,8 +198,8 @@ def test_a_busy_machine_makes_no_sentence_vanish(stays: bool, verdict: str, monk
     bench.take = late  # type: ignore[method-assign]
     if stays:
         bench.obeys = lambda _line, _at: sealed("PCURLEW,DONE,SEND,GSV,0")
-    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
-    assert verdict in words_of(undertaking)
+    operation = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert verdict in words_of(operation)
 
 
 def test_who_falls_silent_is_not_said_to_have_obeyed(bench: FastBench, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -211,9 +213,9 @@ def test_who_falls_silent_is_not_said_to_have_obeyed(bench: FastBench, monkeypat
         return take()
 
     bench.take = late  # type: ignore[method-assign]
-    undertaking = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
-    assert "nothing at all comes any more" in words_of(undertaking)
-    assert "verified" not in words_of(undertaking)
+    operation = done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0))
+    assert "nothing at all comes any more" in words_of(operation)
+    assert "verified" not in words_of(operation)
 
 
 def test_a_rate_that_works_is_kept(bench: FastBench) -> None:
@@ -260,31 +262,31 @@ def test_what_was_stored_lasts_over_a_restart(bench: FastBench) -> None:
 
 
 def test_what_did_not_last_is_found_out_and_followed(bench: FastBench) -> None:
-    standing = Standing()
-    done(bench, changing_rate(DIALECT, 38400), standing)
+    acknowledged = AcknowledgedSettings()
+    done(bench, changing_rate(DIALECT, 38400), acknowledged)
 
     def forgets(line: bytes, at: float) -> bytes:
         return b"$PCURLEW,DONE,STORE*00\r\n" if b"STORE" in line else bench.curlew.obey(line, at)
 
     bench.obeys = forgets
-    stored = done(bench, storing(DIALECT, (9600,)), standing)
+    stored = done(bench, storing(DIALECT, (9600,)), acknowledged)
     assert stored.succeeded is False
     assert "the rate did not last: it is back at 9600 baud" in words_of(stored)
     assert bench.settings.rate == 9600
-    done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0), standing)
-    again = done(bench, storing(DIALECT, (9600,)), standing)
+    done(bench, choosing_sentences(DIALECT, {"GSV": 0}, 5.0), acknowledged)
+    again = done(bench, storing(DIALECT, (9600,)), acknowledged)
     assert again.succeeded is False and "it did not last: back: GSV" in words_of(again)
 
 
 def test_it_can_be_given_up(bench: FastBench) -> None:
-    undertaking = Undertaking(
-        "wait", bench, "curlew", Standing(), lambda self: [None for _ in self.frames(60.0)] and None
+    operation = SteppedOperation(
+        "wait", bench, "curlew", AcknowledgedSettings(), lambda self: [None for _ in self.frames(60.0)] and None
     )
     operations = Operations()
-    operations.begin(undertaking)
-    undertaking.stop()
+    operations.begin(operation)
+    operation.stop()
     assert operations.wait_free("curlew", 20)
-    assert undertaking.succeeded is False and "given up" in words_of(undertaking)
+    assert operation.succeeded is False and "given up" in words_of(operation)
 
 
 def test_a_value_that_the_dialect_does_not_allow_is_told_and_nothing_is_sent(bench: FastBench) -> None:

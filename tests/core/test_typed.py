@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.core.gnss.facts_lost import vanishing
+from pale_heron.core.gnss.facts_lost import facts_lost
 from pale_heron.core.line.settings import (
     DELAY_RANGE_MS,
     ENDINGS_IN,
@@ -101,9 +101,9 @@ def test_whatever_an_event_carries_is_settings_or_none(details: dict[str, object
 
 def test_facts_vanish_with_their_only_sentence() -> None:
     heard = ["GNGGA", "GNRMC", "GPGSV", "GLGSV", "GNVTG"]
-    assert "altitude" in vanishing("GNGGA", heard)
-    assert "latitude" not in vanishing("GNGGA", heard)
-    assert vanishing("GNRMC", heard) == ["date", "valid or warning"]
-    assert vanishing("GNVTG", heard) == []
-    assert vanishing("GPGSV", heard) == [], "the other system's list still comes"
-    assert "satellites in view" in vanishing("GPGSV", ["GPGSV"])
+    assert "altitude" in facts_lost("GNGGA", heard)
+    assert "latitude" not in facts_lost("GNGGA", heard)
+    assert facts_lost("GNRMC", heard) == ["date", "valid or warning"]
+    assert facts_lost("GNVTG", heard) == []
+    assert facts_lost("GPGSV", heard) == [], "the other system's list still comes"
+    assert "satellites in view" in facts_lost("GPGSV", ["GPGSV"])

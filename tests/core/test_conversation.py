@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from pale_heron.bench.config.dialects import known_dialects, read_text
 from pale_heron.core.device.dialogue.conversation import QUEUED, Conversation
-from pale_heron.core.device.dialogue.exchanges import Data, Exchange, Unasked
+from pale_heron.core.device.dialogue.exchanges import DataStretch, Exchange, Unsolicited
 from pale_heron.core.device.dialogue.tracker import ModuleTracker
 from pale_heron.core.device.dialogue.transcript import ITEMS_KEPT
 from pale_heron.core.device.schema.dialect import Dialect
@@ -226,8 +226,8 @@ def test_streams(name: str, dialect: Dialect, steps: Steps, expected: list[Told]
 
 def test_what_comes_unasked_stands_apart_and_a_late_result_is_called_so() -> None:
     conversation = talked([(IN, b"\r\nRING\r\n\r\nWHAT\r\n"), (OUT, b"AT\r"), 1.5, (IN, b"\r\nOK\r\n")])
-    unasked = [each for each in conversation.items if isinstance(each, Unasked)]
-    assert [(each.heard[0].data, each.heard[0].name) for each in unasked] == [
+    unsolicited = [each for each in conversation.items if isinstance(each, Unsolicited)]
+    assert [(each.heard[0].data, each.heard[0].name) for each in unsolicited] == [
         (b"RING", "ring"),
         (b"WHAT", ""),
         (b"OK", "late"),
@@ -244,7 +244,7 @@ def test_data_mode_its_bytes_and_the_way_back(cut: int) -> None:
     steps += [(OUT, b"+++"), 1.0, (IN, b"\r\nOK\r\n"), (OUT, b"AT\r"), (IN, b"\r\nOK\r\n")]
     conversation = talked(steps, cut=cut)
     assert conversation.mode == "command"
-    data = next(each for each in conversation.items if isinstance(each, Data))
+    data = next(each for each in conversation.items if isinstance(each, DataStretch))
     assert (data.bytes_in >= 19, data.bytes_out) == (True, 15)
     assert [each.status for each in conversation.items if isinstance(each, Exchange)] == ["ok", "ok", "ok"]
     assert talked([*steps[:2], (IN, b"x\r\nNO CARRIER\r\n")], cut=cut).mode == "command"

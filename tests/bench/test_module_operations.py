@@ -5,25 +5,25 @@ import time
 from collections.abc import Callable
 
 import pytest
-from tests.bench.modules import MAKERS, RATE, ModuleBench, bitterns, undertaken, wren
+from tests.bench.modules import MAKERS, RATE, ModuleBench, bitterns, performed, wren
 
-from pale_heron.bench.config.desired_settings import checked, compared, rows_of
+from pale_heron.bench.config.intended_settings import checked, compared, rows_of
 from pale_heron.bench.model import Model
-from pale_heron.bench.operations.command_client import Commander, exchange_object
+from pale_heron.bench.operations.command_client import CommandClient, exchange_object
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import asking, escaping, keeping, reading, writing
-from pale_heron.core.device.dialogue.exchanges import DATA, Data, Exchange
+from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.sender import Sending
+from pale_heron.ports.sender import SendJob
 
 
-def on(kind: str) -> tuple[ModuleBench, Commander]:
+def on(kind: str) -> tuple[ModuleBench, CommandClient]:
     """A bench on one module that has started and said what it is."""
     bench = ModuleBench(m=MAKERS[kind]())
     bench.advance(2.0)
-    tell = Commander(bench, "m")
+    tell = CommandClient(bench, "m")
     assert tell.tell("ATI").status == "ok"
     return bench, tell
 
@@ -34,11 +34,11 @@ def test_every_module_is_recognised_answers_and_is_read(kind: str) -> None:
     assert tell.dialect is not None
     assert tell.dialect.name == kind
     assert tell.tell("AT+NONSENSE").status == "error"
-    assert undertaken(bench, reading()).succeeded
+    assert performed(bench, reading()).succeeded
     module = bench.module("m")
     assert set(module.settings) == set(module.dialect.settings)
     assert all(state.read for name, state in module.settings.items() if name not in ("network-name", "phrase"))
-    assert undertaken(bench, asking()).succeeded
+    assert performed(bench, asking()).succeeded
     assert {"identity", "firmware"} <= set(module.readings)
     assert module.milestones.keys() >= {"powered"}
 
@@ -60,7 +60,7 @@ def test_two_bitterns_are_compared_mended_and_hear_each_other() -> None:
     bench = ModuleBench(hide=hide, buoy=buoy)
     bench.advance(2.0)
     for lane in ("hide", "buoy"):
-        assert undertaken(bench, reading(), lane).succeeded
+        assert performed(bench, reading(), lane).succeeded
     rules = {each.setting.name: each for each in compared(bench.module("hide"), bench.module("buoy"))}
     broken = {name: each.words for name, each in rules.items() if not each.holds}
     assert set(broken) == {"node", "pace", "peer"}
@@ -69,13 +69,13 @@ def test_two_bitterns_are_compared_mended_and_hear_each_other() -> None:
     assert MASK in rules["cipher"].setting.shown("ebb at dawn")
 
     wanted = checked(bench.module("buoy").dialect, {"node": "8", "pace": "3"})
-    assert undertaken(bench, writing(wanted), "buoy").succeeded
+    assert performed(bench, writing(wanted), "buoy").succeeded
     states = bench.module("buoy").settings
-    assert (states["node"].standing, states["pace"].standing) == ("running, not stored", "pending a restart")
+    assert (states["node"].storage, states["pace"].storage) == ("running, not stored", "pending a restart")
     assert not any(heard.name == "heard" for item in bench.module("hide").items for heard in getattr(item, "heard", ()))
-    assert undertaken(bench, keeping(), "buoy").succeeded
+    assert performed(bench, keeping(), "buoy").succeeded
     states = bench.module("buoy").settings
-    assert (states["node"].standing, states["pace"].standing) == ("running, stored", "running, stored")
+    assert (states["node"].storage, states["pace"].storage) == ("running, stored", "running, stored")
     assert all(each.holds for each in compared(bench.module("hide"), bench.module("buoy")))
     bench.advance(12.0)
     heard = [heard for item in bench.module("hide").items for heard in getattr(item, "heard", ())]
@@ -87,12 +87,12 @@ def test_two_bitterns_are_compared_mended_and_hear_each_other() -> None:
 def test_what_is_intended_is_compared_and_written_once() -> None:
     bench, _ = on("bittern")
     intended = {"node": "9", "group": "12"}
-    assert undertaken(bench, writing(intended)).succeeded
+    assert performed(bench, writing(intended)).succeeded
     rows = {row.setting.name: row for row in rows_of(bench.module("m"), intended)}
     assert (rows["node"].differs, rows["group"].differs, rows["power"].differs) == (False, False, None)
     assert b"AT+GROUP=12\r" not in bench.sent
     bench.sent.clear()
-    again = undertaken(bench, writing(intended))
+    again = performed(bench, writing(intended))
     assert again.succeeded
     assert not any(b"=" in each for each in bench.sent)
 
@@ -155,11 +155,11 @@ def test_data_mode_is_entered_asked_about_and_left() -> None:
     with pytest.raises(Trouble, match="data mode"):
         tell.tell("AT")
     bench.advance(3.0)
-    data = next(each for each in bench.module("m").items if isinstance(each, Data))
+    data = next(each for each in bench.module("m").items if isinstance(each, DataStretch))
     assert data.bytes_in > 10
     assert "first data" in bench.module("m").milestones
     bench.advance(1.5)
-    assert undertaken(bench, escaping()).succeeded
+    assert performed(bench, escaping()).succeeded
     assert tell.tell("ATH").status == "ok"
 
 
@@ -172,10 +172,10 @@ def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
     bench.model = Model()
     bench.model.add("m", bench.line["m"])
     bench.choose("m", "wren")
-    tell = Commander(bench, "m")
+    tell = CommandClient(bench, "m")
     assert tell.tell("AT").status == NO_ANSWER
     bench.advance(2.0)
-    assert undertaken(bench, escaping()).succeeded
+    assert performed(bench, escaping()).succeeded
     assert tell.attention().status == "ok"
 
 
@@ -188,16 +188,16 @@ def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:
         assert tell.tell(f'AT+OPEN="127.0.0.1",{port}').result == "CONNECT"
         far, _ = server.accept()
         with far:
-            bench.send("m", Sending(b"from the hut"))
+            bench.send("m", SendJob(b"from the hut"))
             assert far.recv(64) == b"from the hut"
             far.sendall(b"from the shore")
             for _ in range(50):
                 time.sleep(0.01)
                 bench.advance(0.05)
                 data = bench.module("m").items[-1]
-                if isinstance(data, Data) and data.bytes_in >= 14:
+                if isinstance(data, DataStretch) and data.bytes_in >= 14:
                     break
-            assert isinstance(data, Data)
+            assert isinstance(data, DataStretch)
             assert data.last == b"from the shore"
     for _ in range(50):
         time.sleep(0.01)
@@ -230,17 +230,17 @@ def test_a_brown_out_is_a_restart_and_ends_what_waits() -> None:
 
 def test_a_guarded_change_of_the_line_is_stored_and_survives_the_restart() -> None:
     bench, _ = on("teal")
-    change = undertaken(bench, changing_line(LineChange(57600, "rtscts")))
+    change = performed(bench, changing_line(LineChange(57600, "rtscts")))
     assert change.succeeded, change.steps
     assert (bench.line["m"].rate, bench.line["m"].flow) == (57600, "rtscts")
     bench.modems["m"].restart(bench.seconds, "test")
     bench.advance(3.0)
-    assert Commander(bench, "m").tell("AT").status == "ok"
+    assert CommandClient(bench, "m").tell("AT").status == "ok"
 
 
 def test_a_change_that_it_only_says_it_made_is_led_back() -> None:
     bench, tell = on("bittern")
-    change = undertaken(bench, changing_line(LineChange(230_400)))
+    change = performed(bench, changing_line(LineChange(230_400)))
     assert change.succeeded is False
     assert bench.line["m"].rate == RATE
     assert tell.tell("AT+IPR?").fields["rate"] == str(RATE)
@@ -280,7 +280,7 @@ def test_a_module_that_dies_at_any_step_leaves_the_line_as_it_was(after: int, ob
     bench, _ = on("teal")
     bench.sent.clear()
     bench.hears = dying(bench, after, comes_back=False, obeys=obeys)
-    change = undertaken(bench, changing_line(LineChange(57600)))
+    change = performed(bench, changing_line(LineChange(57600)))
     assert commands_heard(bench) > after, "it was through before it could die: fewer steps to test"
     assert change.succeeded is False
     assert bench.line["m"].rate == RATE
@@ -294,7 +294,7 @@ def test_a_module_that_restarts_at_any_step_is_found_again(after: int, obeys: bo
     bench, tell = on("teal")
     bench.sent.clear()
     bench.hears = dying(bench, after, comes_back=True, obeys=obeys)
-    change = undertaken(bench, changing_line(LineChange(57600)))
+    change = performed(bench, changing_line(LineChange(57600)))
     bench.advance(5.0)
     assert tell.tell("AT").status == "ok", change.steps
     assert bench.line["m"].rate == (57600 if change.succeeded else RATE)

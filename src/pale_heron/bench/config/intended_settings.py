@@ -5,12 +5,12 @@ from typing import NamedTuple
 
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, SettingState
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.settings import Compared, Setting, compare_modules
+from pale_heron.core.device.schema.settings import PairedSetting, Setting, compare_modules
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
 
 
-class Row(NamedTuple):
+class IntendedSetting(NamedTuple):
     """One setting. `differs` is None where nothing is intended, or nothing was read."""
 
     setting: Setting
@@ -24,15 +24,15 @@ class Row(NamedTuple):
         return self.setting.parameter.legal if self.setting.parameter else "cannot be set"
 
 
-def rows_of(module: ModuleSnapshot, intended: Mapping[str, str]) -> list[Row]:
+def rows_of(module: ModuleSnapshot, intended: Mapping[str, str]) -> list[IntendedSetting]:
     """Every setting of a module's dialect."""
     return [_row(each, intended.get(each.name, ""), module) for each in module.dialect.settings.values()]
 
 
-def _row(setting: Setting, intended: str, module: ModuleSnapshot) -> Row:
+def _row(setting: Setting, intended: str, module: ModuleSnapshot) -> IntendedSetting:
     state = module.settings.get(setting.name, SettingState())
     known = bool(intended and state.now)
-    return Row(setting, intended, state, setting.differs(intended, state.now) if known else None)
+    return IntendedSetting(setting, intended, state, setting.differs(intended, state.now) if known else None)
 
 
 def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
@@ -52,7 +52,7 @@ def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
 
 def compared(
     here: ModuleSnapshot, there: ModuleSnapshot, names: tuple[str, str] = ("the first", "the second")
-) -> list[Compared]:
+) -> list[PairedSetting]:
     """The rules for two modules, called by `names`. Raises Trouble where they speak different dialects."""
     if here.dialect.name != there.dialect.name:
         raise Trouble(
@@ -62,7 +62,7 @@ def compared(
     return compare_modules(here.dialect.settings, here.values, there.values, names)
 
 
-def row_object(row: Row) -> dict[str, object]:
+def row_object(row: IntendedSetting) -> dict[str, object]:
     """A row as `settings --json` prints it; secrets are masked."""
     shown = row.setting.shown
     return {
@@ -72,11 +72,11 @@ def row_object(row: Row) -> dict[str, object]:
         "read": None if not row.state.now else (shown(row.state.now) if row.setting.secret else row.state.now),
         "differs": row.differs,
         "legal": row.legal,
-        "standing": row.state.standing or None,
+        "standing": row.state.storage or None,
     }
 
 
-def rule_object(found: Compared) -> dict[str, object]:
+def rule_object(found: PairedSetting) -> dict[str, object]:
     """A rule as `settings --json` prints it; secrets are masked."""
     shown = found.setting.shown
     secret = found.setting.secret
