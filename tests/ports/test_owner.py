@@ -13,7 +13,7 @@ from tests.waiting import LIMIT_S, until
 from pale_heron.core.frames import OUT, Chunk, Event
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports import worker as reader_module
+from pale_heron.ports import worker
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.opening import StreamGone
@@ -105,9 +105,9 @@ class LaneLife(RuleBasedStateMachine):
         self.patch = pytest.MonkeyPatch()
         self.device = Device()
         stream = type("Stream", (MadeUpStream,), {"device": self.device})
-        self.patch.setattr(reader_module, "Stream", stream)
-        self.patch.setattr(reader_module, "RETRY_S", 0.002)
-        self.patch.setattr(reader_module, "WAIT_S", 0.002)
+        self.patch.setattr(worker, "ByteStream", stream)
+        self.patch.setattr(worker, "RETRY_S", 0.002)
+        self.patch.setattr(worker, "WAIT_S", 0.002)
         self.inbox, self.records = BoundedQueue(), list[Chunk | Event]()
         self.reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), self.inbox, StampClock())
         self.wanted = 9600
@@ -189,7 +189,7 @@ TestLaneLife = LaneLife.TestCase
 
 def test_what_is_changed_while_the_lane_is_opening_is_set_on_the_line(monkeypatch: pytest.MonkeyPatch) -> None:
     device = Device()
-    monkeypatch.setattr(reader_module, "Stream", type("Stream", (MadeUpStream,), {"device": device}))
+    monkeypatch.setattr(worker, "ByteStream", type("ByteStream", (MadeUpStream,), {"device": device}))
     device.opens.clear()
     reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), BoundedQueue(), StampClock())
     reader.start()
@@ -204,8 +204,8 @@ def test_what_is_changed_while_the_lane_is_opening_is_set_on_the_line(monkeypatc
 def test_a_break_is_refused_while_closed_and_does_not_come_later(monkeypatch: pytest.MonkeyPatch) -> None:
     device = Device()
     device.there = False
-    monkeypatch.setattr(reader_module, "Stream", type("Stream", (MadeUpStream,), {"device": device}))
-    monkeypatch.setattr(reader_module, "RETRY_S", 0.01)
+    monkeypatch.setattr(worker, "ByteStream", type("ByteStream", (MadeUpStream,), {"device": device}))
+    monkeypatch.setattr(worker, "RETRY_S", 0.01)
     reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), BoundedQueue(), StampClock())
     reader.start()
     with pytest.raises(Trouble, match="is not open"):

@@ -5,8 +5,8 @@ def distance_and_bearing(
     from_latitude: float, from_longitude: float, latitude: float, longitude: float
 ) -> tuple[float, float]:
     """Metres along the geodesic on WGS 84, and degrees from north in which it begins, 0 to 360."""
-    # Slow to load, and needed only where there is a reference.
-    from pyproj import Geod
+    # Needed only where there is a reference.
+    from geographiclib.geodesic import Geodesic
 
-    bearing, _, metres = Geod(ellps="WGS84").inv(from_longitude, from_latitude, longitude, latitude)
-    return float(metres), float(bearing) % 360.0
+    found = Geodesic.WGS84.Inverse(from_latitude, from_longitude, latitude, longitude)
+    return float(found["s12"]), float(found["azi1"]) % 360.0

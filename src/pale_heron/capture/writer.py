@@ -21,6 +21,7 @@ from pale_heron.capture import pcapng
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
+from pale_heron.system import write_at
 
 NOT_MASKED = "Every byte as it went over the line: passwords and identities in it are not masked."
 REDACTED = "A copy made for sharing: stars stand for what the dialects call secret."
@@ -58,7 +59,7 @@ class CaptureWriter:
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
+            self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0), 0o644)
             header = pcapng.section(f"pale-heron {__version__}", comment)
             events = pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON")
             self._put(header, describes=True)
@@ -157,7 +158,7 @@ class CaptureWriter:
         """Write one whole block behind the last whole one."""
         done = 0
         while done < len(block):
-            done += os.pwrite(self._file, block[done:], self.size + done)
+            done += write_at(self._file, block[done:], self.size + done)
         if describes:
             self.described.append(self.size)
         self.size += len(block)

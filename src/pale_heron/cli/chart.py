@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.sources import Source
+from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
@@ -15,14 +15,21 @@ from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.report.kinds import CHARTS
 
 
-def chart(
-    kind: Annotated[str, typer.Argument(help=f"Which drawing: {', '.join(CHARTS)}.")],
-    file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
-    out: Annotated[Path, typer.Option("-o", "--output", help="Where to; its ending says the format: .svg or .pdf.")],
-    lane: Annotated[str, typer.Option(help="Which lane; else the first that tells positions.")] = "",
-    other: Annotated[str, typer.Option(help="The lane to compare with; else the next that tells positions.")] = "",
-    reference: Annotated[str, typer.Option(help="A point that is known, in any usual notation.")] = "",
-) -> None:
+@click.command("chart")
+@click.argument("kind", help=f"Which drawing: {', '.join(CHARTS)}.")
+@click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
+@click.option(
+    "-o",
+    "--output",
+    "out",
+    required=True,
+    type=FILE,
+    help="Where to; its ending says the format: .svg or .pdf.",
+)
+@click.option("--lane", default="", help="Which lane; else the first that tells positions.")
+@click.option("--other", default="", help="The lane to compare with; else the next that tells positions.")
+@click.option("--reference", default="", help="A point that is known, in any usual notation.")
+def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str) -> None:
     """Draw a chart of a capture: sky, scatter, ribbon, signal, position or comparison.
 
     Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
@@ -42,15 +49,15 @@ def chart(
     clear()
     chosen = chosen_lane(lanes, lane)
     if chosen is None:
-        typer.echo(f"pale-heron: {source.name} holds no sentence of a receiver: nothing to draw", err=True)
-        raise typer.Exit(Exit.NO)
+        click.echo(f"pale-heron: {source.name} holds no sentence of a receiver: nothing to draw", err=True)
+        raise click.exceptions.Exit(Exit.NO)
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
     try:
         save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks), out)
     except NothingToDraw as nothing:
-        typer.echo(f"pale-heron: {nothing}", err=True)
-        raise typer.Exit(Exit.NO) from None
+        click.echo(f"pale-heron: {nothing}", err=True)
+        raise click.exceptions.Exit(Exit.NO) from None
     print(out)
 
 

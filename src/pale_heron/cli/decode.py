@@ -3,23 +3,23 @@
 import json
 import sys
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.decoded import decoded, printable
 from pale_heron.bench.sources import Source
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.frames import Frame, Kind, Status
 from pale_heron.core.trouble import Exit
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
 
-def decode(
-    file: Annotated[Path, typer.Argument(help="A capture, a file of raw bytes, or - for standard input.")],
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a frame.")] = False,
-    show_secrets: Annotated[bool, typer.Option("--show-secrets", help="No stars for the secrets of modules.")] = False,
-) -> None:
+@click.command("decode")
+@click.argument("file", type=FILE, help="A capture, a file of raw bytes, or - for standard input.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a frame.")
+@click.option("--show-secrets", is_flag=True, help="No stars for the secrets of modules.")
+def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
     """Decode a capture, or raw bytes from a file or standard input.
 
     Example: pale-heron decode morning.pcapng --json
@@ -30,10 +30,10 @@ def decode(
         legible = legible or frame.kind is not Kind.BYTES
         print(json.dumps(decoded(frame, source.is_capture), ensure_ascii=False) if as_json else _line(frame, source))
     if source.torn:
-        typer.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
+        click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
     if not legible:
-        typer.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
-        raise typer.Exit(Exit.NO)
+        click.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
+        raise click.exceptions.Exit(Exit.NO)
 
 
 def _line(frame: Frame, source: Source) -> str:

@@ -1,9 +1,9 @@
 """`pale-heron demo`: the simulated bench on the full screen."""
 
 import os
-from typing import Annotated, Final, NamedTuple
+from typing import Final, NamedTuple
 
-import typer
+import click
 
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.watch import show
@@ -37,11 +37,11 @@ SCENES: Final = {
 NAMES: Final = (*SCENES, MODULES, TROUBLES)
 
 
-def demo(
-    seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
-    scene: Annotated[str, typer.Option(help=f"What is played: {', '.join(NAMES)}.")] = "saltmarsh",
-    no_capture: Annotated[bool, typer.Option("--no-capture", help="Keep no record of this.")] = False,
-) -> None:
+@click.command("demo")
+@click.option("--seed", default=7, type=int, help="The same seed gives the same run.", show_default=True)
+@click.option("--scene", default="saltmarsh", show_default=True, help=f"What is played: {', '.join(NAMES)}.")
+@click.option("--no-capture", is_flag=True, help="Keep no record of this.")
+def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Start the simulated devices of the salt marsh, and the full screen on them. Nothing need be plugged in.
 
     Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong

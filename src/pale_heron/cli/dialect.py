@@ -2,28 +2,30 @@
 
 import json
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.config.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.settings import RULES, Setting
 from pale_heron.core.trouble import Exit, Trouble
 
-app = typer.Typer(
-    help="Dialects: how a kind of device speaks and is told things. docs/dialects.md tells how to write one.",
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
+
+@click.group("dialect", no_args_is_help=True)
+def dialect() -> None:
+    """Dialects: how a kind of device speaks and is told things. docs/dialects.md says how to write one.
+
+    Example: pale-heron dialect list
+    """
 
 
-@app.command("check")
-def check(file: Annotated[Path, typer.Argument(help="A dialect file (TOML).")]) -> None:
+@dialect.command("check")
+@click.argument("file", type=FILE, help="A dialect file (TOML).")
+def check(file: Path) -> None:
     """Tell line by line what is wrong with a dialect file.
 
     Example: pale-heron dialect check my-receiver.toml
@@ -34,7 +36,7 @@ def check(file: Annotated[Path, typer.Argument(help="A dialect file (TOML).")]) 
     if wrong:
         count = len(wrong)
         print(f"{file}: {count} mistake{'' if count == 1 else 's'}; it is not used until none is left")
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
     counts = {"actions": dialect.actions, "commands": dialect.commands, "notices": dialect.notices}
     told = ", ".join(f"{len(each)} {what}" for what, each in counts.items() if each)
     print(f"{file}: dialect {dialect.name} is sound, with {told}")
@@ -42,8 +44,9 @@ def check(file: Annotated[Path, typer.Argument(help="A dialect file (TOML).")]) 
         print(f"Put it into {user_folder()} to use it")
 
 
-@app.command("list")
-def every(as_json: Annotated[bool, typer.Option("--json", help="One JSON array.")] = False) -> None:
+@dialect.command("list")
+@click.option("--json", "as_json", is_flag=True, help="One JSON array.")
+def every(as_json: bool) -> None:
     """List the dialects that can be used: those that ship, and those in your own folder.
 
     Example: pale-heron dialect list
@@ -57,12 +60,11 @@ def every(as_json: Annotated[bool, typer.Option("--json", help="One JSON array."
     print(f"Your own belong into {user_folder()}")
 
 
-@app.command("new")
-def new(
-    name: Annotated[str, typer.Argument(help="Its name: lower-case letters, digits and -.")],
-    extends: Annotated[str, typer.Option(help="The dialect that it grows from; empty for none.")] = STANDARD,
-    out: Annotated[Path | None, typer.Option("-o", "--out", help="The file; else one in your own folder.")] = None,
-) -> None:
+@dialect.command("new")
+@click.argument("name", help="Its name: lower-case letters, digits and -.")
+@click.option("--extends", default=STANDARD, help="The dialect that it grows from; empty for none.")
+@click.option("-o", "--out", type=FILE, help="The file; else one in your own folder.")
+def new(name: str, extends: str, out: Path | None) -> None:
     """Begin a dialect of your own: a file that is sound, with an example of each part to change.
 
     Example: pale-heron dialect new my-modem
@@ -74,7 +76,7 @@ def new(
         raise Trouble(f"{wrong[0].words}", "Choose another name, or one of `pale-heron dialect list` to grow from")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with path.open("x") as file:
+        with path.open("x", encoding="utf-8") as file:
             file.write(text)
     except FileExistsError:
         raise Trouble(f"{path} is there already", "Choose another name, or write to it with an editor") from None
@@ -83,11 +85,10 @@ def new(
     print(f"{path}: change it, then pale-heron dialect check {path}")
 
 
-@app.command("show")
-def show(
-    name: Annotated[str, typer.Argument(help="A dialect that can be used, or a file.")],
-    part: Annotated[str, typer.Argument(help="Only commands, actions, or settings whose name begins so.")] = "",
-) -> None:
+@dialect.command("show")
+@click.argument("name", help="A dialect that can be used, or a file.")
+@click.argument("part", default="", help="Only commands, actions, or settings whose name begins so.")
+def show(name: str, part: str) -> None:
     """Show what a dialect can tell: commands or actions with their values, notices, readings, settings and rules.
 
     Example: pale-heron dialect show plover

@@ -2,10 +2,12 @@
 
 import signal
 
+from pale_heron.system import END_SIGNALS
+
 
 def end_on_signals() -> None:
-    """From now on SIGTERM and SIGHUP interrupt the command as Ctrl-C does; a full screen takes them over later."""
-    for number in (signal.SIGTERM, signal.SIGHUP):
+    """From now on the signals to end interrupt the command as Ctrl-C does; a full screen takes them over later."""
+    for number in END_SIGNALS:
         signal.signal(number, _end)
 
 

@@ -1,25 +1,27 @@
 """`pale-heron export`: the track of a capture in an open format."""
 
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import chosen_lane
+from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.report.kinds import TRACKS
 
 
-def export(
-    file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
-    to: Annotated[str, typer.Option("--to", help=f"The format: {', '.join(TRACKS)}.")],
-    out: Annotated[Path, typer.Option("-o", "--output", help="Where to.")],
-    lane: Annotated[str, typer.Option(help="Which lane; else all that tell positions.")] = "",
-    every: Annotated[float, typer.Option(help="Seconds between positions at least; 0 for all of them.")] = 0.0,
-) -> None:
+@click.command("export")
+@click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
+@click.option("--to", required=True, help=f"The format: {', '.join(TRACKS)}.")
+@click.option("-o", "--output", "out", required=True, type=FILE, help="Where to.")
+@click.option("--lane", default="", help="Which lane; else all that tell positions.")
+@click.option(
+    "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
+)
+def export(file: Path, to: str, out: Path, lane: str, every: float) -> None:
     """Write the positions of a capture as a track: GPX, KML, GeoJSON or CSV. Gaps split it.
 
     Example: pale-heron export morning.pcapng --to gpx -o morning.gpx
@@ -39,6 +41,6 @@ def export(
     wanted = [named] if named else [each for each in lanes if each.fix.epochs_with_fix]
     count = write_tracks(to, [Track(each.name, segments(each.fix.track, every)) for each in wanted], out)
     if not count:
-        typer.echo(f"pale-heron: {source.name} holds no position: nothing is written", err=True)
-        raise typer.Exit(Exit.NO)
+        click.echo(f"pale-heron: {source.name} holds no position: nothing is written", err=True)
+        raise click.exceptions.Exit(Exit.NO)
     print(f"{out}: {count} position{'' if count == 1 else 's'}")

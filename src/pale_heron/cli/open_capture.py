@@ -1,23 +1,23 @@
 """`pale-heron open`: the full screen on a capture."""
 
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.sources import Source
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.moments import moment
 from pale_heron.core.trouble import Trouble
 
 SPEED_RANGE = (0.01, 10_000.0)
 
 
-def open_capture(
-    capture: Annotated[Path, typer.Argument(help="A capture, or a raw file of sentences.")],
-    speed: Annotated[float, typer.Option(help="Times real time.")] = 1.0,
-    at: Annotated[str, typer.Option(help="Where to begin: 09:41:07, 2031-05-04T09:41:07Z or +90s.")] = "",
-    paused: Annotated[bool, typer.Option("--paused", help="Stand still at first.")] = False,
-) -> None:
+@click.command("open")
+@click.argument("capture", type=FILE, help="A capture, or a raw file of sentences.")
+@click.option("--speed", default=1.0, type=float, help="Times real time.", show_default=True)
+@click.option("--at", default="", help="Where to begin: 09:41:07, 2031-05-04T09:41:07Z or +90s.")
+@click.option("--paused", is_flag=True, help="Stand still at first.")
+def open_capture(capture: Path, speed: float, at: str, paused: bool) -> None:
     """Play a capture on the full screen, through the same computation as live lanes.
 
     Example: pale-heron open morning.pcapng --speed 10 --at 09:41:07
@@ -37,7 +37,7 @@ def open_capture(
     finally:
         replay.stop()
     if app.return_code:
-        raise typer.Exit(app.return_code)
+        raise click.exceptions.Exit(app.return_code)
 
 
 def _begin(capture: Path) -> int:

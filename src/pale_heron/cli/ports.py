@@ -3,9 +3,9 @@
 import json
 import time
 from dataclasses import asdict
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
-import typer
+import click
 
 if TYPE_CHECKING:
     from pale_heron.ports.listing import Port
@@ -13,10 +13,10 @@ if TYPE_CHECKING:
 LOOK_S = 0.4
 
 
-def ports(
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a port, or a change with --watch.")] = False,
-    watch: Annotated[bool, typer.Option("--watch", help="Go on, and say what came and what went.")] = False,
-) -> None:
+@click.command("ports")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a port, or a change with --watch.")
+@click.option("--watch", is_flag=True, help="Go on, and say what came and what went.")
+def ports(as_json: bool, watch: bool) -> None:
     """List the serial ports of this machine, and simulated devices that run on it.
 
     Example: pale-heron ports --watch

@@ -1,12 +1,10 @@
 """The program `pale-heron`: its commands, and how every one of them ends."""
 
 import importlib
-import os
 import sys
-from typing import Annotated, Any, Final, NoReturn
+from typing import Final, NoReturn
 
-import typer
-from typer.core import TyperGroup
+import click
 
 from pale_heron import __version__
 from pale_heron.core.trouble import Exit, Trouble, fault_words
@@ -28,77 +26,66 @@ COMMANDS: Final = {
     "routine": "routine",
     "dialect": "dialect",
     "sim": "sim",
+    "completion": "completion",
 }
-"""Commands by their names, each with its module, which holds a function of that name, or an `app` of several."""
-
-HELP: Final = {"help_option_names": ["-h", "--help"]}
+"""Commands by their names, each with its module, which holds a command of that name."""
 
 
-class Commands(TyperGroup):
+class LazyCommands(click.Group):
     """Loads the module of the command that is asked for alone: the first picture does not wait for all."""
 
-    def list_commands(self, ctx: Any) -> list[str]:  # noqa: ARG002 - of the toolkit
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002 - of the toolkit
         """All there are."""
         return list(COMMANDS)
 
-    def get_command(self, ctx: Any, cmd_name: str) -> Any:  # noqa: ARG002 - of the toolkit
-        """One of them; None where there is no such."""
-        if cmd_name not in COMMANDS:
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """The command that is asked for; for an unknown one the nearest is named."""
+        try:
+            return super().resolve_command(ctx, args)
+        except click.NoSuchCommand as unknown:
+            raise click.NoSuchCommand(unknown.command_name, possibilities=COMMANDS, ctx=ctx) from None
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002 - of the toolkit
+        """One of them; None where there is no such command."""
+        name = COMMANDS.get(cmd_name)
+        if name is None:
             return None
-        module = importlib.import_module(f"pale_heron.cli.{COMMANDS[cmd_name]}")
-        several = getattr(module, "app", None)
-        if several is not None:
-            command = typer.main.get_command(several)
-        else:
-            one = typer.Typer(add_completion=False, rich_markup_mode=None, context_settings=HELP)
-            one.command(cmd_name)(getattr(module, COMMANDS[cmd_name]))
-            command = typer.main.get_command(one)
-        command.name = cmd_name
+        command = getattr(importlib.import_module(f"pale_heron.cli.{name}"), name)
+        assert isinstance(command, click.Command)
         return command
 
 
-app = typer.Typer(
-    cls=Commands,
+@click.group(
+    cls=LazyCommands,
     name="pale-heron",
-    help="Watch live serial traffic from GNSS receivers and wireless links, from the first byte to the final proof.",
     no_args_is_help=True,
-    add_completion=False,
-    rich_markup_mode=None,
-    pretty_exceptions_enable=False,
-    context_settings=HELP,
+    context_settings={"help_option_names": ["-h", "--help"]},
 )
+@click.version_option(__version__, message="pale-heron %(version)s", help="Print the version.")
+def program() -> None:
+    """Watch live serial traffic from GNSS receivers and wireless links, from the first byte to the final proof.
 
-
-def _print_version(wanted: bool) -> None:
-    if wanted:
-        typer.echo(f"pale-heron {__version__}")
-        raise typer.Exit
-
-
-@app.callback()
-def _program(
-    _version: Annotated[
-        bool, typer.Option("--version", help="Print the version.", callback=_print_version, is_eager=True)
-    ] = False,
-) -> None:
-    """Options that stand before a command."""
+    Example: pale-heron demo
+    """
 
 
 def main() -> NoReturn:
     """Run one command; trouble becomes one message, a fault of ours says so and asks for a report."""
+    status: int = Exit.DONE
     try:
-        status = app(standalone_mode=True)
+        status = program.main(prog_name="pale-heron", standalone_mode=False) or Exit.DONE
+    except click.ClickException as wrong:
+        wrong.show()
+        status = wrong.exit_code
+    except click.Abort as given_up:
+        status = Exit.INTERRUPTED if isinstance(given_up.__cause__, KeyboardInterrupt) else Exit.NO
     except Trouble as trouble:
-        typer.echo(f"pale-heron: {safe_label(str(trouble))}", err=True)
+        click.echo(f"pale-heron: {safe_label(str(trouble))}", err=True)
         status = Exit.WRONG_USAGE
-    except BrokenPipeError:
-        # Whoever read our output has had enough; the interpreter must not try to write the rest at its end.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        status = Exit.DONE
-    except KeyboardInterrupt:
-        status = Exit.DONE
     except Exception as fault:
         # Whatever it is: no user sees a traceback, which may show what must not be shared.
-        typer.echo(f"pale-heron: {fault_words(fault)}", err=True)
+        click.echo(f"pale-heron: {fault_words(fault)}", err=True)
         status = Exit.OWN_FAULT
     sys.exit(status)

@@ -4,36 +4,35 @@ import signal
 import threading
 import time
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.system import END_SIGNALS
 
 TELL_S = 1.0
 
 
-def record(
-    out: Annotated[Path, typer.Option("-o", "--out", help="The capture to write; never overwritten.")],
-    lanes: Annotated[
-        list[str] | None, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE...")
-    ] = None,
-    bench: Annotated[Path | None, typer.Option(help="The lanes of a bench file, before those named here.")] = None,
-    duration: Annotated[str, typer.Option("--for", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")] = "",
-) -> None:
+@click.command("record")
+@click.option("-o", "--out", required=True, type=FILE, help="The capture to write; never overwritten.")
+@click.argument("lanes", nargs=-1, metavar="LANE...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
+@click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
+@click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
+def record(out: Path, lanes: tuple[str, ...], bench: Path | None, duration: str) -> None:
     """Record lanes to a capture, without a screen.
 
     Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
     """
     limit = seconds(duration) if duration else None
-    specs = lanes_of(lanes or [], bench)
+    specs = lanes_of(lanes, bench)
     if not specs:
         raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
     ended = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+    for number in (signal.SIGINT, *END_SIGNALS):
         signal.signal(number, lambda *_: ended.set())
     session = Session(out.stem, specs, out)
     begin = time.monotonic()
@@ -41,23 +40,23 @@ def record(
     while not ended.is_set() and (limit is None or time.monotonic() - begin < limit):
         left = TELL_S if limit is None else min(TELL_S, limit - (time.monotonic() - begin))
         ended.wait(max(0.0, left))
-        typer.echo(f"\r{_state(session)}", err=True, nl=False)
+        click.echo(f"\r{_state(session)}", err=True, nl=False)
     before = session.fresh_snapshot()
     hanging = session.stop()
-    typer.echo(f"\r{_state(session)}", err=True)
+    click.echo(f"\r{_state(session)}", err=True)
     for name in hanging:
-        typer.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)
+        click.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)
     last = session.snapshot()
     for lane in before.lanes:
         for finding in lane.findings:
             evidence = f" {finding.evidence}." if finding.evidence else ""
-            typer.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
+            click.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
     if last.capture.failure or last.capture.lost:
         why = f": {last.capture.failure}" if last.capture.failure else ""
-        typer.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
-        raise typer.Exit(Exit.NO)
+        click.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
+        raise click.exceptions.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
 
 
 def _state(session: Session) -> str:

@@ -1,20 +1,20 @@
 """`pale-heron redact`: a copy of a capture without secrets."""
 
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.redacting import redact as redacted
 from pale_heron.capture.reader import is_capture
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.trouble import Trouble
 
 
-def redact(
-    file: Annotated[Path, typer.Argument(help="A capture.")],
-    out: Annotated[Path | None, typer.Option("-o", "--out", help="The copy; else NAME-redacted.pcapng.")] = None,
-    secret: Annotated[list[str] | None, typer.Option(help="One more text that must not be shared.")] = None,
-) -> None:
+@click.command("redact")
+@click.argument("file", type=FILE, help="A capture.")
+@click.option("-o", "--out", type=FILE, help="The copy; else NAME-redacted.pcapng.")
+@click.option("--secret", multiple=True, help="One more text that must not be shared.")
+def redact(file: Path, out: Path | None, secret: tuple[str, ...]) -> None:
     """Make a copy that can be shared: stars stand for pass phrases, pins, own numbers and identities.
 
     They are found as the dialects mark them, in commands, replies and echoes. Look at the copy before you share it:
@@ -28,7 +28,7 @@ def redact(
     more = list(secret or [])
     if any(len(each) < 3 for each in more):
         raise Trouble("A --secret of less than 3 characters would be found everywhere", "Name a longer text")
-    done = redacted(file, target, more, lambda words: typer.echo(f"pale-heron: {words}", err=True))
+    done = redacted(file, target, more, lambda words: click.echo(f"pale-heron: {words}", err=True))
     if done.torn:
-        typer.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
+        click.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
     print(f"{target}: {done.secrets} secrets masked at {done.places} places")

@@ -3,15 +3,16 @@
 import json
 import sys
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.config.routine_files import known_routines, named_routine
 from pale_heron.bench.operations.routine import FAILED, PASSED, RoutineRun, StepStatus
 from pale_heron.cli.bench_run import opened
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lanes
@@ -20,14 +21,22 @@ LOOK_S = 0.02
 _SIGNS = {PASSED: "passed", FAILED: "FAILED"}
 
 
+@click.command("routine")
+@click.argument("file", help="A routine (TOML), or the name of one that ships; `list` lists them.")
+@click.argument("lanes", nargs=-1, metavar="LANE...", help="As many as it runs on.")
+@click.option("--set", "values", multiple=True, help="NAME=VALUE of a variable.")
+@click.option("--yes", is_flag=True, help="Answer its questions with yes.")
+@click.option("--dialect", default="", help="How the modules speak; else as the routine says.")
+@click.option("-o", "--out", "capture", type=FILE, help="Keep a record of it in this capture.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a step, and one for the whole.")
 def routine(
-    file: Annotated[str, typer.Argument(help="A routine (TOML), or the name of one that ships; `list` lists them.")],
-    lanes: Annotated[list[str] | None, typer.Argument(help="As many as it runs on.", metavar="LANE...")] = None,
-    values: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of a variable.")] = None,
-    yes: Annotated[bool, typer.Option("--yes", help="Answer its questions with yes.")] = False,
-    dialect: Annotated[str, typer.Option(help="How the modules speak; else as the routine says.")] = "",
-    capture: Annotated[Path | None, typer.Option("-o", "--out", help="Keep a record of it in this capture.")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a step, and one for the whole.")] = False,
+    file: str,
+    lanes: tuple[str, ...],
+    values: tuple[str, ...],
+    yes: bool,
+    dialect: str,
+    capture: Path | None,
+    as_json: bool,
 ) -> None:
     """Run a routine: each step passes or fails with what was seen; it stops where one fails, with exit status 1.
 
@@ -40,20 +49,20 @@ def routine(
             print(f"{name:<18} {named_routine(name).title}")
         return
     wanted = named_routine(file)
-    specs = parse_lanes(lanes or [])
+    specs = parse_lanes(lanes)
     if not specs:
         raise Trouble("No lane is named", f"pale-heron routine {file} LANE...")
-    known = _values(wanted, values or [])
+    known = _values(wanted, values)
     speaks = dialect or wanted.dialect
     with opened([replace(spec, dialect=speaks) for spec in specs], speaks, capture) as session:
         run = RoutineRun(wanted, session, [spec.name for spec in specs], known)
         session.operations.begin(run)
         _follow(run, yes=yes, as_json=as_json)
     if not run.succeeded:
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
 
 
-def _values(wanted: Routine, texts: list[str]) -> dict[str, str]:
+def _values(wanted: Routine, texts: Sequence[str]) -> dict[str, str]:
     """The values of its variables; a secret one may be typed unseen."""
     found = {}
     for text in texts:
@@ -64,7 +73,7 @@ def _values(wanted: Routine, texts: list[str]) -> dict[str, str]:
         found[name] = value
     for name, variable in wanted.variables.items():
         if variable.ask and name not in found and sys.stdin.isatty():
-            found[name] = typer.prompt(variable.ask, default=variable.value or None, hide_input=variable.secret)
+            found[name] = click.prompt(variable.ask, default=variable.value or None, hide_input=variable.secret)
     return found
 
 
@@ -81,7 +90,7 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
             break
         if run.question:
             asked = run.question
-            run.answer(yes or (sys.stdin.isatty() and typer.confirm(asked)))
+            run.answer(yes or (sys.stdin.isatty() and click.confirm(asked)))
             while run.question == asked and not run.over:
                 time.sleep(LOOK_S)
         time.sleep(LOOK_S)

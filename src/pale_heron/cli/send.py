@@ -2,9 +2,9 @@
 
 import json
 import sys
-from typing import Annotated, Final
+from typing import Final
 
-import typer
+import click
 
 from pale_heron.bench.operations.command_client import CommandClient, exchange_object
 from pale_heron.cli.bench_run import opened
@@ -16,16 +16,22 @@ from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lane
 
 
+@click.command("send")
+@click.argument("lane", metavar="LANE", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
+@click.argument("commands", nargs=-1, required=True, metavar="COMMAND...", help="Command lines, one after the other.")
+@click.option("--dialect", default="", help="How the module speaks; else it is recognised, or `standard`.")
+@click.option("--payload", multiple=True, help="What is sent at the prompt of a command; again for the next prompt.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object an exchange.")
+@click.option("--show-secrets", is_flag=True, help="Do not mask what must not be shared.")
+@click.option("--yes", is_flag=True, help="Do not ask before commands that risk something.")
 def send(
-    lane: Annotated[str, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="LANE")],
-    commands: Annotated[list[str], typer.Argument(help="Command lines, one after the other.", metavar="COMMAND...")],
-    dialect: Annotated[str, typer.Option(help="How the module speaks; else it is recognised, or `standard`.")] = "",
-    payload: Annotated[
-        list[str] | None, typer.Option(help="What is sent at the prompt of a command; again for the next prompt.")
-    ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object an exchange.")] = False,
-    show_secrets: Annotated[bool, typer.Option("--show-secrets", help="Do not mask what must not be shared.")] = False,
-    yes: Annotated[bool, typer.Option("--yes", help="Do not ask before commands that risk something.")] = False,
+    lane: str,
+    commands: tuple[str, ...],
+    dialect: str,
+    payload: tuple[str, ...],
+    as_json: bool,
+    show_secrets: bool,
+    yes: bool,
 ) -> None:
     """Tell a module commands and show what it answers, with its meaning. Exit status 1 where it said no, or nothing.
 
@@ -50,7 +56,7 @@ def send(
             told = exchange_object(exchange, masking)
             print(json.dumps(told, ensure_ascii=False) if as_json else _words(exchange, tell.dialect, masking))
     if not every_ok:
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
 
 
 def _prompts(dialect: Dialect | None, command: str) -> bool:
@@ -63,10 +69,10 @@ def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
         raise Trouble(f"{command!r} is not printable ASCII", "Quote it as one word: 'AT+CSQ'")
     for spoken in dialect.spoken(command) if dialect else ():
         if spoken.wrong:
-            typer.echo(f"pale-heron: {spoken.wrong}", err=True)
+            click.echo(f"pale-heron: {spoken.wrong}", err=True)
         asks = spoken.risk and not yes and sys.stdin.isatty()
-        if asks and not typer.confirm(f"{spoken.text}: {spoken.risk}. Send it?"):
-            raise typer.Exit(Exit.NO)
+        if asks and not click.confirm(f"{spoken.text}: {spoken.risk}. Send it?"):
+            raise click.exceptions.Exit(Exit.NO)
 
 
 _SHOWN: Final = {ECHO: "echo", NOTICE: "notice", PROMPT: "prompt", SENT: "sent", PAYLOAD: "payload"}

@@ -3,10 +3,10 @@
 import json
 import sys
 import time
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.config.intended_settings import checked, compared, row_object, rows_of, rule_object
@@ -14,6 +14,7 @@ from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.module import reading, writing
 from pale_heron.bench.operations.receiver import DOING, FAILED, AcknowledgedSettings, SteppedOperation, Work
 from pale_heron.cli.bench_run import opened, speaking
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.settings import RULES, PairedSetting
 from pale_heron.core.trouble import Exit, Trouble
@@ -22,18 +23,22 @@ from pale_heron.ports.address import LaneSpec
 LOOK_S = 0.02
 
 
+@click.command("settings")
+@click.argument("lanes", nargs=-1, metavar="LANE [LANE]", help="One or two: [nickname=]ADDRESS[@rate...]")
+@click.option("--set", "values", multiple=True, help="NAME=VALUE is intended; for the second lane NICKNAME.NAME=VALUE.")
+@click.option("--write", is_flag=True, help="Write what differs, and read it back.")
+@click.option("--store", is_flag=True, help="With --write: keep it over a restart.")
+@click.option("--bench", type=FILE, help="Lanes and what is intended from a bench file.")
+@click.option("--dialect", default="", help="How they speak; else it is recognised.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 def settings(
-    lanes: Annotated[
-        list[str] | None, typer.Argument(help="One or two: [nickname=]ADDRESS[@rate...]", metavar="LANE [LANE]")
-    ] = None,
-    values: Annotated[
-        list[str] | None, typer.Option("--set", help="NAME=VALUE is intended; for the second lane NICKNAME.NAME=VALUE.")
-    ] = None,
-    write: Annotated[bool, typer.Option("--write", help="Write what differs, and read it back.")] = False,
-    store: Annotated[bool, typer.Option("--store", help="With --write: keep it over a restart.")] = False,
-    bench: Annotated[Path | None, typer.Option(help="Lanes and what is intended from a bench file.")] = None,
-    dialect: Annotated[str, typer.Option(help="How they speak; else it is recognised.")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
+    lanes: tuple[str, ...],
+    values: tuple[str, ...],
+    write: bool,
+    store: bool,
+    bench: Path | None,
+    dialect: str,
+    as_json: bool,
 ) -> None:
     """Read how a module is set, and what differs from what is intended; or hold two against each other by rule.
 
@@ -43,10 +48,10 @@ def settings(
 
     Example: pale-heron settings hide=/dev/ttyUSB0 buoy=/dev/ttyUSB1 --set buoy.node=8
     """
-    specs = lanes_of(lanes or [], bench)
+    specs = lanes_of(lanes, bench)
     if not 1 <= len(specs) <= 2:
         raise Trouble(f"{len(specs)} lanes are named", "Name one, or two to compare")
-    intended = _intended(specs, values or [])
+    intended = _intended(specs, values)
     failures: list[str] = []
     with opened(specs, dialect) as session:
         for spec in specs:
@@ -60,10 +65,10 @@ def settings(
         rules = compared(modules[first], modules[last], (first, last)) if len(modules) == 2 else []
     differing = _print(modules, intended, rules, failures, as_json=as_json)
     if differing or failures or any(each.holds is False for each in rules):
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
 
 
-def _intended(specs: list[LaneSpec], values: list[str]) -> dict[str, dict[str, str]]:
+def _intended(specs: list[LaneSpec], values: Sequence[str]) -> dict[str, dict[str, str]]:
     """What is intended of each lane: from the bench file, then from the command line."""
     found = {spec.name: dict(spec.intended) for spec in specs}
     for text in values:
@@ -84,7 +89,7 @@ def _perform(session: Session, lane: str, work: Work, *, quiet: bool) -> list[st
         over = operation.over
         ended = [step for step in operation.steps if step.outcome != DOING]
         for step in ended[told:] if not quiet else ():
-            typer.echo(f"{lane}: {step.words}: {step.seen}", err=True)
+            click.echo(f"{lane}: {step.words}: {step.seen}", err=True)
         told = len(ended)
         if over:
             break

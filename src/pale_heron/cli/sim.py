@@ -2,17 +2,17 @@
 
 import contextlib
 import os
-import select
 import sys
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
@@ -24,24 +24,42 @@ MODULES = ("bittern", "plover", "wren", "teal", "marsh")
 DEVICES = ("curlew", *MODULES, "trouble")
 
 
+@click.command("sim")
+@click.argument("device", help=f"Which device: {', '.join(DEVICES)}.")
+@click.argument("troubles", nargs=-1, metavar="[NAME]...", help="Behind `trouble`: which ones, or `all`.")
+@click.option("--link", type=FILE, help="A stable name for its pseudo-terminal.")
+@click.option("--tcp", is_flag=True, help="A TCP port of this machine instead of a pseudo-terminal.")
+@click.option("--seed", default=7, type=int, help="The same seed gives the same run.", show_default=True)
+@click.option("--rate", default=9600, type=int, help="Its line rate in baud.", show_default=True)
+@click.option(
+    "--every",
+    default=0,
+    type=int,
+    help="Milliseconds between epochs, 100 to 1000; 0: as the scene has it.",
+    show_default=True,
+)
+@click.option("--start", default="", help=f"How it starts: {', '.join(START_TIMES)}.")
+@click.option("--quick", default=0.0, type=float, help="Divides the times that a start takes.", show_default=True)
+@click.option("--scene", default="saltmarsh", show_default=True, help=f"What happens: {', '.join(SCENES)}.")
+@click.option("--host-time", is_flag=True, help="Say this host's UTC, not the made-up one.")
+@click.option("--after", default=0.0, type=float, help="Seconds until power comes to the modules.", show_default=True)
+@click.option("--when-opened", is_flag=True, help="Power comes to the modules once their lines are all opened.")
+@click.option("--until-input-ends", is_flag=True, hidden=True)
 def sim(
-    device: Annotated[str, typer.Argument(help=f"Which device: {', '.join(DEVICES)}.")],
-    troubles: Annotated[
-        list[str] | None, typer.Argument(help="Behind `trouble`: which ones, or `all`.", metavar="[NAME]...")
-    ] = None,
-    link: Annotated[Path | None, typer.Option(help="A stable name for its pseudo-terminal.")] = None,
-    seed: Annotated[int, typer.Option(help="The same seed gives the same run.")] = 7,
-    rate: Annotated[int, typer.Option(help="Its line rate in baud.")] = 9600,
-    every: Annotated[int, typer.Option(help="Milliseconds between epochs, 100 to 1000; 0: as the scene has it.")] = 0,
-    start: Annotated[str, typer.Option(help=f"How it starts: {', '.join(START_TIMES)}.")] = "",
-    quick: Annotated[float, typer.Option(help="Divides the times that a start takes.")] = 0.0,
-    scene: Annotated[str, typer.Option(help=f"What happens: {', '.join(SCENES)}.")] = "saltmarsh",
-    host_time: Annotated[bool, typer.Option("--host-time", help="Say this host's UTC, not the made-up one.")] = False,
-    after: Annotated[float, typer.Option(help="Seconds until power comes to the modules.")] = 0.0,
-    when_opened: Annotated[
-        bool, typer.Option("--when-opened", help="Power comes to the modules once their lines are all opened.")
-    ] = False,
-    until_input_ends: Annotated[bool, typer.Option(hidden=True)] = False,
+    device: str,
+    troubles: tuple[str, ...],
+    link: Path | None,
+    tcp: bool,
+    seed: int,
+    rate: int,
+    every: int,
+    start: str,
+    quick: float,
+    scene: str,
+    host_time: bool,
+    after: float,
+    when_opened: bool,
+    until_input_ends: bool,
 ) -> None:
     """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
 
@@ -51,12 +69,14 @@ def sim(
 
     Example: pale-heron sim trouble wrong-rate
     """
+    if tcp and link is not None:
+        raise Trouble("A TCP port has no --link", "Leave one of the two out")
+    ended = _input_ended() if until_input_ends else lambda: False
     if device == "trouble":
-        _run_troubles(troubles or [], link, seed, _input_ended if until_input_ends else lambda: False)
+        _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
         return
     if device in MODULES and not troubles:
-        ended = _input_ended if until_input_ends else lambda: False
-        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened)
+        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
@@ -70,21 +90,23 @@ def sim(
     played = SCENES[scene]
     played = replace(played, start=start or played.start, quick=quick or played.quick)
     label = Label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
-    terminal = Terminal(rate, link or _free_link(device), label=label)
+    terminal = Terminal(rate, link or _free_link(device), label=label, over_tcp=tcp)
     end_on_signals()
-    print(link or terminal.path, flush=True)
+    print(terminal.name, flush=True)
     try:
         begin = wait_for_second() if host_time else BEGIN_UTC
         curlew = Curlew(played, seed, begin * SECOND)
         curlew.configure(rate=rate, every_ms=every)
-        run_curlew(curlew, terminal, _input_ended if until_input_ends else lambda: False)
+        run_curlew(curlew, terminal, ended)
     except KeyboardInterrupt:
         return
     finally:
         terminal.close()
 
 
-def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callable[[], bool]) -> None:
+def _run_troubles(
+    names: Sequence[str], link: Path | None, seed: int, ended: Callable[[], bool], *, over_tcp: bool
+) -> None:
     """Several devices in trouble; prints what is to be opened, one a line."""
     from pale_heron.sim.run import TroubleStage, run_stages
     from pale_heron.sim.troubles import TROUBLES
@@ -92,14 +114,14 @@ def _run_troubles(names: list[str], link: Path | None, seed: int, ended: Callabl
     known = ", ".join(TROUBLES)
     if not names:
         raise Trouble("No trouble is named", f"pale-heron sim trouble NAME, of {known}, or all")
-    wanted = list(TROUBLES) if names == ["all"] else names
+    wanted = list(TROUBLES) if names == ("all",) else names
     for name in wanted:
         if name not in TROUBLES:
             raise Trouble(f"There is no trouble {name!r}{nearest_words(name, TROUBLES)}", f"There are: {known}")
     if link is not None and len(wanted) > 1:
         raise Trouble("One --link for several devices", "Leave --link out, or name one trouble")
     end_on_signals()
-    stages = [TroubleStage(name, TROUBLES[name], seed, link or _free_link(name)) for name in wanted]
+    stages = [TroubleStage(name, TROUBLES[name], seed, link or _free_link(name), over_tcp=over_tcp) for name in wanted]
     for stage in stages:
         print(stage.path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
@@ -115,6 +137,7 @@ def _run_modules(
     after: float,
     *,
     when_opened: bool,
+    over_tcp: bool,
 ) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.modem import RATES as KNOWN
@@ -130,15 +153,24 @@ def _run_modules(
         whole = kind != "marsh" and not posts
         own = link if link is None or whole else link.with_name(f"{link.name}-{module.name}")
         path = own or _free_link(module.name)
-        posts.append(ModulePost(module, rate, path))
-        print(path, flush=True)
+        posts.append(ModulePost(module, rate, path, over_tcp=over_tcp))
+        print(posts[-1].terminal.name, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(posts, ended, after, lambda: not when_opened or all(post.terminal.taken for post in posts))
 
 
-def _input_ended() -> bool:
-    """Whether the process that started this one is gone: its end of our standard input is closed."""
-    return bool(select.select([sys.stdin], [], [], 0)[0]) and not os.read(sys.stdin.fileno(), 1)
+def _input_ended() -> Callable[[], bool]:
+    """Tells whether the process that started this one is gone: its end of our standard input is closed."""
+    ended = threading.Event()
+
+    def read() -> None:
+        with contextlib.suppress(OSError):
+            while os.read(sys.stdin.fileno(), 4096):
+                pass
+        ended.set()
+
+    threading.Thread(target=read, name="input", daemon=True).start()
+    return ended.is_set
 
 
 def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:

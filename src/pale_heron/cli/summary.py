@@ -4,23 +4,24 @@ import json
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
-import typer
+import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import point_typed
+from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
 from pale_heron.core.trouble import Exit
 
 _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"}
 
 
-def summary(
-    file: Annotated[Path, typer.Argument(help="A capture or a file of raw bytes.")],
-    reference: Annotated[str, typer.Option(help="A point that is known, in any usual notation.")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
-) -> None:
+@click.command("summary")
+@click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
+@click.option("--reference", default="", help="A point that is known, in any usual notation.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object.")
+def summary(file: Path, reference: str, as_json: bool) -> None:
     """Tell what a capture holds: lanes, types, fix, line, findings.
 
     Example: pale-heron summary morning.pcapng
@@ -37,7 +38,7 @@ def summary(
     else:
         print("\n".join(_text(found)))
     if not any(lane["valid_sentences"] or lane["readable_share"] for lane in found["lanes"]):
-        raise typer.Exit(Exit.NO)
+        raise click.exceptions.Exit(Exit.NO)
 
 
 def _text(found: dict[str, Any]) -> Iterator[str]:

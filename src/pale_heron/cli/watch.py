@@ -3,33 +3,31 @@
 import contextlib
 import time
 from pathlib import Path
-from typing import Annotated
 
-import typer
+import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
 
 
-def watch(
-    lanes: Annotated[
-        list[str] | None, typer.Argument(help="[nickname=]ADDRESS[@rate[,framing][,flow]]", metavar="[LANE]...")
-    ] = None,
-    bench: Annotated[Path | None, typer.Option(help="The lanes of a bench file, before those named here.")] = None,
-    no_capture: Annotated[bool, typer.Option("--no-capture", help="Keep no record of this.")] = False,
-) -> None:
+@click.command("watch")
+@click.argument("lanes", nargs=-1, metavar="[LANE]...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
+@click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
+@click.option("--no-capture", is_flag=True, help="Keep no record of this.")
+def watch(lanes: tuple[str, ...], bench: Path | None, no_capture: bool) -> None:
     """Open lanes on the full screen; without a lane, the list of ports.
 
     Example: pale-heron watch curlew=/dev/ttyUSB0@9600 hide=socket://127.0.0.1:7000
 
     Example: pale-heron watch --bench saltmarsh.toml
     """
-    specs = lanes_of(lanes or [], bench)
+    specs = lanes_of(lanes, bench)
     if not specs:
         from pale_heron.tui.ports_app import choose_ports
 
@@ -56,16 +54,16 @@ def show(
     finally:
         hanging = session.stop()
     for name in hanging:
-        typer.echo(f"The driver of {name} does not let go; the record is complete.", err=True)
+        click.echo(f"The driver of {name} does not let go; the record is complete.", err=True)
     if path:
         state = session.snapshot().capture
         if state.failure:
-            typer.echo(f"Not all was recorded: {state.failure}.", err=True)
+            click.echo(f"Not all was recorded: {state.failure}.", err=True)
         else:
             lost = f"; {state.lost} bytes could not be recorded" if state.lost else ""
-            typer.echo(f"Recorded {state.size} bytes in {path}{lost}")
+            click.echo(f"Recorded {state.size} bytes in {path}{lost}")
     fault = session.snapshot().fault
     if fault:
-        typer.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)
+        click.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)
     if app.return_code or fault:
-        raise typer.Exit(app.return_code or Exit.OWN_FAULT)
+        raise click.exceptions.Exit(app.return_code or Exit.OWN_FAULT)

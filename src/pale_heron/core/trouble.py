@@ -10,6 +10,7 @@ class Exit(IntEnum):
     NO = 1
     WRONG_USAGE = 2
     OWN_FAULT = 70
+    INTERRUPTED = 130
 
 
 class Trouble(Exception):

@@ -58,7 +58,7 @@ def adapters_file() -> Path:
 def known_adapters() -> dict[str, AdapterNote]:
     """What is remembered, by key; a file that cannot be read counts as empty."""
     try:
-        told = tomllib.loads(adapters_file().read_text()).get("adapter", [])
+        told = tomllib.loads(adapters_file().read_text("utf-8")).get("adapter", [])
     except (OSError, ValueError):
         return {}
     found = {}

@@ -22,7 +22,7 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
     from tomlkit.exceptions import TOMLKitError
 
     try:
-        document = tomlkit.parse(path.read_text() if path.exists() else head)
+        document = tomlkit.parse(path.read_text("utf-8") if path.exists() else head)
         rows = document.setdefault(table, tomlkit.aot())
 
         def row(key: str, value: str) -> Any:
@@ -34,7 +34,7 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
 
         yield row
         with written_whole(path) as fresh:
-            fresh.write_text(tomlkit.dumps(document))
+            fresh.write_text(tomlkit.dumps(document), "utf-8")
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
     except (TOMLKitError, AttributeError) as problem:

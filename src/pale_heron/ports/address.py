@@ -1,7 +1,7 @@
 """The short form in which a lane is named: `[nickname=]ADDRESS[@rate[,framing][,flow][,key=value]...]`."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
@@ -65,7 +65,7 @@ def parse_lane(text: str) -> LaneSpec:
     return LaneSpec(name, address, settings)
 
 
-def parse_lanes(texts: list[str]) -> list[LaneSpec]:
+def parse_lanes(texts: Sequence[str]) -> list[LaneSpec]:
     """Several lanes, whose nicknames must differ."""
     specs = [parse_lane(text) for text in texts]
     names = [spec.name for spec in specs]

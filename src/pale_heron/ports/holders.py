@@ -1,13 +1,13 @@
 """Who else holds a device, and who may open it."""
 
 import contextlib
-import grp
 import os
-import pwd
 import stat
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Final, NamedTuple
+
+from pale_heron.system import group_to_join
 
 CONSOLES = ("agetty", "getty", "mgetty", "mingetty", "login", "sulogin")
 """Programs that ask for a name and a password on a line."""
@@ -51,7 +51,7 @@ def console_on(device: str, held: Sequence[tuple[int, str]]) -> str:
         if name in CONSOLES:
             return f"a log-in console ({name}, process {pid})"
     try:
-        active = Path("/sys/class/tty/console/active").read_text().split()
+        active = Path("/sys/class/tty/console/active").read_text("utf-8").split()
     except OSError:
         return ""
     serial = Path(device).name in active and not Path(device).name.startswith("tty0")
@@ -85,7 +85,7 @@ def _open_devices(pid: int) -> Iterator[int]:
 def _name_of(pid: int) -> str:
     """What a process is called. The system keeps 15 letters of it; what it was started as may tell the rest."""
     try:
-        name = Path(f"/proc/{pid}/comm").read_text(errors="replace").rstrip("\n")
+        name = Path(f"/proc/{pid}/comm").read_text("utf-8", errors="replace").rstrip("\n")
         if len(name) < SHORT_NAME:
             return name
         started = Path(f"/proc/{pid}/cmdline").read_bytes().partition(b"\0")[0].decode("utf-8", "replace")
@@ -99,9 +99,5 @@ def missing_right(device: str) -> str:
     """What to do where this user may not read and write a device; empty where it may."""
     if os.access(device, os.R_OK | os.W_OK):
         return ""
-    try:
-        group = grp.getgrgid(Path(device).stat().st_gid).gr_name
-    except (OSError, KeyError):
-        return ""
-    user = pwd.getpwuid(os.getuid()).pw_name
-    return f"Join its group: sudo usermod -aG {group} {user}, then log out and in again"
+    joining = group_to_join(device)
+    return f"Join its group: {joining}, then log out and in again" if joining else ""

@@ -13,6 +13,7 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
 from pale_heron.ports.opening import VIRTUAL, console_hint
 from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
+from pale_heron.system import is_running
 
 FREE = "free"
 
@@ -143,7 +144,7 @@ def _links() -> list[Path]:
 def _played(link: Path) -> bool:
     """Whether whoever plays the device is still there: a killed one leaves its link behind."""
     process = read_label(link).get("process", "")
-    return not process or Path(f"/proc/{process}").exists()
+    return not process.isdecimal() or is_running(int(process))
 
 
 def _simulated(links: Sequence[Path], known: dict[str, AdapterNote], held: DeviceHolders) -> list[Port]:

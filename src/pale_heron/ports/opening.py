@@ -2,16 +2,13 @@
 
 import contextlib
 import errno
-import fcntl
 import io
 import os
 import select
-import struct
-import termios
 import threading
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 import serial
 
@@ -21,15 +18,21 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
 from pale_heron.ports.simulated import simulated_folder
+from pale_heron.system import DRIVER_ERRORS, FILE_NUMBERS, driver_counters, error_number
 
 READ_BYTES = 65_536
 WRITE_WAIT_S = 0.2
 VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")
-PROBLEMS = (serial.SerialException, OSError, ValueError, OverflowError, termios.error)
+PROBLEMS: Final[tuple[type[Exception], ...]] = (
+    serial.SerialException,
+    OSError,
+    ValueError,
+    OverflowError,
+    *DRIVER_ERRORS,
+)
 """Whatever a driver or pyserial may say no with."""
 
-_TIOCGICOUNT = 0x545D
-_COUNTERS = struct.Struct("20i")
+NO_BREAK: Final[tuple[type[Exception], ...]] = (*PROBLEMS, AttributeError)
 
 
 def _nothing() -> None:
@@ -69,7 +72,7 @@ class ByteStream:
         except PROBLEMS as problem:
             raise why_not(spec, problem) from None
         try:
-            self._file: int | None = self._port.fileno()
+            self._file: int | None = self._port.fileno() if FILE_NUMBERS else None
         except (io.UnsupportedOperation, AttributeError):
             self._file = None
 
@@ -150,19 +153,15 @@ class ByteStream:
         """Hold the line low for so long."""
         try:
             self._port.send_break(seconds)
-        except (*PROBLEMS, AttributeError) as problem:
+        except NO_BREAK as problem:
             raise Trouble(f"A break cannot be sent: {_reason(problem)}", "A network lane has no line to hold") from None
 
     def errors(self) -> DriverErrors | None:
-        """What the driver counted since the port is there; None where it counts nothing (Linux: TIOCGICOUNT)."""
+        """What the driver counted since the port is there; None where it counts nothing."""
         if self._file is None or self._networked:
             return None
-        try:
-            answer = fcntl.ioctl(self._file, _TIOCGICOUNT, bytes(_COUNTERS.size))
-        except OSError:
-            return None
-        _, _, _, _, _, _, framing, overrun, parity, breaks, buffer, *_ = _COUNTERS.unpack(answer)
-        return DriverErrors(framing, overrun, parity, breaks, buffer)
+        counted = driver_counters(self._file)
+        return None if counted is None else DriverErrors(*counted)
 
     def close(self) -> None:
         """Let it go; a device that is gone makes no trouble here."""
@@ -192,7 +191,7 @@ def _as_driver_takes(settings: LineSettings) -> dict[str, Any]:
 
 
 def _reason(problem: Exception) -> str:
-    number = problem.args[0] if isinstance(problem, termios.error) else getattr(problem, "errno", None)
+    number = error_number(problem)
     if number == errno.EIO:
         return "the device hung up"
     return os.strerror(number) if number else str(problem) or type(problem).__name__

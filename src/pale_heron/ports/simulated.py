@@ -6,6 +6,8 @@ import os
 import tempfile
 from pathlib import Path
 
+from pale_heron.system import user_id
+
 LABEL = ".adapter"
 """Beside the link of a device lies a file of this ending: what its adapter says of itself, as a JSON object."""
 
@@ -13,14 +15,14 @@ LABEL = ".adapter"
 def simulated_folder() -> Path:
     """Where running simulated devices leave a link to their pseudo-terminal."""
     runtime = os.environ.get("XDG_RUNTIME_DIR")
-    base = Path(runtime) / "pale-heron" if runtime else Path(tempfile.gettempdir()) / f"pale-heron-{os.getuid()}"
+    base = Path(runtime) / "pale-heron" if runtime else Path(tempfile.gettempdir()) / f"pale-heron-{user_id()}"
     return base / "sim"
 
 
 def read_label(link: Path) -> dict[str, str]:
     """What is told of the adapter; empty where nothing is."""
     with contextlib.suppress(OSError, ValueError):
-        told = json.loads(link.with_name(link.name + LABEL).read_text())
+        told = json.loads(link.with_name(link.name + LABEL).read_text("utf-8"))
         if isinstance(told, dict):
             return {str(name): str(value) for name, value in told.items()}
     return {}

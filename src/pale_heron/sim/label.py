@@ -32,4 +32,4 @@ def write_label(link: Path, label: Label) -> None:
         "serial_number": label.serial_number,
         **({} if label.held else {"process": str(os.getpid())}),
     }
-    label_of(link).write_text(json.dumps(told))
+    label_of(link).write_text(json.dumps(told), "utf-8")

@@ -5,6 +5,7 @@ import sys
 from pathlib import Path
 
 from pale_heron.core.trouble import Trouble
+from pale_heron.system import OWN_GROUP
 
 WAIT_S = 10.0
 
@@ -16,8 +17,8 @@ class Device:
         """Start it and wait until its terminal is there. Raises Trouble with its own words where it does not start."""
         place = ["--link", str(link)] if link else []
         words = [sys.executable, "-m", "pale_heron", "sim", *words_of_it, *place, "--until-input-ends"]
-        self._process = subprocess.Popen(
-            words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, process_group=0
+        self._process: subprocess.Popen[str] = subprocess.Popen(
+            words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, **OWN_GROUP
         )
         assert self._process.stdout is not None
         self.paths = [self._process.stdout.readline().strip() for _ in range(count)]

@@ -59,12 +59,12 @@ def _bitterns(seed: int) -> list[PlacedModule]:
 class ModulePost:
     """One module and its terminal. A new line rate takes hold once what was queued before it is out."""
 
-    def __init__(self, module: PlacedModule, rate: int, link: Path) -> None:
+    def __init__(self, module: PlacedModule, rate: int, link: Path, *, over_tcp: bool = False) -> None:
         """Raises Trouble where the link cannot be made."""
         self.modem = module.modem
         self.modem.configure(**module.settings, rate=str(rate))
         label = Label(f"simulated {module.modem.TITLE}, {module.role}", f"MARSH-{module.name}")
-        self.terminal = Terminal(rate, link, whole_lines=False, label=label)
+        self.terminal = Terminal(rate, link, whole_lines=False, label=label, over_tcp=over_tcp)
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass."""

@@ -45,10 +45,11 @@ def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) ->
 class TroubleStage:
     """One device in trouble, plugged in and out as it plays."""
 
-    def __init__(self, name: str, play: TroublePlay, seed: int, link: Path) -> None:
+    def __init__(self, name: str, play: TroublePlay, seed: int, link: Path, *, over_tcp: bool = False) -> None:
         self._name = name
         self._play = play
         self._link = link
+        self._over_tcp = over_tcp
         self._actor: Actor = play.make(seed)
         self._moves = 0
         self._terminal: Terminal | None = self._plug_in()
@@ -57,7 +58,7 @@ class TroubleStage:
         link = self._link if self._moves % 2 == 0 else self._link.with_name(f"{self._link.name}-moved")
         self._moves += 1
         label = Label(f"simulated trouble: {self._name}", f"MARSH-{self._name}", self._play.locked)
-        terminal = Terminal(self._play.rate, link, whole_lines=False, label=label)
+        terminal = Terminal(self._play.rate, link, whole_lines=False, label=label, over_tcp=self._over_tcp)
         if self._play.locked:
             terminal.lock()
         if self._play.forbidden:
@@ -67,7 +68,7 @@ class TroubleStage:
     @property
     def path(self) -> str:
         """What is to be opened."""
-        return str(self._link)
+        return self._terminal.name if self._terminal is not None else str(self._link)
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass; `seconds` is the whole time since power came."""

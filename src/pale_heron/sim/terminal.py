@@ -1,15 +1,13 @@
-"""A device's end of a pseudo-terminal, which behaves like a UART: it keeps to its rate, and heeds the other side's."""
+"""A device's end of a line, which behaves like a UART: it keeps to its rate, and heeds the other side's."""
 
-import fcntl
-import os
-import struct
-import termios
-import tty
 from pathlib import Path
+from typing import Protocol
 
 from pale_heron.core.trouble import Trouble
 from pale_heron.sim.label import Label, label_of, write_label
+from pale_heron.sim.loopback import LoopbackServer
 from pale_heron.sim.wire import resampled
+from pale_heron.system import TERMINALS
 
 MOST_QUEUED = 4096
 """The device's own output buffer, in bytes; what does not fit is lost, as in a receiver that is asked for too much."""
@@ -19,8 +17,35 @@ LONGEST_STALL_S = 1.0
 """What a real device would have said while this machine did something else is made up for, up to so long."""
 
 
-_TCGETS2 = 0x802C542A
-_TERMIOS2 = struct.Struct("4IB19B2I")
+class FarEnd(Protocol):
+    """What carries the bytes: a pseudo-terminal, or TCP on this machine."""
+
+    path: str
+
+    @property
+    def other_rate(self) -> int: ...
+
+    @property
+    def taken(self) -> bool: ...
+
+    def read(self) -> bytes: ...
+
+    def write(self, data: bytes) -> int: ...
+
+    def lock(self) -> None: ...
+
+    def forbid(self) -> None: ...
+
+    def close(self) -> None: ...
+
+
+def far_end(rate: int, *, over_tcp: bool) -> FarEnd:
+    """One of the two: TCP where it is asked for, or where the system has nothing else."""
+    if over_tcp or not TERMINALS:
+        return LoopbackServer()
+    from pale_heron.system.pseudo_terminal import PseudoTerminal
+
+    return PseudoTerminal(rate)
 
 
 class Terminal:
@@ -38,25 +63,26 @@ class Terminal:
         *,
         patient: bool = False,
         label: Label | None = None,
+        over_tcp: bool = False,
     ) -> None:
-        """`label` tells what simulated adapter the link hangs on. Raises Trouble where the link cannot be made."""
+        """`label` tells what simulated adapter the link hangs on. Raises Trouble where the link cannot be made.
+
+        A link cannot lead to a TCP port: there `link` is passed over.
+        """
         self.rate = rate
         self._whole_lines = whole_lines
         self._patient = patient
         self.lost = 0
-        self._own, self._other = os.openpty()
-        os.set_blocking(self._own, False)
-        tty.setraw(self._other)
-        self._announce(rate)
-        self.path = os.ttyname(self._other)
+        self._far = far_end(rate, over_tcp=over_tcp)
+        self.path = self._far.path
         self._queue = b""
         self._refused = b""
         """What was on the line, and found no room on the other side."""
         self._credit = 0.0
         self._heard = b""
-        self._link = link
-        if link is not None:
-            self._make_link(link, label)
+        self._link = None if isinstance(self._far, LoopbackServer) else link
+        if self._link is not None:
+            self._make_link(self._link, label)
 
     def _make_link(self, link: Path, label: Label | None) -> None:
         try:
@@ -73,30 +99,26 @@ class Terminal:
 
     def lock(self) -> None:
         """Hold it as a program does that wants it for itself."""
-        fcntl.flock(self._other, fcntl.LOCK_EX)
+        self._far.lock()
 
     def forbid(self) -> None:
         """Take away the right to open it."""
-        Path(self.path).chmod(0)
+        self._far.forbid()
 
-    def _announce(self, rate: int) -> None:
-        """Set the terminal to the device's own rate, so that a program which sets none reads sense."""
-        speed = getattr(termios, f"B{rate}", None)
-        if speed is not None:
-            attributes = termios.tcgetattr(self._other)
-            attributes[4] = attributes[5] = speed
-            termios.tcsetattr(self._other, termios.TCSANOW, attributes)
+    @property
+    def name(self) -> str:
+        """What people open: the link where there is one."""
+        return str(self._link or self.path)
 
     @property
     def other_rate(self) -> int:
-        """The rate that the other side has set, in baud."""
-        answer = fcntl.ioctl(self._other, _TCGETS2, bytes(_TERMIOS2.size))
-        return int(_TERMIOS2.unpack(answer)[-1])
+        """The rate that the other side has set, in baud; the device's own where nothing is set."""
+        return self._far.other_rate or self.rate
 
     @property
     def taken(self) -> bool:
-        """Whether a program has opened it and set the line to its liking: serial programs read without waiting."""
-        return int(termios.tcgetattr(self._other)[6][termios.VMIN]) == 0
+        """Whether a program has opened it."""
+        return self._far.taken
 
     def send(self, data: bytes) -> None:
         """Queue bytes; those beyond the device's buffer are lost and counted."""
@@ -117,7 +139,7 @@ class Terminal:
         if count:
             self._credit -= count
             piece, self._queue = self._queue[:count], self._queue[count:]
-            self._put(resampled(piece, self.rate, self.other_rate or self.rate))
+            self._put(resampled(piece, self.rate, self.other_rate))
         elif self._refused:
             self._put(b"")
         return self._lines()
@@ -125,21 +147,17 @@ class Terminal:
     def _put(self, data: bytes) -> None:
         """On the line; with nobody reading, the terminal's buffer is full some time and the rest is lost, or waits."""
         data = self._refused + data
-        try:
-            written = os.write(self._own, data)
-        except BlockingIOError:
-            written = 0
+        written = self._far.write(data)
         if self._patient:
             self._refused = data[written:]
         else:
             self.lost += len(data) - written
 
     def _lines(self) -> list[bytes]:
-        try:
-            data = os.read(self._own, 4096)
-        except (BlockingIOError, OSError):
+        data = self._far.read()
+        if not data:
             return []
-        data = resampled(data, self.other_rate or self.rate, self.rate)
+        data = resampled(data, self.other_rate, self.rate)
         if not self._whole_lines:
             return [data]
         self._heard = (self._heard + data)[-4096:]
@@ -151,5 +169,4 @@ class Terminal:
         if self._link is not None and self._link.is_symlink() and str(self._link.readlink()) == self.path:
             self._link.unlink()
             label_of(self._link).unlink(missing_ok=True)
-        os.close(self._own)
-        os.close(self._other)
+        self._far.close()

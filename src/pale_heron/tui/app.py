@@ -20,6 +20,7 @@ from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Exit
+from pale_heron.system import END_SIGNALS
 from pale_heron.tui.actions.lane import LaneActions, LiveBench
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
@@ -124,7 +125,7 @@ class PaleHeron(FullScreen[None]):
         self._running_loop = asyncio.get_running_loop()
         with contextlib.suppress(ValueError):
             # Only the main thread may do this; in others nobody sends signals.
-            for number in (signal.SIGTERM, signal.SIGHUP):
+            for number in END_SIGNALS:
                 signal.signal(number, self._on_signal)
 
     def _on_signal(self, *_: object) -> None:

@@ -14,7 +14,7 @@ Saving changes what has changed and leaves comments and order as they are.
 
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
@@ -28,7 +28,7 @@ LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
 _LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
 
 
-def lanes_of(texts: list[str], bench: Path | None) -> list[LaneSpec]:
+def lanes_of(texts: Sequence[str], bench: Path | None) -> list[LaneSpec]:
     """The lanes of a bench file, then those named on the command line. Nicknames must differ."""
     check_count(len(texts))
     specs = [*(load_bench(bench) if bench else []), *parse_lanes(texts)]
@@ -42,7 +42,7 @@ def lanes_of(texts: list[str], bench: Path | None) -> list[LaneSpec]:
 def load_bench(path: Path) -> list[LaneSpec]:
     """The lanes of a file. Trouble names the file, the line, and what is wrong there."""
     try:
-        text = path.read_text()
+        text = path.read_text("utf-8")
         told = tomllib.loads(text)
     except OSError as problem:
         raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None

@@ -56,13 +56,13 @@ def table_of(name: str) -> dict[str, Any] | None:
 def _shipped_texts() -> dict[str, str]:
     """The files that ship, by the names of their dialects."""
     files = [each for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
-    return {each.name.removesuffix(".toml"): each.read_text() for each in files}
+    return {each.name.removesuffix(".toml"): each.read_text("utf-8") for each in files}
 
 
 def _own_texts() -> Iterator[str]:
     for path in sorted(user_folder().glob("*.toml")):
         with contextlib.suppress(OSError, UnicodeDecodeError):
-            yield path.read_text()
+            yield path.read_text("utf-8")
 
 
 @lru_cache(maxsize=64)
@@ -103,7 +103,7 @@ def _grown(told: dict[str, Any]) -> dict[str, Any]:
 def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
     """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
     try:
-        return read_text(path.read_text())
+        return read_text(path.read_text("utf-8"))
     except OSError as problem:
         raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
     except UnicodeDecodeError:
@@ -128,7 +128,7 @@ def named_dialect(name: str) -> Dialect:
 
 def skeleton(name: str, extends: str) -> str:
     """The text of a dialect to begin with."""
-    text = resources.files(SHIPPED).joinpath("skeleton.txt").read_text()
+    text = resources.files(SHIPPED).joinpath("skeleton.txt").read_text("utf-8")
     grown = f'extends = "{extends}"' if extends else '# extends = "standard"'
     return text.replace("NAME", name).replace("EXTENDS", grown)
 
@@ -145,11 +145,11 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
     path = user_folder() / f"{dialect}.toml"
     head = f'# Own notes.\nname = "{dialect}"\nextends = "{dialect}"\n'
     try:
-        document = tomlkit.parse(path.read_text() if path.exists() else head)
+        document = tomlkit.parse(path.read_text("utf-8") if path.exists() else head)
         commands = document.setdefault("command", tomlkit.table(True))
         commands.setdefault(command, tomlkit.table())["note"] = note
         with written_whole(path) as fresh:
-            fresh.write_text(tomlkit.dumps(document))
+            fresh.write_text(tomlkit.dumps(document), "utf-8")
     except (OSError, TOMLKitError) as problem:
         raise Trouble(f"{path} cannot be written: {problem}", "Look at the file and its folder") from None
     return path

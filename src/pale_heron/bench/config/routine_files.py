@@ -24,10 +24,12 @@ def user_routines() -> Path:
 def known_routines() -> dict[str, str]:
     """Routines that ship and those of the user's folder, as name and text; a broken one is there too."""
     shipped = [each for each in resources.files(SHIPPED).iterdir() if each.name.endswith(".toml")]
-    found = {each.name.removesuffix(".toml"): each.read_text() for each in sorted(shipped, key=lambda each: each.name)}
+    found = {
+        each.name.removesuffix(".toml"): each.read_text("utf-8") for each in sorted(shipped, key=lambda each: each.name)
+    }
     for path in sorted(user_routines().glob("*.toml")):
         try:
-            found[path.stem] = path.read_text()
+            found[path.stem] = path.read_text("utf-8")
         except (OSError, UnicodeDecodeError):
             continue
     return found
@@ -50,7 +52,7 @@ def named_routine(name: str) -> Routine:
         text = known[name]
     else:
         try:
-            text = path.read_text()
+            text = path.read_text("utf-8")
         except (OSError, UnicodeDecodeError) as problem:
             raise Trouble(f"The routine {name} cannot be read: {problem}", f"Known are: {', '.join(known)}") from None
     routine, wrong = routine_of_text(text)

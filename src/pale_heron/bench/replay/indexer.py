@@ -7,7 +7,6 @@ For a large capture it runs in a process of its own: the replay and the screen a
 import bisect
 import contextlib
 import multiprocessing
-import os
 import threading
 from collections.abc import Iterator
 from multiprocessing.connection import Connection
@@ -23,6 +22,7 @@ from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.system import lower_priority
 
 KEEP_NS = 300 * SECOND
 """Time of the capture between two states that are kept."""
@@ -198,7 +198,7 @@ class CaptureIndexer:
 
 def _run_ahead(path: Path, out: Connection) -> None:
     """What the process does."""
-    os.nice(5)
+    lower_priority()
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
         for found in _surveyed(path):
             out.send(found)

@@ -15,8 +15,8 @@ DECIMALS = 10
 def unpack(digits: str, letter: str) -> float | None:
     """Signed decimal degrees (south and west negative) of packed degrees-minutes; None where both are empty.
 
-    Raises ValueError where the digits are no number, minutes reach 60, the letter is not one of N S E W, or the angle is larger
-    than a quarter turn (N, S) or a half turn (E, W).
+    Raises ValueError where the digits are no number, minutes reach 60, the letter is not one of N S E W, or the angle
+    is larger than a quarter turn (N, S) or a half turn (E, W).
     """
     if not digits and not letter:
         return None

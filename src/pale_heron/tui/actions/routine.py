@@ -164,7 +164,7 @@ class RoutineActions:
             path = Path(text).expanduser()
             try:
                 path.parent.mkdir(parents=True, exist_ok=True)
-                with path.open("x") as file:
+                with path.open("x", encoding="utf-8") as file:
                     file.write(routine_from(path.stem.lower(), module, told))
             except OSError as problem:
                 self._app.notify(f"{path} cannot be written: {problem.strerror}", severity="error", markup=False)

@@ -1,0 +1,26 @@
+"""What systems have in different ways, behind one seam: nothing else of the program asks on which it runs.
+
+`posix` is Linux and, as far as the same calls are there, macOS; `elsewhere` is what is left without them.
+"""
+
+from collections.abc import Mapping
+from signal import Signals
+from typing import Any, Final
+
+try:
+    from pale_heron.system import posix as here
+except ImportError:
+    from pale_heron.system import elsewhere as here  # type: ignore[no-redef]  # the same names with the same types
+
+DRIVER_ERRORS: Final[tuple[type[Exception], ...]] = here.DRIVER_ERRORS
+END_SIGNALS: Final[tuple[Signals, ...]] = here.END_SIGNALS
+FILE_NUMBERS: Final[bool] = here.FILE_NUMBERS
+OWN_GROUP: Final[Mapping[str, Any]] = here.OWN_GROUP
+TERMINALS: Final[bool] = here.TERMINALS
+driver_counters = here.driver_counters
+error_number = here.error_number
+group_to_join = here.group_to_join
+is_running = here.is_running
+lower_priority = here.lower_priority
+user_id = here.user_id
+write_at = here.write_at

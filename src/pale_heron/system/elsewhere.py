@@ -1,0 +1,50 @@
+"""Systems without POSIX, such as Windows: what there is instead, or that there is nothing."""
+
+import getpass
+import os
+import signal
+import subprocess
+from collections.abc import Mapping
+from typing import Any, Final
+
+DRIVER_ERRORS: Final[tuple[type[Exception], ...]] = ()
+END_SIGNALS: Final = (signal.SIGTERM,)
+FILE_NUMBERS: Final = False
+TERMINALS: Final = False
+OWN_GROUP: Final[Mapping[str, Any]] = {"creationflags": getattr(subprocess, "CREATE_NEW_PROCESS_GROUP", 0)}
+
+
+def error_number(problem: Exception) -> int | None:
+    """The system's number of an error; None where it has none."""
+    number = getattr(problem, "errno", None)
+    return number if isinstance(number, int) else None
+
+
+def driver_counters(_file: int) -> tuple[int, int, int, int, int] | None:
+    """Nothing: no driver here counts its errors for us."""
+    return None
+
+
+def group_to_join(_device: str) -> str:
+    """Nothing: here no group decides who may open a port."""
+    return ""
+
+
+def is_running(_process: int) -> bool:
+    """Nobody can be asked without ending it: whoever left a mark is taken to be there."""
+    return True
+
+
+def lower_priority() -> None:
+    """Left to the system."""
+
+
+def user_id() -> str:
+    """What tells this user's files from those of others."""
+    return getpass.getuser()
+
+
+def write_at(file: int, data: bytes, offset: int) -> int:
+    """Write to a place in a file, which one thread alone writes; how many bytes were taken."""
+    os.lseek(file, offset, os.SEEK_SET)
+    return os.write(file, data)

@@ -1,0 +1,84 @@
+"""Linux, and macOS as far as it has the same calls."""
+
+import contextlib
+import errno
+import fcntl
+import grp
+import os
+import pwd
+import signal
+import struct
+import termios
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any, Final
+
+DRIVER_ERRORS: Final[tuple[type[Exception], ...]] = (termios.error,)
+"""What a driver may raise beside OSError."""
+
+END_SIGNALS: Final = (signal.SIGTERM, signal.SIGHUP)
+"""A wish that the program ends: asked to, or its terminal is gone."""
+
+FILE_NUMBERS: Final = True
+"""Whether every open stream has a file number that can be waited for, read and written."""
+
+TERMINALS: Final = True
+"""Whether there are pseudo-terminals, on which simulated devices are found like serial ports."""
+
+OWN_GROUP: Final[Mapping[str, Any]] = {"process_group": 0}
+"""Arguments of `subprocess.Popen` for a child that Ctrl-C in our terminal does not reach."""
+
+_TIOCGICOUNT = 0x545D
+_COUNTERS = struct.Struct("20i")
+"""`struct serial_icounter_struct` of Linux."""
+
+
+def error_number(problem: Exception) -> int | None:
+    """The system's number of an error; None where it has none."""
+    number = problem.args[0] if isinstance(problem, termios.error) else getattr(problem, "errno", None)
+    return number if isinstance(number, int) else None
+
+
+def driver_counters(file: int) -> tuple[int, int, int, int, int] | None:
+    """Framing errors, overruns, parity errors, breaks and lost buffers of a serial driver; None where it has none."""
+    try:
+        answer = fcntl.ioctl(file, _TIOCGICOUNT, bytes(_COUNTERS.size))
+    except OSError:
+        return None
+    _, _, _, _, _, _, framing, overrun, parity, breaks, buffer, *_ = _COUNTERS.unpack(answer)
+    return framing, overrun, parity, breaks, buffer
+
+
+def group_to_join(device: str) -> str:
+    """The command that gives this user the right to open a device; empty where nobody knows."""
+    try:
+        group = grp.getgrgid(Path(device).stat().st_gid).gr_name
+        user = pwd.getpwuid(os.getuid()).pw_name
+    except (OSError, KeyError):
+        return ""
+    return f"sudo usermod -aG {group} {user}"
+
+
+def is_running(process: int) -> bool:
+    """Whether a process of that number is there, ours or not."""
+    try:
+        os.kill(process, 0)
+    except OSError as problem:
+        return problem.errno == errno.EPERM
+    return True
+
+
+def lower_priority() -> None:
+    """Let other processes go first."""
+    with contextlib.suppress(OSError):
+        os.nice(5)
+
+
+def user_id() -> str:
+    """What tells this user's files from those of others."""
+    return str(os.getuid())
+
+
+def write_at(file: int, data: bytes, offset: int) -> int:
+    """Write to a place in a file; how many bytes were taken."""
+    return os.pwrite(file, data, offset)
