@@ -101,7 +101,7 @@ def test_a_device_that_takes_nothing_stalls_sending_and_not_reading(life: tuple[
     lane.until(lambda _: job.stalled)
     terminal.send(GGA)
     terminal.rate = 0
-    os.write(terminal._far._own, GGA)
+    terminal._far.write(GGA)
     lane.until(
         lambda life: GGA in b"".join(e.data for e in life.records if isinstance(e, Chunk) and e.direction != OUT)
     )

@@ -230,7 +230,11 @@ async def test_a_lane_that_only_listens_is_told_nothing() -> None:
             await shown.shows("3D fix for")
             await shown.press("o")
             await shown.shows("what it can be told")
-            await shown.press("d", "1", "down", "down", "down", "enter")
+            await shown.press("d")
+            await shown.shows("Which dialect does it speak?")
+            await shown.press("1")
+            await shown.shows("choose sentences")
+            await shown.press("down", "down", "down", "enter")
             await shown.until(lambda: any("only listens" in str(each.message) for each in shown.app._notifications))
     finally:
         session.stop()
