@@ -9,12 +9,13 @@ import time
 from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar, Protocol
+from typing import TYPE_CHECKING, ClassVar, Protocol, TypeVar
 
 from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
 from textual.screen import Screen
+from textual.widget import Widget
 
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, Player
@@ -30,13 +31,16 @@ from pale_heron.tui.screens.panel import TextPage
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.widgets.canvas import Canvas
-from pale_heron.tui.widgets.fix_view import FixView
-from pale_heron.tui.widgets.traffic_view import TrafficView
 
 if TYPE_CHECKING:
+    from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.module_view import ModuleView
+    from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
+ROWS_AROUND = 3
+"""Head, tabs and foot."""
+
 HANGUP_S = 4.0
 """After a signal to end so much time is left to end in good order."""
 
@@ -69,6 +73,9 @@ class Bench(Protocol):
     def stop(self) -> list[str]: ...
 
 
+ViewWidget = TypeVar("ViewWidget", bound=Widget)
+
+
 class PaleHeron(FullScreen[None]):
     """Shell and views. All that is shown comes from the bench's snapshot; nothing is kept here but what is chosen."""
 
@@ -89,15 +96,13 @@ class PaleHeron(FullScreen[None]):
         self._chosen_lane = 0
         self._snapshot = bench.seen
         self._canvases: dict[str, Canvas] = {}
-        self.traffic = TrafficView(bench, lambda: self._snapshot)
-        self.fix = FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment)
+        # Each is made when it is first asked for: the first picture does not wait for the others.
+        self._traffic: TrafficView | None = None
+        self._fix: FixView | None = None
         self._module: ModuleView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
-            self.traffic.job_words = self._lane_actions.job_words
-        if isinstance(bench, Player):
-            self.traffic.seek = bench.seek
 
     def compose(self) -> ComposeResult:
         yield self._canvas("head", ground="panel")
@@ -106,8 +111,6 @@ class PaleHeron(FullScreen[None]):
         with Horizontal(id="body"):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
-            yield self.traffic
-            yield self.fix
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -117,8 +120,12 @@ class PaleHeron(FullScreen[None]):
         return self._canvases[name]
 
     def on_mount(self) -> None:
+        self._fit()
         self._canvas("timebar").display = self._replay
         self._show_view()
+        if self._view == "line":
+            # The first picture already says something: it does not wait until the layout is known.
+            self._draw()
         self.set_interval(1 / PICTURES_PER_S, self._look)
         # What takes a while to read is read once, before a key asks for it, and not by the screen's thread.
         self.set_timer(WARM_S, lambda: threading.Thread(target=_read_dialects, daemon=True).start())
@@ -142,9 +149,12 @@ class PaleHeron(FullScreen[None]):
         os._exit(Exit.DONE)
 
     def on_resize(self) -> None:
+        self._fit()
+        self.call_after_refresh(self._draw)
+
+    def _fit(self) -> None:
         self.set_class(self.size.width >= WIDE, "wide")
         self.set_class(self.size.height < LOW, "low")
-        self.call_after_refresh(self._draw)
 
     @property
     def _replay(self) -> bool:
@@ -163,7 +173,7 @@ class PaleHeron(FullScreen[None]):
 
     def _draw(self) -> None:
         """Draw the newest picture."""
-        if not self.traffic.is_attached:
+        if not self._canvas("foot").is_attached:
             return
         self._snapshot = snapshot = self._bench.seen
         if snapshot.replay is not None:
@@ -172,41 +182,71 @@ class PaleHeron(FullScreen[None]):
         self._canvas("tabs").show([shell.tabs(self._view)])
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
         rail = self._canvas("rail")
-        rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height))
-        draw = {
-            "line": self._draw_line,
-            "traffic": self.traffic.draw,
-            "fix": self.fix.draw,
-            "module": self._module.draw if self._module else _nothing,
-        }
-        draw[self._view]()
+        rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height or self.size.height - ROWS_AROUND))
+        if self._view == "line":
+            self._draw_line()
+        elif (view := self._view_of(self._view)).is_mounted:
+            view.draw()
 
     def _draw_line(self) -> None:
         canvas, lane = self._canvas("line"), self._lane
-        room = canvas.size.width - 2
+        room = (canvas.size.width or self.size.width - shell.RAIL_WIDTH - 1) - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
 
-    def _module_view(self) -> "ModuleView":
-        """The view of modules, made when it is first shown: most sessions never ask for it."""
+    def _view_of(self, name: str) -> "FixView | ModuleView | TrafficView":
+        """A view that is a widget of its own."""
+        return self.traffic if name == "traffic" else self.fix if name == "fix" else self.module
+
+    def _added(self, view: ViewWidget) -> ViewWidget:
+        """A view that was made just now, put beside the others."""
+        view.display = view.id == self._view
+        self.query_one("#body").mount(view)
+        return view
+
+    @property
+    def traffic(self) -> "TrafficView":
+        """The view of traffic."""
+        if self._traffic is None:
+            from pale_heron.tui.widgets.traffic_view import TrafficView
+
+            view = TrafficView(self._bench, lambda: self._snapshot)
+            if self._lane_actions is not None:
+                view.job_words = self._lane_actions.job_words
+            if isinstance(self._bench, Player):
+                view.seek = self._bench.seek
+            self._traffic = self._added(view)
+        return self._traffic
+
+    @property
+    def fix(self) -> "FixView":
+        """The view of receivers."""
+        if self._fix is None:
+            from pale_heron.tui.widgets.fix_view import FixView
+
+            self._fix = self._added(FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment))
+        return self._fix
+
+    @property
+    def module(self) -> "ModuleView":
+        """The view of modules."""
         if self._module is None:
             from pale_heron.tui.actions.module import ModuleActions
             from pale_heron.tui.widgets.module_view import ModuleView
 
             actions = ModuleActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
-            self._module = ModuleView(lambda: self._snapshot, lambda: self._lane, actions)
-            self.query_one("#body").mount(self._module)
+            self._module = self._added(ModuleView(lambda: self._snapshot, lambda: self._lane, actions))
         return self._module
 
     def _show_view(self) -> None:
-        if self._view == "module":
-            self._module_view()
+        if self._view != "line":
+            self._view_of(self._view)
         for name in shell.VIEWS:
             for widget in self.query(f"#{name}"):
                 widget.display = name == self._view
         if self._view == "traffic":
-            self.traffic.focus_list()
+            self.call_after_refresh(self.traffic.focus_list)
         elif self._view == "module":
-            self.call_after_refresh(self._module_view().focus_body)
+            self.call_after_refresh(self.module.focus_body)
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)
@@ -223,11 +263,6 @@ class PaleHeron(FullScreen[None]):
         """Show a view."""
         self._view = name
         self._show_view()
-
-    @property
-    def module(self) -> "ModuleView":
-        """The view of modules, made when it is first asked for."""
-        return self._module_view()
 
     def with_lanes(self, do: Callable[[LaneActions], object]) -> None:
         """Do something with the lanes of a live bench; on a replay there is nothing to do."""
@@ -288,10 +323,6 @@ def _read_dialects() -> None:
 
     with contextlib.suppress(OSError):
         known_dialects()
-
-
-def _nothing() -> None:
-    """Draw nothing."""
 
 
 _NO_LANE = [line(("no lane yet", "quiet"))]
