@@ -49,7 +49,7 @@ def commands() -> Iterator[str]:
         for _ in range(COMMAND_ROUNDS + 1)
     ]
     empty, version, ports = (statistics.median(column[1:]) for column in zip(*rounds, strict=True))
-    yield f"empty command {1000 * empty:.0f} ms, --version {1000 * version:.0f} ms: {version / empty:.2f} × (to hold: 1)"
+    yield f"empty command {1000 * empty:.0f} ms, --version {1000 * version:.0f} ms: {version / empty:.2f} × (to hold 1)"
     yield f"ports --json {1000 * ports:.0f} ms: {ports / empty:.2f} × (to hold: 3), medians of {COMMAND_ROUNDS}"
 
 

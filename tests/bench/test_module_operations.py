@@ -211,12 +211,12 @@ def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:
 
 def test_secrets_are_masked_wherever_they_are_handed_on() -> None:
     bench, tell = on("wren")
-    told = exchange_object(tell.tell('AT+PIN="4711"'), tell.dialect)
-    read = exchange_object(tell.tell("AT+PIN?"), tell.dialect)
+    told = exchange_object(tell.tell('AT+TRILL="4711"'), tell.dialect)
+    read = exchange_object(tell.tell("AT+TRILL?"), tell.dialect)
     assert "4711" not in f"{told}{read}"
     assert read["fields"] == {"pin": MASK}
     assert bench.module("m").secrets >= {"4711"}
-    assert "4711" in str(exchange_object(tell.tell("AT+PIN?"), None))
+    assert "4711" in str(exchange_object(tell.tell("AT+TRILL?"), None))
 
 
 def test_a_brown_out_is_a_restart_and_ends_what_waits() -> None:

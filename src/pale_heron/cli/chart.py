@@ -30,7 +30,7 @@ from pale_heron.report.kinds import CHARTS
 @click.option("--other", default="", help="The lane to compare with; else the next that tells positions.")
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
 def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str) -> None:
-    """Draw a chart of a capture: sky, scatter, ribbon, signal, position or comparison.
+    """Draw a chart of a capture, as SVG or PDF.
 
     Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
     """

@@ -11,7 +11,7 @@ SHELLS: Final = ("bash", "zsh", "fish")
 @click.command("completion")
 @click.argument("shell", type=click.Choice(SHELLS), help="Which shell.")
 def completion(shell: str) -> None:
-    """Print the script that completes commands and options in a shell.
+    """Print the script that completes commands in a shell.
 
     Example: pale-heron completion bash > ~/.local/share/bash-completion/completions/pale-heron
 

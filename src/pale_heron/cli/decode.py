@@ -20,7 +20,7 @@ from pale_heron.core.wire.visible import safe_label
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a frame.")
 @click.option("--show-secrets", is_flag=True, help="No stars for the secrets of modules.")
 def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
-    """Decode a capture, or raw bytes from a file or standard input.
+    """Decode a capture, or raw bytes. `-` reads standard input.
 
     Example: pale-heron decode morning.pcapng --json
     """

@@ -42,7 +42,7 @@ NAMES: Final = (*SCENES, MODULES, TROUBLES)
 @click.option("--scene", default="saltmarsh", show_default=True, help=f"What is played: {', '.join(NAMES)}.")
 @click.option("--no-capture", is_flag=True, help="Keep no record of this.")
 def demo(seed: int, scene: str, no_capture: bool) -> None:
-    """Start the simulated devices of the salt marsh, and the full screen on them. Nothing need be plugged in.
+    """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
     date, a line that is too full, `modules` that take commands, and `troubles`, one lane for each that a line can

@@ -17,7 +17,9 @@ from pale_heron.core.trouble import Exit, Trouble
 
 @click.group("dialect", no_args_is_help=True)
 def dialect() -> None:
-    """Dialects: how a kind of device speaks and is told things. docs/dialects.md says how to write one.
+    """Check, list, show and begin dialects.
+
+    A dialect says how a kind of device speaks and is told things: docs/dialects.md.
 
     Example: pale-heron dialect list
     """

@@ -22,7 +22,7 @@ from pale_heron.report.kinds import TRACKS
     "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
 )
 def export(file: Path, to: str, out: Path, lane: str, every: float) -> None:
-    """Write the positions of a capture as a track: GPX, KML, GeoJSON or CSV. Gaps split it.
+    """Write positions as GPX, KML, GeoJSON or CSV. Gaps split the track.
 
     Example: pale-heron export morning.pcapng --to gpx -o morning.gpx
     """

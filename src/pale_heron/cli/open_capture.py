@@ -18,7 +18,7 @@ SPEED_RANGE = (0.01, 10_000.0)
 @click.option("--at", default="", help="Where to begin: 09:41:07, 2031-05-04T09:41:07Z or +90s.")
 @click.option("--paused", is_flag=True, help="Stand still at first.")
 def open_capture(capture: Path, speed: float, at: str, paused: bool) -> None:
-    """Play a capture on the full screen, through the same computation as live lanes.
+    """Play a capture on the full screen.
 
     Example: pale-heron open morning.pcapng --speed 10 --at 09:41:07
     """

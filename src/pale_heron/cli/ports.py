@@ -17,7 +17,7 @@ LOOK_S = 0.4
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a port, or a change with --watch.")
 @click.option("--watch", is_flag=True, help="Go on, and say what came and what went.")
 def ports(as_json: bool, watch: bool) -> None:
-    """List the serial ports of this machine, and simulated devices that run on it.
+    """List serial ports and running simulated devices.
 
     Example: pale-heron ports --watch
     """

@@ -15,7 +15,7 @@ from pale_heron.core.trouble import Trouble
 @click.option("-o", "--out", type=FILE, help="The copy; else NAME-redacted.pcapng.")
 @click.option("--secret", multiple=True, help="One more text that must not be shared.")
 def redact(file: Path, out: Path | None, secret: tuple[str, ...]) -> None:
-    """Make a copy that can be shared: stars stand for pass phrases, pins, own numbers and identities.
+    """Copy a capture without its secrets. Stars stand for pass phrases, pins, own numbers and identities.
 
     They are found as the dialects mark them, in commands, replies and echoes. Look at the copy before you share it:
     what no dialect calls a secret, and no --secret names, is still there.

@@ -33,7 +33,7 @@ def send(
     show_secrets: bool,
     yes: bool,
 ) -> None:
-    """Tell a module commands and show what it answers, with its meaning. Exit status 1 where it said no, or nothing.
+    """Send commands to a module and explain its answers. Exit status 1 where it said no, or nothing.
 
     On a terminal, commands that erase, cost, transmit or restart ask first; in a script they do not.
 

@@ -40,7 +40,7 @@ def settings(
     dialect: str,
     as_json: bool,
 ) -> None:
-    """Read how a module is set, and what differs from what is intended; or hold two against each other by rule.
+    """Compare a module's settings with what is intended. Two modules are held against each other by rule.
 
     Exit status 1 where something differs, a rule does not hold, or the module said no.
 

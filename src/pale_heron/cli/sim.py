@@ -61,7 +61,7 @@ def sim(
     when_opened: bool,
     until_input_ends: bool,
 ) -> None:
-    """Run one simulated device, print the path to open, and go on until ended (Ctrl-C).
+    """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
 
     `bittern` are two on one air, `marsh` all modules at once: each path on a line of its own.
 

@@ -22,7 +22,7 @@ _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 def summary(file: Path, reference: str, as_json: bool) -> None:
-    """Tell what a capture holds: lanes, types, fix, line, findings.
+    """Sum up a capture: lanes, types, fix, line, findings.
 
     Example: pale-heron summary morning.pcapng
     """

@@ -21,7 +21,7 @@ from pale_heron.ports.address import LaneSpec
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
 @click.option("--no-capture", is_flag=True, help="Keep no record of this.")
 def watch(lanes: tuple[str, ...], bench: Path | None, no_capture: bool) -> None:
-    """Open lanes on the full screen; without a lane, the list of ports.
+    """Open lanes on the full screen. Without a lane, choose one from the list of ports.
 
     Example: pale-heron watch curlew=/dev/ttyUSB0@9600 hide=socket://127.0.0.1:7000
 

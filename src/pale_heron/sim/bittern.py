@@ -1,6 +1,6 @@
 """Bittern, a simulated long-range radio: a node of a group on a channel, which tells others what it is told.
 
-Its own commands: `+NODE`, `+GROUP`, `+CHANNEL` and `+PACE` (these two from the next restart on), `+POWER`, `+ROLE`,
+Its own commands: `+NODE`, `+GROUP`, `+CHANNEL` and `+PACE` (these two from the next restart on), `+POWER`, `+STANCE`,
 `+PEER`, `+CIPHER`, `+BEACON`, `+SUPPLY`, `+NOISE`, `+TELL=node,length` (prompts for so many bytes), `+KEEP`, `+RENEW`.
 """
 
@@ -20,7 +20,7 @@ KNOBS: Final = {
     "+CHANNEL": Knob("channel", between(0, 15), "(0-15)", "0", after_restart=True),
     "+PACE": Knob("pace", between(1, 5), "(1-5)", "3", after_restart=True),
     "+POWER": Knob("power", between(2, 22), "(2-22)", "14"),
-    "+ROLE": Knob("role", between(0, 1), "(0,1)", "0"),
+    "+STANCE": Knob("role", between(0, 1), "(0,1)", "0"),
     "+PEER": Knob("peer", between(1, 250), "(1-250)", "7"),
     "+CIPHER": Knob("cipher", short(32), '"1 to 32 characters"', "open", quoted=True),
     "+BEACON": Knob("beacon", between(0, 3600), "(0-3600)", "0"),

@@ -1,6 +1,6 @@
 """Wren, a simulated short-range radio: paired by pin, then a transparent link to its peer on the weather vane.
 
-Its own commands: `+NAME`, `+PIN`, `+ROLE` (0 calls, 1 answers), `+ADDRESS?`, `+PEER`, `+LINK` (data mode), `+NEAR`
+Its own commands: `+PLUME`, `+TRILL`, `+PERCH` (0 calls, 1 answers), `+NEST?`, `+PEER`, `+LINK` (data mode), `+NEAR`
 (strength of the peer), `+KEEP`, `+RENEW`. `+++` between silences leads back to commands, `O` into the link again.
 """
 
@@ -13,10 +13,10 @@ GIVING_UP_S: Final = 3.0
 VANE_ADDRESS: Final = "5A:C0:17"
 VANE_PIN: Final = "2718"
 KNOBS: Final = {
-    "+NAME": Knob("name", short(16), '"1 to 16 characters"', "wren", quoted=True),
-    "+PIN": Knob("pin", lambda text: len(text) == 4 and text.isdecimal(), '"4 digits"', "0000", quoted=True),
-    "+ROLE": Knob("role", between(0, 1), "(0,1)", "0"),
-    "+ADDRESS": Knob("address", short(8), "", "5A:C0:09", writable=False),
+    "+PLUME": Knob("name", short(16), '"1 to 16 characters"', "wren", quoted=True),
+    "+TRILL": Knob("pin", lambda text: len(text) == 4 and text.isdecimal(), '"4 digits"', "0000", quoted=True),
+    "+PERCH": Knob("role", between(0, 1), "(0,1)", "0"),
+    "+NEST": Knob("address", short(8), "", "5A:C0:09", writable=False),
     "+PEER": Knob("peer", short(8), '"address"', "", quoted=True),
 }
 

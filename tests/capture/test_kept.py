@@ -1,0 +1,41 @@
+"""Captures of earlier versions say today what they said then.
+
+Each stands in `kept` with what its own version's `summary --json` said. Keys of events are never renamed: these would tell.
+"""
+
+import json
+from pathlib import Path
+from typing import Final
+
+import pytest
+from tests.waiting import until
+
+from pale_heron.bench.replay.replay import Replay
+from pale_heron.bench.sources import Source
+from pale_heron.bench.summary import summary
+from pale_heron.core.frames import Event
+
+KEPT: Final = Path(__file__).parent / "kept"
+VERSIONS: Final = sorted(path.stem for path in KEPT.glob("*.pcapng"))
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_what_a_capture_says_does_not_change(version: str) -> None:
+    said = json.loads((KEPT / f"{version}.json").read_text("utf-8"))
+    now = json.loads(json.dumps(summary(Source(KEPT / f"{version}.pcapng"))))
+    assert now == said
+
+
+def test_every_kind_of_event_of_then_is_known() -> None:
+    found = {record.name for record in Source(KEPT / "0.5.0.pcapng").records() if isinstance(record, Event)}
+    assert {"opened", "refused", "settings", "mark", "dialect"} <= found
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_it_plays(version: str) -> None:
+    replay = Replay(KEPT / f"{version}.pcapng", speed=1000.0)
+    try:
+        replay.start()
+        until(lambda: len(replay.snapshot().lanes) == 3)
+    finally:
+        replay.stop()
