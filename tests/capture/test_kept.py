@@ -1,6 +1,6 @@
 """Captures of earlier versions say today what they said then.
 
-Each stands in `kept` with what its own version's `summary --json` said. Keys of events are never renamed: these would tell.
+Each stands in `kept` with what `summary --json` of its own version said. A renamed key of an event would show here.
 """
 
 import json

@@ -32,7 +32,7 @@ from pale_heron.sim.label import Label
 from pale_heron.sim.run import TroubleStage
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.troubles import TROUBLES
-from pale_heron.tui.screens.ports import PlugGuide
+from pale_heron.tui.views.panels.ports import PlugGuide
 
 
 @pytest.fixture

@@ -38,11 +38,11 @@ from pale_heron.tui.painting.paint import (
 )
 from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
-from pale_heron.tui.screens.ports import PlugGuide
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views.fix import fix
 from pale_heron.tui.views.fix.choices import PAGES
 from pale_heron.tui.views.line import line as line_view
+from pale_heron.tui.views.panels.ports import PlugGuide
 from pale_heron.tui.views.traffic import detail, latest, traffic
 from pale_heron.tui.views.traffic.detail import DetailInput
 

@@ -38,7 +38,9 @@ def routine(
     capture: Path | None,
     as_json: bool,
 ) -> None:
-    """Run a routine against modules. Each step passes or fails with what was seen; it stops where one fails, with exit status 1.
+    """Run a routine against modules. Each step passes or fails with what was seen.
+
+    It stops where one fails, with exit status 1.
 
     Example: pale-heron routine plover-message /dev/ttyUSB0@115200 --set to=+99905550142
 

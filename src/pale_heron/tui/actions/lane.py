@@ -151,7 +151,8 @@ class LaneActions:
     def orders(self) -> None:
         """What the device of the lane can be told, by its dialect."""
         from pale_heron.bench.config.dialects import known_dialects
-        from pale_heron.tui.screens.orders import OrdersMemory, OrdersPanel, recognised
+        from pale_heron.tui.screens.orders import OrdersPanel, recognised
+        from pale_heron.tui.views.panels.orders import OrdersMemory
 
         lane = self._lane()
         if lane is None:

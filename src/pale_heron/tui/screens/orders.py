@@ -1,14 +1,9 @@
 """What the device of a lane can be told, by its dialect; and what becomes of it, step by step."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from typing import Any, Final, NamedTuple, Protocol
+from typing import Any, Final, Protocol
 
 from pale_heron.bench.operations.receiver import (
-    DOING,
-    DONE,
-    FAILED,
-    AcknowledgedSettings,
     ReceiverBench,
     SteppedOperation,
     Work,
@@ -24,12 +19,13 @@ from pale_heron.core.device.schema.sentence_plan import CurrentSentence
 from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
-from pale_heron.core.wire.visible import safe_label, safe_text
-from pale_heron.tui.painting.paint import BLANK, Line, line, titled, wrapped
-from pale_heron.tui.screens.panel import AskLine, Choice, Panel, keys_lines, selectable
+from pale_heron.core.wire.visible import safe_text
+from pale_heron.tui.painting.paint import Line
+from pale_heron.tui.screens.panel import AskLine, Choice, Panel
 from pale_heron.tui.screens.sentences import INTERVALS, SentencesPanel
+from pale_heron.tui.views.panels import orders
+from pale_heron.tui.views.panels.orders import OrderRow, OrdersMemory
 
-_SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
 STOPPED_S: Final = 3.0
 _GUARDED: Final = ("sentence", "line-rate", "store")
 """Actions that are done with more care than telling them: each has a row of its own."""
@@ -39,26 +35,6 @@ class OperatedBench(ReceiverBench, Protocol):
     """A bench with its registry of operations."""
 
     operations: Operations
-
-
-@dataclass
-class OrdersMemory:
-    """What a lane's device was told in this session; kept while the panel is closed."""
-
-    dialect: Dialect | None = None
-    recognised: str = ""
-    """The line by which the dialect was recognised."""
-    acknowledged: AcknowledgedSettings = field(default_factory=AcknowledgedSettings)
-    operation: SteppedOperation | None = None
-
-
-class _OrderRow(NamedTuple):
-    """One thing to do: its name, what it means, why it asks first, and what does it."""
-
-    name: str
-    meaning: str
-    risk: str
-    do: Callable[[], None]
 
 
 def recognised(
@@ -98,7 +74,7 @@ class OrdersPanel(Panel[None]):
     def count(self) -> int:
         return max(1, len(self._rows()))
 
-    def _rows(self) -> list[_OrderRow]:
+    def _rows(self) -> list[OrderRow]:
         """Everything that can be done, the guarded operations first."""
         dialect = self._told.dialect
         if dialect is None:
@@ -106,68 +82,22 @@ class OrdersPanel(Panel[None]):
         rows = []
         actions = dialect.actions
         if "sentence" in actions:
-            rows.append(
-                _OrderRow("choose sentences", "which come, how often, and what that means", "", self._sentences)
-            )
+            rows.append(OrderRow("choose sentences", "which come, how often, and what that means", "", self._sentences))
         if "line-rate" in actions:
-            rows.append(
-                _OrderRow("change the line rate", "and go back by itself if nothing is legible", "", self._rate)
-            )
+            rows.append(OrderRow("change the line rate", "and go back by itself if nothing is legible", "", self._rate))
         if "store" in actions and "restart" in actions:
             restart = actions["restart"]
             words = "store, restart, and see whether it lasted"
-            rows.append(_OrderRow("store and verify", words, restart.risk or "it restarts", self._store))
+            rows.append(OrderRow("store and verify", words, restart.risk or "it restarts", self._store))
         rows += [
-            _OrderRow(name, action.meaning, action.risk, self._teller(action))
+            OrderRow(name, action.meaning, action.risk, self._teller(action))
             for name, action in actions.items()
             if name not in _GUARDED or (name == "store" and "restart" not in actions)
         ]
         return rows
 
     def paint(self, width: int) -> list[Line]:
-        dialect, told = self._told.dialect, self._told
-        if dialect is None:
-            known = ", ".join(self._dialects) or "none"
-            words = f"It has not told what it is. d chooses a dialect; known are: {known}."
-            head = line((f"{safe_label(self._lane_name)}: what it can be told", "*heron"))
-            return [head, BLANK, *wrapped(line((words, "amber")), width), BLANK, *keys_lines(_KEYS[1:], width)]
-        title = f"{safe_label(self._lane_name)}: what it can be told"
-        rows = [line((title, "*heron"), (f"   dialect {dialect.name}", "quiet"))]
-        if told.recognised:
-            rows.append(line((f"recognised by: {told.recognised}"[:width], "faint")))
-        rows.append(BLANK)
-        for index, row in enumerate(self._rows()):
-            asks = ("  asks first", "amber") if row.risk else ("", "quiet")
-            rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), index, self.chosen, width))
-        rows += [BLANK, *self._progress(width), *self._acknowledged(width), *keys_lines(_KEYS, width)]
-        return rows
-
-    def _progress(self, width: int) -> list[Line]:
-        operation = self._told.operation
-        if operation is None:
-            return []
-        verdict = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}
-        words, role = verdict[operation.succeeded]
-        rows = [line((operation.title.upper(), "quiet"), ("  " + words, f"*{role}"))]
-        for step in operation.steps[-12:]:
-            sign, sign_role = _SIGNS[step.outcome]
-            seen = f": {step.seen}" if step.seen else ""
-            rows += wrapped(line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet")), width)
-        return [*rows, BLANK]
-
-    def _acknowledged(self, width: int) -> list[Line]:
-        """What was told and acknowledged: running, stored."""
-        acknowledged = self._told.acknowledged
-        names = sorted({*acknowledged.running, *acknowledged.stored})
-        rows = [
-            line(
-                (f"{name:<20}", "quiet"),
-                f"{safe_label(acknowledged.running.get(name, acknowledged.stored.get(name, ''))):<12}",
-                (acknowledged.words(name), "amber" if acknowledged.words(name).endswith("not stored") else "reed"),
-            )
-            for name in names
-        ]
-        return [*titled("TOLD AND ACKNOWLEDGED", rows[:10]), BLANK] if rows and width else []
+        return orders.paint(self._lane_name, self._told, self._rows(), self._dialects, self.chosen, width)
 
     def pressed(self, key: str) -> bool:
         rows = self._rows()
@@ -276,14 +206,6 @@ class OrdersPanel(Panel[None]):
 
         choices = [(str(index), f"{name}: {self._dialects[name].title}") for index, name in enumerate(names, 1)]
         self.app.push_screen(Choice("Which dialect does it speak?", choices), take)
-
-
-_KEYS: Final = (
-    ("↑↓ enter", "tell it"),
-    ("d", "another dialect"),
-    ("x", "give up what is under way"),
-    ("escape", "close; what is under way goes on"),
-)
 
 
 def current_sentences(lane: LaneSnapshot | None) -> dict[str, CurrentSentence]:

@@ -10,9 +10,8 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
-from pale_heron.tui import acts
-from pale_heron.tui.acts import act
-from pale_heron.tui.painting.paint import BLANK, Line, line, padded, width_of
+from pale_heron.tui.painting.paint import BLANK, Line, line
+from pale_heron.tui.views.panels.rows import keys_lines, selectable
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5
@@ -109,27 +108,6 @@ class Panel(ModalScreen[Result]):
         """Choose by a click."""
         self.chosen = index
         self.draw()
-
-
-def selectable(row: Line, index: int, chosen: int, width: int) -> Line:
-    """A row of a panel, clickable, lit where it is the chosen one."""
-    ground = "@select" if index == chosen else ""
-    bar = line(("▌ " if index == chosen else "  ", "heron"))
-    spans = (span._replace(role=span.role.partition("@")[0] + ground) for span in padded((*bar, *row), width))
-    return tuple(span._replace(action=act(acts.pick, index)) for span in spans)
-
-
-def keys_lines(keys: Sequence[tuple[str, str]], width: int) -> list[Line]:
-    """The keys of a panel, at its foot; a key and its word stay together."""
-    rows: list[Line] = []
-    now: Line = ()
-    for key, word in keys:
-        added = line((key, "amber"), (f" {word}   ", "quiet"))
-        if now and width_of(now) + width_of(added) > width + 3:
-            rows.append(now)
-            now = ()
-        now = (*now, *added)
-    return [*rows, now]
 
 
 class AskLine(ModalScreen[str | None]):

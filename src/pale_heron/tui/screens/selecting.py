@@ -10,7 +10,8 @@ from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, line
-from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
+from pale_heron.tui.screens.panel import AskLine, Panel
+from pale_heron.tui.views.panels.rows import keys_lines, selectable
 
 _NEXT_DIRECTION = {None: Direction.IN, Direction.IN: Direction.OUT, Direction.OUT: None}
 _DIRECTION_WORDS = {None: "both", Direction.IN: "received only", Direction.OUT: "sent only"}

@@ -19,7 +19,8 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob, seconds_for
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, line
-from pale_heron.tui.screens.panel import AskLine, Choice, keys_lines
+from pale_heron.tui.screens.panel import AskLine, Choice
+from pale_heron.tui.views.panels.rows import keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
 
 PICTURES_PER_S = 5

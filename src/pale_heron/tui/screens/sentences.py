@@ -3,12 +3,11 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
-from pale_heron.core.device.schema.sentence_plan import CurrentSentence, PlannedSentence, SentencePlan, plan
+from pale_heron.core.device.schema.sentence_plan import CurrentSentence, SentencePlan, plan
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
-from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.screens.panel import Choice, Panel, keys_lines, selectable
+from pale_heron.tui.painting.paint import Line
+from pale_heron.tui.screens.panel import Choice, Panel
+from pale_heron.tui.views.panels import sentences
 
 INTERVALS: Final = (None, 0, 1, 2, 3, 4, 5, 10, 20, 30, 60)
 """What can be wanted: as it is, never, or every so many epochs."""
@@ -43,36 +42,15 @@ class SentencesPanel(Panel[dict[str, int]]):
         return plan(self._heard(), self._choices, self._wanted, self._epochs_per_s)
 
     def paint(self, width: int) -> list[Line]:
-        planned = self._plan()
-        rows = [
-            line(
-                (f"{safe_label(self._lane_name)}: which sentences?", "*heron"),
-                (f"   {self._epochs_per_s:.1f} epochs/s", "quiet"),
-            ),
-            BLANK,
-            line((f"  {'sentence':<10}{'now, 1/s':>9}{'B/s':>8}   {'wanted':<18}{'then, B/s':>10}", "faint")),
-        ]
-        for index, row in enumerate(planned.rows):
-            painted = _row(row)
-            rows.append(
-                selectable(painted, index, self.chosen, width) if index < self.count else (line("  ")[0], *painted)
-            )
-        rows += [BLANK, *self._load(planned, width), *_facts(planned, width), BLANK]
-        keys = [each for each in _KEYS if each[0] != "0" or 0 in self._intervals]
-        return [*rows, *keys_lines(keys, width)]
-
-    def _load(self, planned: SentencePlan, width: int) -> list[Line]:
-        """The line before and after."""
-        capacity = self._settings.bytes_per_s if self._settings and not self._settings.decorative else None
-        words = f"{planned.bytes_now:.0f} B/s now, about {planned.bytes_then:.0f} B/s then"
-        if capacity is None:
-            return [line(("the line ", "quiet"), words)]
-        share = planned.bytes_then / capacity
-        role = "coral" if share > 1 else "amber" if share > 0.9 else "reed"
-        fill = f"{figures.share(planned.bytes_now / capacity)} full now, "
-        more = ": too much for this rate" if share > 1 else ""
-        return wrapped(
-            line(("the line ", "quiet"), f"{words}; {fill}", (f"{figures.share(share)} then{more}", role)), width
+        return sentences.paint(
+            self._lane_name,
+            self._plan(),
+            self._epochs_per_s,
+            self._settings,
+            self.count,
+            self.chosen,
+            0 in self._intervals,
+            width,
         )
 
     def pressed(self, key: str) -> bool:
@@ -113,40 +91,3 @@ class SentencesPanel(Panel[dict[str, int]]):
 
         question = f"No longer known then: {', '.join(planned.facts_lost)}. Tell it?"
         self.app.push_screen(Choice(question, (("n", "no, change the choice"), ("y", "yes, tell it"))), take)
-
-
-_KEYS: Final[tuple[tuple[str, str], ...]] = (
-    ("↑↓", "choose"),
-    ("◂▸", "how often"),
-    ("0", "never"),
-    ("enter", "tell it and verify"),
-    ("escape", "leave it"),
-)
-
-
-def _row(row: PlannedSentence) -> Line:
-    heard = row.heard
-    wanted = "as it is" if row.wanted is None else "never" if row.wanted == 0 else _rhythm(row.wanted)
-    role = "quiet" if row.wanted is None else "*amber"
-    per_s = figures.NONE if heard is None else f"{heard.per_s:.2f}"
-    bytes_per_s = figures.NONE if heard is None else f"{heard.bytes_per_s:.0f}"
-    return line(
-        (f"{row.name:<10}", "text" if heard else "quiet"),
-        f"{per_s:>9}{bytes_per_s:>8}   ",
-        (f"{wanted:<18}", role),
-        (f"{row.bytes_per_s:>10.0f}", "quiet" if row.wanted is None else "text"),
-    )
-
-
-def _rhythm(interval: int) -> str:
-    return "every epoch" if interval == 1 else f"1 epoch in {interval}"
-
-
-def _facts(planned: SentencePlan, width: int) -> list[Line]:
-    rows = []
-    if planned.facts_lost:
-        told = f"{', '.join(planned.facts_lost)}"
-        rows += wrapped(line(("no longer known: ", "*amber"), (told, "amber")), width)
-    if planned.appearing:
-        rows += wrapped(line(("known then: ", "*reed"), (", ".join(planned.appearing), "reed")), width)
-    return rows or [line(("every fact that is known now stays known", "quiet"))]

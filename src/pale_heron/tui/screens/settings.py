@@ -15,8 +15,9 @@ from pale_heron.core.line.settings import (
     said,
     short_line,
 )
-from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
-from pale_heron.tui.screens.panel import AskLine, Panel, keys_lines, selectable
+from pale_heron.tui.painting.paint import Line
+from pale_heron.tui.screens.panel import AskLine, Panel
+from pale_heron.tui.views.panels import settings as painter
 
 RATES: Final = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600, 1_000_000, 2_000_000)
 FRAMINGS: Final = ("8N1", "8E1", "8O1", "7E1", "7O1", "8N2")
@@ -56,33 +57,8 @@ class SettingsPanel(Panel[None]):
         return len(_NAMES)
 
     def paint(self, width: int) -> list[Line]:
-        settings, settings_error = self._settings(), self._settings_error()
-        usual = LineSettings()
-        rows = [
-            line((f"{self._title}: settings", "*heron"), ("   changes hold at once and are recorded", "quiet")),
-            BLANK,
-        ]
-        for index, name in enumerate(_NAMES):
-            key = KEYS[name]
-            value = getattr(settings, key.field)
-            role = "text" if value == getattr(usual, key.field) else "*amber"
-            unit = " ms" if key.field.endswith("_ms") else " baud" if name == "rate" else ""
-            words = line((f"{key.label:<20}", "quiet"), (f"{said(value) + unit:<16}", role), (key.allowed, "faint"))
-            rows.append(selectable(words, index, self.chosen, width))
-        if settings.decorative:
-            rows += [BLANK, line(("  This port is virtual: the rate is decorative.", "amber"))]
-        rows += [BLANK, line(("  as one line   ", "quiet"), (short_line(settings), "*text"))]
-        if settings_error:
-            rows += wrapped(line((f"  ✕ {settings_error}", "coral")), width)
-        keys = [
-            ("↑↓", "choose"),
-            ("←→", "change"),
-            ("enter", "type a value"),
-            ("y", "copy the line"),
-            ("p", "paste one"),
-        ]
-        keys += [("b", "send a break")] if self._send_break else []
-        return [*rows, BLANK, *keys_lines([*keys, ("escape", "close")], width)]
+        can_break = self._send_break is not None
+        return painter.paint(self._title, self._settings(), self._settings_error(), self.chosen, can_break, width)
 
     def pressed(self, key: str) -> bool:
         if key in ("left", "right", "space"):

@@ -1,0 +1,1 @@
+"""The painters of panels: what lies over a view while something is chosen, set or sent."""

@@ -1,0 +1,89 @@
+"""What a receiver can be told: the list, what is under way, and what was acknowledged."""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Final, NamedTuple
+
+from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, AcknowledgedSettings, SteppedOperation
+from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.painting.paint import BLANK, Line, line, titled, wrapped
+from pale_heron.tui.views.panels.rows import keys_lines, selectable
+
+_SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
+
+_KEYS: Final = (
+    ("↑↓ enter", "tell it"),
+    ("d", "another dialect"),
+    ("x", "give up what is under way"),
+    ("escape", "close; what is under way goes on"),
+)
+
+
+@dataclass
+class OrdersMemory:
+    """What a lane's device was told in this session; kept while the panel is closed."""
+
+    dialect: Dialect | None = None
+    recognised: str = ""
+    """The line by which the dialect was recognised."""
+    acknowledged: AcknowledgedSettings = field(default_factory=AcknowledgedSettings)
+    operation: SteppedOperation | None = None
+
+
+class OrderRow(NamedTuple):
+    """One thing to do: its name, what it means, why it asks first, and what does it."""
+
+    name: str
+    meaning: str
+    risk: str
+    do: Callable[[], None]
+
+
+def paint(
+    lane: str, told: OrdersMemory, orders: Sequence[OrderRow], dialects: Iterable[str], chosen: int, width: int
+) -> list[Line]:
+    """Without a dialect nothing can be told: `dialects` are those that there are."""
+    dialect = told.dialect
+    if dialect is None:
+        known = ", ".join(dialects) or "none"
+        words = f"It has not told what it is. d chooses a dialect; known are: {known}."
+        head = line((f"{safe_label(lane)}: what it can be told", "*heron"))
+        return [head, BLANK, *wrapped(line((words, "amber")), width), BLANK, *keys_lines(_KEYS[1:], width)]
+    title = f"{safe_label(lane)}: what it can be told"
+    rows = [line((title, "*heron"), (f"   dialect {dialect.name}", "quiet"))]
+    if told.recognised:
+        rows.append(line((f"recognised by: {told.recognised}"[:width], "faint")))
+    rows.append(BLANK)
+    for index, row in enumerate(orders):
+        asks = ("  asks first", "amber") if row.risk else ("", "quiet")
+        rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), index, chosen, width))
+    rows += [BLANK, *_progress(told.operation, width), *_acknowledged(told.acknowledged), *keys_lines(_KEYS, width)]
+    return rows
+
+
+def _progress(operation: SteppedOperation | None, width: int) -> list[Line]:
+    if operation is None:
+        return []
+    verdict = {None: ("under way", "amber"), True: ("done", "reed"), False: ("failed", "coral")}
+    words, role = verdict[operation.succeeded]
+    rows = [line((operation.title.upper(), "quiet"), ("  " + words, f"*{role}"))]
+    for step in operation.steps[-12:]:
+        sign, sign_role = _SIGNS[step.outcome]
+        seen = f": {step.seen}" if step.seen else ""
+        rows += wrapped(line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet")), width)
+    return [*rows, BLANK]
+
+
+def _acknowledged(acknowledged: AcknowledgedSettings) -> list[Line]:
+    """What was told and acknowledged: running, stored."""
+    names = sorted({*acknowledged.running, *acknowledged.stored})
+    rows = [
+        line(
+            (f"{name:<20}", "quiet"),
+            f"{safe_label(acknowledged.running.get(name, acknowledged.stored.get(name, ''))):<12}",
+            (acknowledged.words(name), "amber" if acknowledged.words(name).endswith("not stored") else "reed"),
+        )
+        for name in names
+    ]
+    return [*titled("TOLD AND ACKNOWLEDGED", rows[:10]), BLANK] if rows else []

@@ -1,0 +1,123 @@
+"""The list of ports: what there is, what came and went, and the chosen one in full."""
+
+from pale_heron.core.line.settings import LineSettings, short_line
+from pale_heron.ports.listing import Port
+from pale_heron.ports.watch import SeenPort
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, beside, cells, fitted, headline, line, padded, wrapped
+
+QUESTION = "Which port is it?"
+NEWS_S = 30.0
+WIDE = 100
+
+
+class PlugGuide:
+    """The guided way to tell which port is which: the one whose plug is pulled, or put in, while it waits."""
+
+    def __init__(self) -> None:
+        self._since: float | None = None
+        self.found: Port | None = None
+        self.message = ""
+
+    @property
+    def waiting(self) -> bool:
+        return self._since is not None
+
+    def begin(self, now: float) -> None:
+        """Wait from now on."""
+        self._since, self.found, self.message = now, None, ""
+
+    def end(self, message: str = "") -> None:
+        """Wait no more."""
+        self._since, self.message = None, message
+
+    def look(self, found: list[SeenPort]) -> Port | None:
+        """The port that moved since then; None where none did, or several at once."""
+        if self._since is None:
+            return None
+        since = self._since
+        moved = [seen.port for seen in found if (seen.went or 0) >= since or (seen.came or 0) >= since]
+        if len(moved) == 1:
+            self.found = moved[0]
+        return self.found
+
+
+def paint(
+    found: list[SeenPort], chosen: int, settings: LineSettings, now: float, which: "PlugGuide", width: int
+) -> list[Line]:
+    """The list, the chosen port in full, and what to press."""
+    role, answer = _answer(found, which)
+    rows = headline(QUESTION, role, answer, width)
+    rows.append(line((f"  {'nickname':<14}{'device':<34}{'what it is':<34}state", "faint")))
+    rows += [_row(seen, index, index == chosen, now, width) for index, seen in enumerate(found)]
+    if found:
+        rows += [BLANK, *_chosen(found[min(chosen, len(found) - 1)].port, settings, width)]
+    return rows
+
+
+def _answer(found: list[SeenPort], which: PlugGuide) -> tuple[str, Line]:
+    if which.waiting:
+        return "heather", line(
+            ("Pull the plug of the one you mean", "*heather"), (", or put it in. Escape gives up.", "text")
+        )
+    if which.message:
+        return "heather", line((which.message, "*heather"))
+    there = [seen.port for seen in found if seen.went is None]
+    if not there:
+        return "amber", line(
+            ("None here. ", "*amber"),
+            "Plug an adapter in and it appears, or start a simulated device: pale-heron sim curlew",
+        )
+    free = sum(port.free for port in there)
+    return "reed" if free else "amber", line(
+        (f"{len(there)} here, {free} free. ", "*reed" if free else "*amber"),
+        "Choose one; w finds out which is which by its plug.",
+    )
+
+
+def _row(seen: SeenPort, index: int, chosen: bool, now: float, width: int) -> Line:
+    port, ground = seen.port, "@select" if chosen else ""
+    gone = seen.went is not None
+    state, role = (port.state, "reed") if port.free else (port.state, "coral")
+    if seen.went is not None:
+        state, role = f"went {figures.age(now - seen.went)}", "amber"
+    elif seen.came is not None and now - seen.came < NEWS_S:
+        state = f"{state}, came {figures.age(now - seen.came)}"
+    text = "faint" if gone else "text"
+    device = port.device if cells(port.device) <= 33 else "…" + port.device[-32:]
+    what = port.description + (", virtual" if port.virtual else "")
+    left = line(
+        ("▌ " if chosen else "  ", f"heron{ground}"),
+        (fitted(port.nickname, 13) + " ", f"*{text}{ground}"),
+        (fitted(device, 33) + " ", f"{text}{ground}"),
+        (fitted(what, 33) + " ", f"quiet{ground}"),
+        (state, f"{role}{ground}"),
+    )
+    return tuple(span._replace(action=act(acts.pick, index)) for span in padded(left, width, f"text{ground}"))
+
+
+def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
+    """The chosen port in full, and how it will be opened."""
+    facts = (
+        ("device", port.device),
+        ("adapter", port.adapter),
+        ("usb ids", port.usb_id),
+        ("serial", port.serial_number),
+        ("location", port.location),
+        ("role", port.role),
+        ("known by", port.key or "nothing of its own: it cannot be told from others of its kind"),
+    )
+    left = [line((f"  {name:<12}", "quiet"), value or figures.NONE) for name, value in facts]
+    right = [line(("opened at  ", "quiet"), (f"{settings.rate} {settings.framing}", "*text"), ("   ←→ rate", "quiet"))]
+    right.append(line(("as line    ", "quiet"), short_line(settings)))
+    if port.virtual:
+        right += wrapped(line(("The rate is decorative here: this port is virtual.", "amber")), 50)
+    if not port.free:
+        right += [BLANK, line((port.state, "*coral"))]
+        right += wrapped(line((port.hint, "text")), 56)
+    title = line(("THE CHOSEN ONE", "quiet"))
+    if width < WIDE:
+        return [title, *left, BLANK, *right]
+    return [title, *beside([(left, width - 60), (right, 58)])]
