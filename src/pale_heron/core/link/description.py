@@ -1,0 +1,87 @@
+"""What a trial is: written into the record when it begins, so that a capture tells its trials again."""
+
+import math
+from collections.abc import Mapping
+from typing import Any, Final, NamedTuple
+
+from pale_heron.core.link.probe import LONGEST, SHORTEST
+from pale_heron.core.link.rules import Rule, parse_rule
+
+DELIVERY, EXCHANGE = "delivery", "exchange"
+KINDS: Final = (DELIVERY, EXCHANGE)
+FAR_ENDS: Final = {
+    "lane": "the other end is a lane here too",
+    "answer": "the other end answers each probe, and says what it got",
+    "echo": "the other end sends back what it gets",
+}
+LETTERS: Final = ("A", "B")
+BEGUN, ENDED = "trial", "trial-ended"
+"""The events of a capture."""
+
+
+class TrialDescription(NamedTuple):
+    """`probes` is how many each way, or rounds; 0 goes on until it is stopped. Times in seconds."""
+
+    kind: str
+    trial: int
+    """Its number, 0 to 65535, which every probe carries."""
+    lanes: tuple[str, ...]
+    """The lane that sends first, then the other one where both ends are here."""
+    far: str = "lane"
+    one_way: bool = False
+    probes: int = 100
+    every_s: float = 0.2
+    size: int = 32
+    limit_s: float = 2.0
+    at_most_lost: float = 0.0
+    """The share that may be lost or damaged, 0 to 1."""
+    rule: Rule = Rule("echo")
+    left_before: Mapping[str, int] = {}
+    """Bytes that were waiting on each lane before the first probe, and were taken out."""
+
+    def details(self) -> dict[str, Any]:
+        """What stands in the event."""
+        return {
+            **self._asdict(),
+            "lanes": list(self.lanes),
+            "rule": str(self.rule),
+            "pairs": dict(self.rule.pairs),
+            "left_before": dict(self.left_before),
+        }
+
+
+def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
+    """A trial as its event describes it; None where that is not to be believed (a capture may say anything)."""
+    try:
+        lanes = tuple(str(lane) for lane in details["lanes"])
+        pairs = {str(key): str(value) for key, value in dict(details.get("pairs", {})).items()}
+        found = TrialDescription(
+            kind=str(details["kind"]),
+            trial=_whole(details["trial"], 0, 0xFFFF),
+            lanes=lanes,
+            far=str(details["far"]),
+            one_way=details["one_way"] is True,
+            probes=_whole(details["probes"], 0, 10**9),
+            every_s=_number(details["every_s"], 0, 86_400),
+            size=_whole(details["size"], SHORTEST, LONGEST),
+            limit_s=_number(details["limit_s"], 0.001, 86_400),
+            at_most_lost=_number(details["at_most_lost"], 0, 1),
+            rule=parse_rule(str(details["rule"]), pairs),
+            left_before={str(lane): _whole(count, 0, 10**15) for lane, count in dict(details["left_before"]).items()},
+        )
+    except (KeyError, TypeError, ValueError):
+        return None
+    fits = found.kind in KINDS and found.far in FAR_ENDS and len(lanes) == (2 if found.far == "lane" else 1)
+    return found if fits and len(set(lanes)) == len(lanes) else None
+
+
+def _whole(value: Any, least: int, most: int) -> int:
+    if type(value) is not int or not least <= value <= most:
+        raise ValueError(f"{value!r} is no whole number from {least} to {most}")
+    return value
+
+
+def _number(value: Any, least: float, most: float) -> float:
+    if type(value) not in (int, float) or not math.isfinite(value) or not least <= value <= most:
+        raise ValueError(f"{value!r} is no number from {least} to {most}")
+    return float(value)

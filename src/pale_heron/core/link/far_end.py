@@ -1,0 +1,95 @@
+"""Both directions as known from one place: the far end answers each probe, and says in its answers what it got."""
+
+from typing import Final
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
+from pale_heron.core.link.figures import Sample, Times, wilson
+from pale_heron.core.link.probe import ANSWER, Probe
+
+FAR_END: Final = "far end"
+
+
+class FarEndCounter:
+    """Told of the probes that go out and of what comes in.
+
+    What went there is counted by the far end itself: an answer that carries its count of different probes vouches for
+    those before it too, so a lost answer does not make its probe lost. What came back is counted by the numbers of the
+    answers. When each of the two was on its way nobody knows here: only the round trip has a time.
+    """
+
+    def __init__(self, lane: str, limit_ns: int) -> None:
+        self._lane = lane
+        self._limit_ns = limit_ns
+        self._sent = 0
+        self._under_way: dict[int, int] = {}
+        self._got = self._damaged_there = 0
+        self._orders = 0
+        self._highest = 0
+        self._seen: dict[int, None] = {}
+        self._twice = self._out_of_order = self._foreign = self._damaged_here = 0
+        self._times = Sample()
+
+    @property
+    def round_trip(self) -> Times | None:
+        return self._times.times()
+
+    def send(self, number: int, time: int) -> None:
+        """A probe went out."""
+        self._sent += 1
+        self._under_way[number] = time
+
+    def take(self, probe: Probe | None, data: bytes, time: int) -> None:
+        """Something came in."""
+        if probe is None:
+            damaged = data.startswith(b"#a") or data[-9:-8] == b","
+            self._damaged_here += damaged
+            self._foreign += 0 if damaged else len(data)
+            return
+        if probe.kind != ANSWER:
+            return
+        self._got, self._damaged_there = max(self._got, probe.got), max(self._damaged_there, probe.damaged)
+        if probe.order in self._seen:
+            self._twice += 1
+            return
+        self._seen[probe.order] = None
+        while len(self._seen) > 4096:
+            del self._seen[next(iter(self._seen))]
+        self._orders += 1
+        self._out_of_order += probe.order < self._highest
+        self._highest = max(self._highest, probe.order)
+        begun = self._under_way.pop(probe.number, None)
+        if begun is not None:
+            self._times.add((time - begun) / SECOND)
+
+    def advance(self, now: int) -> None:
+        """What was sent too long ago is waited for no more."""
+        for number in [number for number, begun in self._under_way.items() if now - begun > self._limit_ns]:
+            del self._under_way[number]
+
+    def finish(self, now: int) -> None:
+        """The trial is over."""
+        self.advance(now)
+        self._sent -= len(self._under_way)
+        self._under_way.clear()
+
+    def snapshots(self, far: str) -> tuple[DeliverySnapshot, DeliverySnapshot]:
+        """There, and back."""
+        settled = max(self._got, self._sent - len(self._under_way))
+        lost = max(0, settled - self._got - self._damaged_there)
+        there = _direction(self._lane, far, settled, min(self._got, settled), lost, damaged=self._damaged_there)
+        missing = max(0, self._highest - self._orders - self._damaged_here)
+        back = _direction(far, self._lane, self._highest, self._orders, missing, damaged=self._damaged_here)
+        return there, back._replace(twice=self._twice, out_of_order=self._out_of_order, foreign_bytes=self._foreign)
+
+
+def _direction(sender: str, receiver: str, sent: int, delivered: int, lost: int, *, damaged: int) -> DeliverySnapshot:
+    empty = DeliveryCounter(sender, receiver, 0, "A", 0, 0).snapshot()
+    return empty._replace(
+        sent=sent,
+        delivered=delivered,
+        lost=lost,
+        damaged=damaged,
+        loss_share=lost / sent if sent else None,
+        loss_95=wilson(lost, sent),
+    )

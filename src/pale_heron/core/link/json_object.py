@@ -1,0 +1,78 @@
+"""A trial as the object that `trial --json` and `link --json` print."""
+
+from typing import Any
+
+from pale_heron.core.link.delivery import DeliverySnapshot, LinkOutage
+from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.figures import Times
+from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.verdict import verdict
+from pale_heron.core.utc import iso
+
+
+def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
+    """All of it; times are ISO 8601 UTC, shares 0 to 1, latencies in milliseconds."""
+    found = verdict(trial)
+    return {
+        "kind": trial.described.kind,
+        "begin": iso(trial.begin),
+        "end": iso(trial.end) if trial.end is not None else None,
+        "verdict": found.result,
+        "why": found.why,
+        "left_before": dict(trial.described.left_before),
+        "own_bytes_back": trial.own_bytes_back,
+        "directions": [_direction(each) for each in trial.directions],
+        "exchange": _exchange(trial.exchange) if trial.exchange else None,
+        "findings": [each._asdict() for each in found.findings],
+    }
+
+
+def _direction(each: DeliverySnapshot) -> dict[str, Any]:
+    return {
+        "from": each.sender,
+        "to": each.receiver,
+        "sent": each.sent,
+        "delivered": each.delivered,
+        "lost": each.lost,
+        "twice": each.twice,
+        "out_of_order": each.out_of_order,
+        "damaged": each.damaged,
+        "late": each.late,
+        "foreign_bytes": each.foreign_bytes,
+        "loss_share": None if each.loss_share is None else round(each.loss_share, 6),
+        "loss_95": None if each.loss_95 is None else [round(each.loss_95[0], 6), round(each.loss_95[1], 6)],
+        "latency_ms": _milliseconds(each.latency),
+        "outages": [_outage(outage) for outage in each.outages],
+        "payload_bytes": 0,
+        "payload_bit_s": None,
+        "ceiling_bit_s": None,
+        "ceiling_share": None,
+        "stalls": [],
+        "bytes_changed": 0,
+        "bytes_missing": 0,
+        "bytes_added": 0,
+    }
+
+
+def _outage(outage: LinkOutage) -> dict[str, Any]:
+    seconds = None if outage.end is None else round((outage.end - outage.begin) / 1e9, 3)
+    end = None if outage.end is None else iso(outage.end)
+    return {"begin": iso(outage.begin), "end": end, "seconds": seconds, "lost": outage.lost}
+
+
+def _exchange(exchange: ExchangeSnapshot) -> dict[str, Any]:
+    return {
+        "rounds": exchange.rounds,
+        "right": exchange.right,
+        "wrong": exchange.wrong,
+        "unanswered": exchange.unanswered,
+        "round_trip_ms": _milliseconds(exchange.round_trip),
+        "clusters": [{"at_ms": round(1000 * each.at_s), "samples": each.samples} for each in exchange.clusters],
+    }
+
+
+def _milliseconds(times: Times | None) -> dict[str, Any] | None:
+    if times is None:
+        return None
+    figures = {"min": times.least, "median": times.median, "p95": times.p95, "max": times.most}
+    return {"samples": times.samples, **{name: round(1000 * value, 3) for name, value in figures.items()}}

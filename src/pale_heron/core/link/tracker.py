@@ -1,0 +1,60 @@
+"""All trials of a bench or a capture, each found again from what the record says of it."""
+
+from collections import deque
+from typing import Final
+
+from pale_heron.core.frames import Chunk, Event
+from pale_heron.core.link.description import BEGUN, ENDED, description_of
+from pale_heron.core.link.trial import TrialSnapshot, TrialTracker
+
+MOST_KEPT: Final = 500
+MOST_AT_ONCE: Final = 64
+
+
+class LinkTracker:
+    """Told of events and chunks in the order of recording. It can be pickled."""
+
+    def __init__(self) -> None:
+        self._running: dict[int, TrialTracker] = {}
+        self._over: deque[TrialSnapshot] = deque(maxlen=MOST_KEPT)
+        self.active = False
+        """Whether a trial runs: without one no chunk need be told."""
+
+    def heed(self, event: Event) -> None:
+        """A trial begins or ends; other events tell nothing."""
+        if event.name == BEGUN:
+            described = description_of(event.details)
+            if described is not None and len(self._running) < MOST_AT_ONCE:
+                self._end(described.trial, event.time, "another one of the same number began")
+                self._running[described.trial] = TrialTracker(described, event.time)
+        elif event.name == ENDED:
+            trial = event.details.get("trial")
+            if isinstance(trial, int):
+                self._end(trial, event.time, str(event.details.get("why", "")))
+        self.active = bool(self._running)
+
+    def feed(self, chunk: Chunk) -> None:
+        """Bytes of a lane."""
+        for trial in self._running.values():
+            trial.feed(chunk)
+
+    def advance(self, now: int) -> None:
+        """Time passes."""
+        for trial in self._running.values():
+            trial.advance(now)
+
+    def finish(self, now: int) -> None:
+        """The record ends: what still runs is over too."""
+        for trial in list(self._running):
+            self._end(trial, now, "the record ends here")
+        self.active = False
+
+    def snapshot(self) -> tuple[TrialSnapshot, ...]:
+        """All of them, the oldest first."""
+        return (*self._over, *(trial.snapshot() for trial in self._running.values()))
+
+    def _end(self, trial: int, now: int, why: str) -> None:
+        tracker = self._running.pop(trial, None)
+        if tracker is not None:
+            tracker.finish(now, why)
+            self._over.append(tracker.snapshot())

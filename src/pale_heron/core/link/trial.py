@@ -1,0 +1,194 @@
+"""One trial, followed in the bytes of its lanes: live, on replay and from a capture by the same code."""
+
+from typing import NamedTuple
+
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction
+from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
+from pale_heron.core.link.description import EXCHANGE, LETTERS, TrialDescription
+from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
+from pale_heron.core.link.far_end import FAR_END, FarEndCounter
+from pale_heron.core.link.figures import Times
+from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder
+
+GAP_NS = SECOND // 5
+"""A line without line end is over after such a pause."""
+
+
+class TrialSnapshot(NamedTuple):
+    """How a trial stands. `end` is None while it runs; `ended` says why it ended."""
+
+    described: TrialDescription
+    begin: int
+    end: int | None
+    ended: str
+    directions: tuple[DeliverySnapshot, ...]
+    exchange: ExchangeSnapshot | None
+    round_trip: Times | None
+    """Of probes and their answers, where the far end answers; seconds."""
+    own_bytes_back: bool
+    """A lane received what it sent itself."""
+
+
+class _Lines:
+    """Cuts one stream into lines; one without line end is over after a pause."""
+
+    def __init__(self) -> None:
+        self._held = b""
+        self._time = 0
+
+    def feed(self, time: int, data: bytes) -> list[str]:
+        self._held, self._time = self._held + data, time
+        *lines, self._held = self._held.replace(b"\r", b"\n").split(b"\n")
+        self._held = self._held[-4096:]
+        return [_text(line) for line in lines if line.strip()]
+
+    def advance(self, now: int) -> tuple[str, int] | None:
+        if not self._held.strip() or now - self._time < GAP_NS:
+            return None
+        line, self._held = self._held, b""
+        return _text(line), self._time
+
+
+def _text(line: bytes) -> str:
+    return line.decode("utf-8", "backslashreplace")
+
+
+class TrialTracker:
+    """Told of the chunks of its lanes, in the order of recording."""
+
+    def __init__(self, described: TrialDescription, begin: int) -> None:
+        self.described = described
+        self._begin = begin
+        self._end: int | None = None
+        self._ended = ""
+        self._own_back = False
+        self._finders: dict[tuple[str, Direction], ProbeFinder] = {}
+        self._counters: dict[str, DeliveryCounter] = {}
+        """By the letter of who sends."""
+        self._far: FarEndCounter | None = None
+        self._exchange: ExchangeCounter | None = None
+        self._lines = _Lines()
+        self._round = 0
+        self._message = b""
+        limit_ns = round(described.limit_s * SECOND)
+        if described.kind == EXCHANGE:
+            self._exchange = ExchangeCounter(described.rule, limit_ns)
+        elif described.far == "answer":
+            self._far = FarEndCounter(described.lanes[0], limit_ns)
+        else:
+            ends = (*described.lanes, *described.lanes)[:2]
+            both = described.far == "lane" and not described.one_way
+            for letter, sender, receiver in ((LETTERS[0], *ends), (LETTERS[1], *ends[::-1]))[: 1 + both]:
+                self._counters[letter] = DeliveryCounter(
+                    sender, receiver, described.trial, letter, described.size, limit_ns
+                )
+
+    @property
+    def over(self) -> bool:
+        return self._end is not None
+
+    def feed(self, chunk: Chunk) -> None:
+        """Take what went over one of its lanes; chunks without a time tell nothing here."""
+        if chunk.time is None or chunk.lane not in self.described.lanes:
+            return
+        if self._exchange is not None:
+            self._feed_exchange(self._exchange, chunk, chunk.time)
+            return
+        finder = self._finders.setdefault((chunk.lane, chunk.direction), ProbeFinder())
+        for found in finder.feed(chunk.time, chunk.data):
+            self._take(chunk.lane, chunk.direction, found)
+        self.advance(chunk.time)
+
+    def advance(self, now: int) -> None:
+        """Time passes."""
+        for counter in self._counters.values():
+            counter.advance(now)
+        if self._far is not None:
+            self._far.advance(now)
+        if self._exchange is not None:
+            held = self._lines.advance(now)
+            if held is not None:
+                self._take_line(self._exchange, *held)
+            self._exchange.advance(now)
+
+    def finish(self, now: int, why: str) -> None:
+        """It ended."""
+        self.advance(now)
+        for (lane, direction), finder in self._finders.items():
+            for found in finder.flush():
+                self._take(lane, direction, found)
+        for counter in self._counters.values():
+            counter.finish(now)
+        if self._far is not None:
+            self._far.finish(now)
+        if self._exchange is not None:
+            self._exchange.finish(now)
+        self._end, self._ended = now, why
+
+    def _take(self, lane: str, direction: Direction, found: Found) -> None:
+        probe, own = found.probe, LETTERS[self.described.lanes.index(lane)]
+        time = found.time if direction is OUT else found.end
+        assert time is not None, "its chunks have times"
+        if probe is not None and probe.trial != self.described.trial:
+            probe = None
+        if direction is OUT:
+            if probe is not None and probe.sender == own:
+                self._sent(own, probe.number, time)
+            return
+        if self._far is not None:
+            self._own_back |= probe is not None and probe.kind != ANSWER
+            self._far.take(probe, found.data, time)
+            return
+        echoed = self.described.far == "echo"
+        sender = own if echoed else LETTERS[1 - LETTERS.index(own)]
+        counter = self._counters.get(sender)
+        if probe is not None and probe.sender == own:
+            self._own_back = True
+            if not echoed:
+                return
+        if counter is None:
+            return
+        if probe is not None and probe.kind != ANSWER:
+            counter.take(probe.number, time)
+        else:
+            counter.take_piece(found.data)
+
+    def _sent(self, letter: str, number: int, time: int) -> None:
+        if self._far is not None:
+            self._far.send(number, time)
+        elif letter in self._counters:
+            self._counters[letter].send(number, time)
+
+    def _feed_exchange(self, exchange: ExchangeCounter, chunk: Chunk, time: int) -> None:
+        held = self._lines.advance(time)
+        if held is not None:
+            self._take_line(exchange, *held)
+        if chunk.direction is IN:
+            for line in self._lines.feed(time, chunk.data):
+                self._take_line(exchange, line, time)
+            return
+        self._message += chunk.data
+        if not chunk.continued:
+            self._round += 1
+            exchange.send(self._round, _text(self._message.strip(b"\r\n")), time)
+            self._message = b""
+
+    def _take_line(self, exchange: ExchangeCounter, line: str, time: int) -> None:
+        """Sentences of receivers are no replies."""
+        if line[:1] not in ("$", "!"):
+            exchange.take(line, time)
+
+    def snapshot(self) -> TrialSnapshot:
+        """How it stands."""
+        directions = [counter.snapshot() for counter in self._counters.values()]
+        exchange = self._exchange.snapshot() if self._exchange else None
+        return TrialSnapshot(
+            described=self.described,
+            begin=self._begin,
+            end=self._end,
+            ended=self._ended,
+            directions=tuple(directions) if self._far is None else self._far.snapshots(FAR_END),
+            exchange=exchange,
+            round_trip=self._far.round_trip if self._far else None,
+            own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
+        )

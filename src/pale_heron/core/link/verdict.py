@@ -1,0 +1,182 @@
+"""What a trial shows, in words: whether the link holds, how sure that is, and what to do next."""
+
+from typing import Final, NamedTuple
+
+from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.figures import probes_for, wilson
+from pale_heron.core.link.trial import TrialSnapshot
+
+HOLDS, FAILS, INCONCLUSIVE = "holds", "fails", "inconclusive"
+FEW: Final = 10
+
+
+class LinkFinding(NamedTuple):
+    """Something to know about a trial: `id` is for programs, the rest for people."""
+
+    id: str
+    text: str
+    evidence: str
+    next: str
+
+
+class Verdict(NamedTuple):
+    """`result` is holds, fails or inconclusive; `why` says so with its figures."""
+
+    result: str
+    why: str
+    findings: tuple[LinkFinding, ...]
+
+
+def verdict(trial: TrialSnapshot) -> Verdict:
+    """Of a trial that is over, or as it stands."""
+    result, why = _exchange(trial.exchange) if trial.exchange is not None else _delivery(trial)
+    return Verdict(result, why, tuple(_findings(trial)))
+
+
+def percent(share: float) -> str:
+    """A share with two figures that count, never rounded to nothing or to all."""
+    value = 100 * share
+    digits = 1 if value >= 1 or value == 0 else 2
+    return f"{value:.{digits}f} %"
+
+
+def certainty(count: int, of: int) -> str:
+    """How much of a share is known: `below 3.1 %`, or `between 0.5 and 5.9 %`, at 95 % certainty."""
+    interval = wilson(count, of)
+    if interval is None:
+        return "nothing is known of the share"
+    low, high = interval
+    if count == 0:
+        return f"below {percent(high)} at 95 % certainty"
+    if count == of:
+        return f"above {percent(low)} at 95 % certainty"
+    return f"between {percent(low).removesuffix(' %')} and {percent(high)} at 95 % certainty"
+
+
+def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
+    allowed = trial.described.at_most_lost
+    words, results = [], set()
+    for each in trial.directions:
+        results.add(_of_direction(each, allowed))
+        words.append(_direction_words(each, allowed))
+    if trial.own_bytes_back and trial.described.far != "echo":
+        mirrored = "A lane hears its own bytes: a loop or an echo, which proves the cable only. "
+        return INCONCLUSIVE, mirrored + " ".join(words)
+    for result in (FAILS, INCONCLUSIVE):
+        if result in results:
+            return result, " ".join(words)
+    if trial.described.far == "echo":
+        words.append("The far end sends back what it gets: both ways together, neither by itself.")
+    return HOLDS if results else INCONCLUSIVE, " ".join(words) or "Nothing was sent."
+
+
+def _of_direction(each: DeliverySnapshot, allowed: float) -> str:
+    if not each.settled:
+        return INCONCLUSIVE
+    return FAILS if (each.lost + each.damaged) / each.settled > allowed else HOLDS
+
+
+def _direction_words(each: DeliverySnapshot, allowed: float) -> str:
+    way = f"{each.sender} ▸ {each.receiver}"
+    if not each.settled:
+        return f"{way}: nothing was sent that could arrive."
+    bad = each.lost + each.damaged
+    what = [f"{each.delivered} of {each.settled} delivered"]
+    what += [f"{each.lost} lost"] if each.lost else []
+    what += [f"{each.damaged} damaged"] if each.damaged else []
+    shown = f"{way}: {', '.join(what)}: not delivered is {certainty(bad, each.settled)}"
+    if each.settled == 1:
+        return f"{way}: {each.delivered} of 1: shows that it can, not that it does." if not bad else f"{shown}."
+    return f"{shown}{f' ({percent(allowed)} may be)' if allowed else ''}."
+
+
+def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
+    if not exchange.rounds:
+        return INCONCLUSIVE, "No round is over yet."
+    if exchange.right == exchange.rounds == 1:
+        return HOLDS, "1 of 1 right: shows that it can, not that it does."
+    bad = exchange.rounds - exchange.right
+    parts = [f"{exchange.right} of {exchange.rounds} right"]
+    parts += [f"{exchange.wrong} wrong"] if exchange.wrong else []
+    parts += [f"{exchange.unanswered} unanswered"] if exchange.unanswered else []
+    why = f"{', '.join(parts)}: not right is {certainty(bad, exchange.rounds)}."
+    return FAILS if bad else HOLDS, why
+
+
+def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
+    found = []
+    if trial.own_bytes_back and trial.described.far != "echo":
+        found.append(
+            LinkFinding(
+                "own-bytes",
+                "A lane receives what it sends itself.",
+                "probes of its own, or its own messages, came back",
+                "Is the module's echo on, or RX wired to TX? A far end that echoes is told with --far echo.",
+            )
+        )
+    for each in trial.directions:
+        if each.foreign_bytes and not trial.own_bytes_back:
+            found.append(
+                LinkFinding(
+                    "foreign-bytes",
+                    f"{each.foreign_bytes} bytes that are no probe came from {each.sender} to {each.receiver}.",
+                    f"{each.foreign_bytes} bytes",
+                    "Somebody else sends on this line: Traffic shows what it says.",
+                )
+            )
+        if each.outages:
+            longest = max(outage.lost for outage in each.outages)
+            found.append(
+                LinkFinding(
+                    "outage",
+                    f"{each.sender} ▸ {each.receiver} was away: {longest} probes in a row were not delivered.",
+                    f"outages: {len(each.outages)}",
+                    "Look at what else happened then: position, signal strength, a restart.",
+                )
+            )
+    if trial.exchange is not None:
+        found += _exchange_findings(trial.exchange)
+    shown = min((each.settled for each in trial.directions), default=0)
+    if 0 < shown < FEW and all(each.delivered == each.settled for each in trial.directions):
+        found.append(
+            LinkFinding(
+                "few-samples",
+                f"{shown} probes show that it can, not that it does.",
+                certainty(0, shown),
+                f"To show that less than 1 % is lost takes {probes_for(0.01)} probes without a loss.",
+            )
+        )
+    return found
+
+
+def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:
+    found = [
+        LinkFinding(
+            "round-time",
+            f"Answers come after {cluster.at_s:g} s: a time-out or a fixed rest answers, not the link.",
+            f"{cluster.samples} round trips lie just above {cluster.at_s:g} s",
+            "A missing line end is the usual reason: try the other line ends (out= of the lane).",
+        )
+        for cluster in exchange.clusters
+    ]
+    if exchange.unanswered and not exchange.right and not exchange.wrong:
+        found.append(
+            LinkFinding(
+                "no-reply",
+                "Nothing answers.",
+                f"{exchange.unanswered} of {exchange.rounds} rounds unanswered",
+                "Look at the line end that is sent, the rate, and the wire of our TX: Line says which is likely.",
+            )
+        )
+    if exchange.wrongs:
+        last = exchange.wrongs[-1]
+        found.append(
+            LinkFinding(
+                "wrong-reply",
+                f"To {last.message!r} came {last.came!r}; {last.wanted!r} was expected.",
+                f"round {last.round}; {exchange.wrong} wrong in all",
+                "Is the rule the right one, and does nobody else talk on this line?",
+            )
+        )
+    return found
