@@ -16,15 +16,17 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
-from pale_heron.core.frames import SECOND, Event, Frame
+from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.link.tracker import LinkTracker
 from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+    from pale_heron.core.link.trial import TrialSnapshot
 
 MOST_MARKS: Final = 10_000
 HEARD_KEPT: Final = 20_000
@@ -69,6 +71,8 @@ class ModelSnapshot:
     lanes: tuple[LaneSnapshot, ...]
     marks: tuple[tuple[int, str], ...] = ()
     """What was noted, and when."""
+    trials: "tuple[TrialSnapshot, ...]" = ()
+    """Counted tests of links, the oldest first."""
 
 
 class Model:
@@ -89,6 +93,7 @@ class Model:
         self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
         self._ears: tuple[FrameTap, ...] = ()
         self._marks: list[tuple[int, str]] = []
+        self._link = LinkTracker()
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
         """The lanes of modules."""
@@ -128,6 +133,7 @@ class Model:
     def feed(self, *records: Record) -> list[Entry]:
         """Take what was recorded, many at a time or few; gives the lines that have their number now."""
         settled = self._pipeline.feed(records)
+        self._feed_link(records)
         touched = {record.lane for record in records}
         self._touched |= touched
         if not touched <= self._speakers:
@@ -135,13 +141,27 @@ class Model:
             self._speakers |= {name for name in touched if name in lanes and lanes[name].streams.spoken_to}
         return self._log(settled)
 
+    def _feed_link(self, records: Iterable[Record]) -> None:
+        link = self._link
+        for record in records:
+            if isinstance(record, Event):
+                link.heed(record)
+            elif link.active and isinstance(record, Chunk):
+                link.feed(record)
+
     def tick(self, now: int) -> list[Entry]:
         """Nothing of before `now` will be fed any more."""
+        if self._link.active:
+            self._link.advance(now)
         return self._log(self._pipeline.advance(now))
 
     def finish(self) -> list[Entry]:
         """The end of all streams."""
         return self._log(self._pipeline.finish())
+
+    def end_trials(self, now: int) -> None:
+        """The record ends here."""
+        self._link.finish(now)
 
     def mark(self, position: int) -> RestartPoint:
         """Where things stand before the record at a position of the capture."""
@@ -157,16 +177,16 @@ class Model:
 
     def saved(self) -> bytes:
         """All of it but the log; `restored` takes it up again."""
-        state = self._book, self._marks, self._pipeline.state(self._pipeline.lanes)
+        state = self._book, self._marks, self._link, self._pipeline.state(self._pipeline.lanes)
         return zlib.compress(pickle.dumps(state), 1)
 
     @classmethod
     def restored(cls, saved: bytes, start: int) -> "Model":
         """A model that stands as it was saved, by this program, in this run; its next line is `start`."""
-        book, marks, state = pickle.loads(zlib.decompress(saved))
+        book, marks, link, state = pickle.loads(zlib.decompress(saved))
         model = cls(start=start, book=book)
         model._start = 0
-        model._marks = marks
+        model._marks, model._link = marks, link
         model._pipeline.take_up(state)
         lanes = model._pipeline.lanes.items()
         model._speakers = {name for name, lane in lanes if lane.streams.spoken_to}
@@ -185,7 +205,7 @@ class Model:
                 self._pictures[name] = now, picture
                 self._touched.discard(name)
             lanes.append(picture)
-        self.published = ModelSnapshot(now, tuple(lanes), tuple(self._marks))
+        self.published = ModelSnapshot(now, tuple(lanes), tuple(self._marks), self._link.snapshot())
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

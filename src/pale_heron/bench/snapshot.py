@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.trial import TrialSnapshot
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +31,8 @@ class BenchSnapshot:
     host_ahead_s: float
     marks: tuple[tuple[int, str], ...] = ()
     """What was noted, and when."""
+    trials: tuple[TrialSnapshot, ...] = ()
+    """Counted tests of links, the oldest first."""
     fault: str = ""
     """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
 

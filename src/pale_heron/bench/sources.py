@@ -14,6 +14,7 @@ from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label, starred
@@ -51,6 +52,7 @@ class Source:
         self._span: tuple[int, int] | None = None
         self._size = path.stat().st_size if path else 0
         self.marks: tuple[tuple[int, str], ...] = ()
+        self.trials: tuple[TrialSnapshot, ...] = ()
         """What was noted, in the order of the file, once it was gone through."""
 
     @property
@@ -115,8 +117,11 @@ class Source:
         model.know(self._reader.lanes)
         model.finish()
         end = self._span[1] if self._span else self._own.time
+        if end is not None:
+            model.end_trials(end)
         lanes = model.snapshots(end)
         self.marks = model.published.marks
+        self.trials = model.published.trials
         return lanes
 
 

@@ -25,6 +25,9 @@ COMMANDS: Final = {
     "settings": "settings",
     "routine": "routine",
     "dialect": "dialect",
+    "trial": "trial",
+    "answer": "answer",
+    "link": "link",
     "sim": "sim",
     "completion": "completion",
 }

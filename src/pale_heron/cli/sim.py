@@ -15,13 +15,15 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.simulated import simulated_folder
+from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 
 MODULES = ("bittern", "plover", "wren", "teal", "marsh")
-DEVICES = ("curlew", *MODULES, "trouble")
+DEVICES = ("curlew", *MODULES, "cable", "trouble")
 
 
 @click.command("sim")
@@ -44,6 +46,13 @@ DEVICES = ("curlew", *MODULES, "trouble")
 @click.option("--host-time", is_flag=True, help="Say this host's UTC, not the made-up one.")
 @click.option("--after", default=0.0, type=float, help="Seconds until power comes to the modules.", show_default=True)
 @click.option("--when-opened", is_flag=True, help="Power comes to the modules once their lines are all opened.")
+@click.option(
+    "--fault",
+    "faults",
+    multiple=True,
+    metavar="NAME=VALUE",
+    help=f"Of the cable: {', '.join(CableFaults._fields)} (shares as 0.05 or 5%, times as 0.2s). Repeatable.",
+)
 @click.option("--until-input-ends", is_flag=True, hidden=True)
 def sim(
     device: str,
@@ -59,19 +68,28 @@ def sim(
     host_time: bool,
     after: float,
     when_opened: bool,
+    faults: tuple[str, ...],
     until_input_ends: bool,
 ) -> None:
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
 
-    `bittern` are two on one air, `marsh` all modules at once: each path on a line of its own.
+    `bittern` are two on one air, `marsh` all modules at once, `cable` has two ends: each path on a line of its own.
+    A cable says at its end what it did to how many lines.
 
     Example: pale-heron sim curlew --start cold --seed 3
 
     Example: pale-heron sim trouble wrong-rate
+
+    Example: pale-heron sim cable --fault lost=5% --fault delay=80ms
     """
     if tcp and link is not None:
         raise Trouble("A TCP port has no --link", "Leave one of the two out")
     ended = _input_ended() if until_input_ends else lambda: False
+    if faults and device != "cable":
+        raise Trouble(f"{device} has no --fault", "Faults are those of the cable: pale-heron sim cable --fault lost=5%")
+    if device == "cable":
+        _run_cable(link, seed, rate, _cable_faults(faults), ended, over_tcp=tcp)
+        return
     if device == "trouble":
         _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
         return
@@ -126,6 +144,36 @@ def _run_troubles(
         print(stage.path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(stages, ended)
+
+
+def _run_cable(
+    link: Path | None, seed: int, rate: int, faults: CableFaults, ended: Callable[[], bool], *, over_tcp: bool
+) -> None:
+    """A cable; prints its two ends, one a line, and at the end what it did to each way."""
+    from pale_heron.sim.run import CablePost, run_stages
+
+    end_on_signals()
+    ends = [link.with_name(f"{link.name}-{end}") if link else _free_link(f"cable-{end}") for end in "ab"]
+    post = CablePost(rate, ends, faults, seed, over_tcp=over_tcp)
+    for terminal in post.terminals:
+        print(terminal.name, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        run_stages([post], ended)
+    for words, way in zip(("A to B", "B to A"), post.ways, strict=True):
+        done = ", ".join(f"{name} {count}" for name, count in way.counts.items())
+        click.echo(f"{words}: {done or 'nothing'}", err=True)
+
+
+def _cable_faults(texts: Sequence[str]) -> CableFaults:
+    found: dict[str, float] = {}
+    for text in texts:
+        name, _, value = text.partition("=")
+        field = name if name in CableFaults._fields else f"{name}_s"
+        if field not in CableFaults._fields:
+            known = dict.fromkeys(CableFaults._fields)
+            raise Trouble(f"A cable has no fault {name!r}{nearest_words(name, known)}", f"It has: {', '.join(known)}")
+        found[field] = seconds(value) if field.endswith("_s") else share(value)
+    return CableFaults(**found)
 
 
 def _run_modules(

@@ -1,4 +1,4 @@
-"""Durations and moments as people type them."""
+"""Durations, shares and moments as people type them."""
 
 import re
 from datetime import UTC, datetime
@@ -8,6 +8,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import from_iso
 
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|min|h|)").fullmatch
+_SHARE = re.compile(r"(\d+(?:\.\d+)?)\s*(%?)").fullmatch
 _SECONDS = {"ms": 0.001, "s": 1.0, "": 1.0, "min": 60.0, "h": 3600.0}
 _CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2}))?").fullmatch
 
@@ -18,6 +19,15 @@ def seconds(text: str) -> float:
     if parts is None:
         raise Trouble(f"{text!r} is no duration", "Write 500ms, 60s, 5min or 2h")
     return float(parts[1]) * _SECONDS[parts[2]]
+
+
+def share(text: str) -> float:
+    """A share, 0 to 1, of `5%` or `0.05`. Trouble where it is not one of these."""
+    parts = _SHARE(text.strip())
+    value = float(parts[1]) * (0.01 if parts[2] else 1.0) if parts else 2.0
+    if not 0 <= value <= 1:
+        raise Trouble(f"{text!r} is no share", "Write 5% or 0.05")
+    return value
 
 
 def moment(text: str, begin: int) -> int:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Protocol
 
 from pale_heron.sim.actors import Actor
+from pale_heron.sim.cable import CableFaults, CableWay
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.label import Label
 from pale_heron.sim.terminal import Terminal
@@ -88,6 +89,36 @@ class TroubleStage:
         if self._terminal is not None:
             self._terminal.close()
             self._terminal = None
+
+
+class CablePost:
+    """A cable with a terminal at each end. The faults are those of both ways."""
+
+    def __init__(self, rate: int, links: Sequence[Path], faults: CableFaults, seed: int, *, over_tcp: bool) -> None:
+        self.terminals = tuple(
+            Terminal(
+                rate,
+                link,
+                whole_lines=False,
+                patient=True,
+                label=Label(f"simulated cable, end {end}", f"MARSH-cable-{seed}-{end}"),
+                over_tcp=over_tcp,
+            )
+            for end, link in zip("AB", links, strict=True)
+        )
+        self.ways = CableWay(faults, seed), CableWay(faults, seed + 1)
+
+    def work(self, passed: float, seconds: float) -> None:
+        """Let time pass."""
+        for end, way in enumerate(self.ways):
+            for data in self.terminals[end].work(passed):
+                way.put(data, seconds)
+            self.terminals[1 - end].send(way.take(seconds))
+
+    def close(self) -> None:
+        """Pull both plugs."""
+        for terminal in self.terminals:
+            terminal.close()
 
 
 class Powered(Protocol):

@@ -8,7 +8,7 @@ one owner: a lane its reader's thread, the capture the recorder, the model the d
 """
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from time import monotonic
@@ -25,7 +25,7 @@ from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.scrollback.read_back import ReadBack
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details
 from pale_heron.core.streams import Recognition
@@ -203,6 +203,10 @@ class Session:
         """Hear what comes on a lane from now on, until `leave`."""
         return self._model.listen(lane)
 
+    def tap(self, lane: str, listener: Callable[[Chunk], None]) -> Callable[[], None]:
+        """Let somebody see what a lane receives as it comes, from the lane's own thread; gives what ends that."""
+        return self._readers[lane].tap(listener)
+
     def leave(self, ear: FrameTap) -> None:
         """Hear no more."""
         self._model.leave(ear)
@@ -249,6 +253,7 @@ class Session:
             replay=None,
             host_ahead_s=self.clock.host_ahead_ns() / SECOND,
             marks=seen.marks,
+            trials=seen.trials,
             fault="; ".join(filter(None, (*self._recorder.faults.values(), self._decoder.fault))),
         )
 

@@ -305,6 +305,7 @@ class Replay:
             ),
             host_ahead_s=0.0,
             marks=indexer.marks if indexer else (),
+            trials=self._model.published.trials,
             fault=indexer.failure if indexer else "",
         )
 

@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 Z_95: Final = 1.959963984540054
 """The standard normal deviate of a two-sided 95 % interval."""
 
-MOST_SAMPLES: Final = 1 << 16
+MOST_SAMPLES: Final = 1 << 13
 
 
 def wilson(count: int, of: int) -> tuple[float, float] | None:

@@ -8,10 +8,8 @@ from pale_heron.core.link.description import EXCHANGE, LETTERS, TrialDescription
 from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.lines import LineCutter, as_text
 from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder
-
-GAP_NS = SECOND // 5
-"""A line without line end is over after such a pause."""
 
 
 class TrialSnapshot(NamedTuple):
@@ -29,30 +27,6 @@ class TrialSnapshot(NamedTuple):
     """A lane received what it sent itself."""
 
 
-class _Lines:
-    """Cuts one stream into lines; one without line end is over after a pause."""
-
-    def __init__(self) -> None:
-        self._held = b""
-        self._time = 0
-
-    def feed(self, time: int, data: bytes) -> list[str]:
-        self._held, self._time = self._held + data, time
-        *lines, self._held = self._held.replace(b"\r", b"\n").split(b"\n")
-        self._held = self._held[-4096:]
-        return [_text(line) for line in lines if line.strip()]
-
-    def advance(self, now: int) -> tuple[str, int] | None:
-        if not self._held.strip() or now - self._time < GAP_NS:
-            return None
-        line, self._held = self._held, b""
-        return _text(line), self._time
-
-
-def _text(line: bytes) -> str:
-    return line.decode("utf-8", "backslashreplace")
-
-
 class TrialTracker:
     """Told of the chunks of its lanes, in the order of recording."""
 
@@ -67,7 +41,7 @@ class TrialTracker:
         """By the letter of who sends."""
         self._far: FarEndCounter | None = None
         self._exchange: ExchangeCounter | None = None
-        self._lines = _Lines()
+        self._lines = LineCutter()
         self._round = 0
         self._message = b""
         limit_ns = round(described.limit_s * SECOND)
@@ -170,7 +144,7 @@ class TrialTracker:
         self._message += chunk.data
         if not chunk.continued:
             self._round += 1
-            exchange.send(self._round, _text(self._message.strip(b"\r\n")), time)
+            exchange.send(self._round, as_text(self._message.strip(b"\r\n")), time)
             self._message = b""
 
     def _take_line(self, exchange: ExchangeCounter, line: str, time: int) -> None:

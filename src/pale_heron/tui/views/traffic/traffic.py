@@ -53,6 +53,8 @@ _EVENT_WORDS = {
     "break": "a break was sent",
     "driver-errors": "the driver counted errors",
     "rates-tried": "rates were tried",
+    "trial": "a trial of the link begins",
+    "trial-ended": "the trial is over",
     "start": "a start was asked for",
     "told": "the device was told something",
     "recording": "the record begins",

@@ -1,0 +1,190 @@
+"""Runs a trial of a link on open lanes.
+
+    emptying ──▶ measuring ──▶ draining ──▶ over
+                     └── given up at any time: what was counted so far is told
+
+It sends, and says in the record what it does; what is counted follows from the record (`core/link`), as on a replay.
+"""
+
+import secrets
+import time
+from collections.abc import Callable, Iterable, Mapping
+from functools import partial
+from typing import Any, Final, Protocol
+
+from pale_heron.bench.operations.registry import Operation, OperationFailed
+from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.link.description import BEGUN, ENDED, EXCHANGE, LETTERS, TrialDescription
+from pale_heron.core.link.probe import PROBE, Probe, encode
+from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.sender import SendJob
+
+LOOK_S: Final = 0.02
+QUIET_S: Final = 0.3
+QUIET_WITHIN_S: Final = 3.0
+"""So long the lanes are given to fall silent; one that never does (a receiver) is measured as it is."""
+
+SLACK_S: Final = 0.2
+SEEN_WITHIN_S: Final = 10.0
+TAKEN_WITHIN_S: Final = 30.0
+JOB_LOOK_S: Final = 0.002
+EMPTYING, MEASURING, DRAINING, OVER = "emptying", "measuring", "draining", "over"
+
+
+class TrialBench(Protocol):
+    """What a trial needs of a live bench."""
+
+    @property
+    def seen(self) -> BenchSnapshot: ...
+
+    def look(self, *lanes: str) -> None: ...
+
+    def send(self, lane: str, job: SendJob) -> None: ...
+
+    def jobs(self, lane: str) -> list[SendJob]: ...
+
+    def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
+
+    def settings_of(self, lane: str) -> LineSettings: ...
+
+
+class Trial(Operation):
+    """`messages` are those of an exchange, one a round, again from the first where they end."""
+
+    def __init__(
+        self,
+        bench: TrialBench,
+        described: TrialDescription,
+        messages: Iterable[str] = (),
+        before: Mapping[str, int] | None = None,
+    ) -> None:
+        """`before` are the bytes of each lane that count as left over: all but those that came before."""
+        super().__init__(f"a trial of the link ({described.kind})", described.lanes)
+        self._bench = bench
+        self.described = described._replace(trial=secrets.randbelow(0x10000))
+        self._messages = tuple(messages)
+        self._before = before
+        self.state = EMPTYING
+        self._begun = False
+
+    @property
+    def result(self) -> TrialSnapshot | None:
+        """How it stands, as far as the record was gone through."""
+        found = [each for each in self._bench.seen.trials if each.described.trial == self.described.trial]
+        return found[-1] if found and self._begun else None
+
+    def work(self) -> None:
+        for lane in self.lanes:
+            self._check(lane)
+        self.described = self.described._replace(left_before=self._empty())
+        self.state = MEASURING
+        self._bench.note(self.lanes[0], BEGUN, self.described.details())
+        self._begun = True
+        if self.described.kind == EXCHANGE:
+            self._ask()
+        else:
+            self._send_probes()
+            self.state = DRAINING
+            self._drain()
+
+    def tell(self, failure: str) -> None:
+        """However it ends, the record says so, and what was counted stands."""
+        if self._begun:
+            self._bench.note(self.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or "done"})
+            self._until(self._told, SEEN_WITHIN_S, stoppable=False)
+        self.state = OVER
+
+    def _told(self) -> bool:
+        found = self.result
+        return found is not None and found.end is not None
+
+    def _check(self, lane: str) -> None:
+        if self._bench.settings_of(lane).listen_only:
+            raise Trouble(f"{lane} only listens: nothing is sent", "Switch listen only off in the settings first")
+        if self._bench.jobs(lane):
+            raise Trouble(f"Something else is being sent on {lane}", "Stop it first: it would be in the measured part")
+
+    def _bytes_in(self) -> dict[str, int]:
+        self._bench.look(*self.lanes)
+        return {lane.name: lane.line.bytes_in for lane in self._bench.seen.lanes if lane.name in self.lanes}
+
+    def _empty(self) -> dict[str, int]:
+        """Wait until nothing comes any more; how many bytes came until then."""
+        before = self._bytes_in()
+        first, quiet_since = dict(self._before if self._before is not None else before), time.monotonic()
+        end = quiet_since + QUIET_WITHIN_S
+        now = before
+        while time.monotonic() < min(end, quiet_since + QUIET_S) or not now:
+            self.token.rest(LOOK_S)
+            now = self._bytes_in()
+            if now != before:
+                before, quiet_since = now, time.monotonic()
+        return {lane: now.get(lane, 0) - first.get(lane, 0) for lane in self.lanes}
+
+    # Probes
+
+    def _send_probes(self) -> None:
+        trial, begin = self.described, time.monotonic()
+        both = len(self.lanes) == 2 and not trial.one_way
+        senders = list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
+        number = 0
+        while not trial.probes or number < trial.probes:
+            number += 1
+            # Each at its own time: what one was late by does not make the next one late.
+            self.token.rest(max(0.0, begin + (number - 1) * trial.every_s - time.monotonic()))
+            probes = [(lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size)) for letter, lane in senders]
+            for job in [self._send(lane, probe) for lane, probe in probes]:
+                self._finish(job)
+
+    def _send(self, lane: str, data: bytes) -> SendJob:
+        job = SendJob(data + ENDINGS_OUT[self._bench.settings_of(lane).ending_out], "a trial of the link")
+        self._bench.send(lane, job)
+        return job
+
+    def _finish(self, job: SendJob) -> None:
+        """Wait until it went out."""
+        end = time.monotonic() + TAKEN_WITHIN_S
+        while not job.over:
+            if time.monotonic() > end:
+                job.stop()
+                raise OperationFailed("the line takes nothing: look at its flow control")
+            self.token.rest(JOB_LOOK_S)
+        if job.failure:
+            raise OperationFailed(job.failure)
+
+    def _drain(self) -> None:
+        """Wait for what is under way, no longer than it may take."""
+        sent = self.described.probes
+
+        def settled() -> bool:
+            found = self.result
+            return found is not None and all(each.sent >= sent and each.settled >= sent for each in found.directions)
+
+        self._until(settled, self.described.limit_s + SLACK_S)
+
+    # Exchanges
+
+    def _ask(self) -> None:
+        trial, number, due = self.described, 0, time.monotonic()
+        messages = self._messages
+        while not trial.probes or number < trial.probes:
+            number += 1
+            self.token.rest(max(0.0, due - time.monotonic()))
+            due = time.monotonic() + trial.every_s
+            message = messages[(number - 1) % len(messages)] if messages else trial.rule.message(number)
+            self._finish(self._send(self.lanes[0], message.encode("utf-8")))
+            self._until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
+
+    def _rounds_over(self, number: int) -> bool:
+        found = self.result
+        return found is not None and found.exchange is not None and found.exchange.rounds >= number
+
+    def _until(self, done: Callable[[], bool], seconds: float, *, stoppable: bool = True) -> None:
+        end = time.monotonic() + seconds
+        while not done() and time.monotonic() < end:
+            if stoppable:
+                self.token.check()
+            self._bench.look(*self.lanes)
+            time.sleep(LOOK_S)
