@@ -380,6 +380,34 @@ def test_a_far_end_that_counts_tells_both_directions() -> None:
     assert found.round_trip is not None and math.isclose(found.round_trip.median, 0.04)
 
 
+@pytest.mark.parametrize("answered", [0, 3])
+def test_of_what_was_not_answered_nothing_is_said(answered: int) -> None:
+    """The far end gets all of it, but from some moment on nothing comes back."""
+    chunks = []
+    for number in range(1, 11):
+        at = number * 100 * MS
+        chunks.append(Chunk("hide", OUT, at, line("A", number)))
+        if number <= answered:
+            chunks.append(Chunk("hide", IN, at + MS, line("A", number, order=number, got=number, damaged=0)))
+    (found,) = play(described(lanes=("hide",), far="answer"), chunks).snapshot()
+    there, back = found.directions
+    assert (there.sent, there.delivered, there.lost, there.settled) == (10, answered, 0, answered)
+    assert (back.delivered, back.lost) == (answered, 0)
+    assert found.unanswered == 10 - answered
+    said = verdict(found)
+    assert said.result == "fails" and "cannot be told from here" in said.why
+
+
+def test_a_far_end_that_boasts_is_not_believed() -> None:
+    chunks = [
+        Chunk("hide", OUT, 100 * MS, line("A", 1)),
+        Chunk("hide", IN, 200 * MS, line("A", 10**9, order=10**9, got=10**9, damaged=10**9)),
+    ]
+    (found,) = play(described(lanes=("hide",), far="answer"), chunks).snapshot()
+    there, back = found.directions
+    assert (there.delivered, there.lost, back.sent) == (0, 0, 0) and back.foreign_bytes > 50
+
+
 def test_an_exchange_from_a_record_without_line_ends() -> None:
     trial = described(kind="exchange", lanes=("hide",), far="answer", rule=parse_rule("plus 100"), probes=3)
     chunks = []

@@ -24,7 +24,9 @@ def link(capture: Path, as_json: bool) -> None:
     Example: pale-heron link morning.pcapng --json
     """
     source = Source(None if str(capture) == "-" else capture, sys.stdin.buffer)
-    source.lanes(progress(source.name))
+    tell, clear = progress(f"reading {safe_label(source.name)}")
+    source.lanes(tell)
+    clear()
     if source.torn:
         click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
     trials = source.trials

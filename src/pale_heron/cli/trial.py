@@ -145,7 +145,7 @@ def _within(value: int, least: int, most: int, name: str) -> int:
 
 
 def rule_typed(text: str) -> Rule:
-    """A rule of the command line; the pairs of a table are read from its file. Raises Trouble that says what is wrong."""
+    """A rule of the command line; the pairs of a table are read from its file. Trouble says what is wrong."""
     kind, _, value = text.strip().partition(" ")
     pairs: dict[str, str] = {}
     if kind == "table" and value:

@@ -40,6 +40,8 @@ class CableWay:
         self._held = b""
         self._held_since = 0.0
         self._under_way: deque[tuple[float, bytes]] = deque()
+        self.cut = False
+        """Somebody cut it: nothing passes until that is mended."""
         self.counts: Counter[str] = Counter()
 
     def put(self, data: bytes, seconds: float) -> None:
@@ -63,7 +65,7 @@ class CableWay:
     def _carry(self, line: bytes, seconds: float) -> None:
         faults = self._faults
         self.counts["lines"] += 1
-        if faults.cut_for_s and 0 <= seconds - faults.cut_from_s < faults.cut_for_s:
+        if self.cut or (faults.cut_for_s and 0 <= seconds - faults.cut_from_s < faults.cut_for_s):
             self.counts["cut"] += 1
             return
         fate = self._draw()

@@ -71,7 +71,8 @@ class Trial(Operation):
 
     @property
     def result(self) -> TrialSnapshot | None:
-        """How it stands, as far as the record was gone through."""
+        """How it stands, as far as the record was gone through; a newer picture is asked for."""
+        self._bench.look(*self.lanes)
         found = [each for each in self._bench.seen.trials if each.described.trial == self.described.trial]
         return found[-1] if found and self._begun else None
 
@@ -186,5 +187,4 @@ class Trial(Operation):
         while not done() and time.monotonic() < end:
             if stoppable:
                 self.token.check()
-            self._bench.look(*self.lanes)
             time.sleep(LOOK_S)

@@ -8,13 +8,18 @@ from pale_heron.core.link.figures import Sample, Times, wilson
 from pale_heron.core.link.probe import ANSWER, Probe
 
 FAR_END: Final = "far end"
+MOST_COPIES: Final = 10
+"""A way that doubles probes makes the far end answer each of them so many times at most, or it is not believed."""
+
+SEEN_KEPT: Final = 4096
 
 
 class FarEndCounter:
     """Told of the probes that go out and of what comes in.
 
     What went there is counted by the far end itself: an answer that carries its count of different probes vouches for
-    those before it too, so a lost answer does not make its probe lost. What came back is counted by the numbers of the
+    those before it too, so a lost answer does not make its probe lost. Of probes behind the last one that was answered
+    nothing is known: the way there may be broken, or the way back. What came back is counted by the numbers of the
     answers. When each of the two was on its way nobody knows here: only the round trip has a time.
     """
 
@@ -25,6 +30,8 @@ class FarEndCounter:
         self._under_way: dict[int, int] = {}
         self._got = self._damaged_there = 0
         self._orders = 0
+        self._last = 0
+        """The highest probe that was answered."""
         self._highest = 0
         self._seen: dict[int, None] = {}
         self._twice = self._out_of_order = self._foreign = self._damaged_here = 0
@@ -48,12 +55,17 @@ class FarEndCounter:
             return
         if probe.kind != ANSWER:
             return
+        if probe.number > self._sent or probe.order > MOST_COPIES * self._sent:
+            # It answers what nobody asked, or says that it has answered more than can be.
+            self._foreign += len(data)
+            return
+        self._last = max(self._last, min(probe.number, self._sent))
         self._got, self._damaged_there = max(self._got, probe.got), max(self._damaged_there, probe.damaged)
         if probe.order in self._seen:
             self._twice += 1
             return
         self._seen[probe.order] = None
-        while len(self._seen) > 4096:
+        while len(self._seen) > SEEN_KEPT:
             del self._seen[next(iter(self._seen))]
         self._orders += 1
         self._out_of_order += probe.order < self._highest
@@ -73,11 +85,16 @@ class FarEndCounter:
         self._sent -= len(self._under_way)
         self._under_way.clear()
 
+    @property
+    def unanswered(self) -> int:
+        """So many probes at the end were not answered in time."""
+        return max(0, self._sent - len(self._under_way) - self._last)
+
     def snapshots(self, far: str) -> tuple[DeliverySnapshot, DeliverySnapshot]:
         """There, and back."""
-        settled = max(self._got, self._sent - len(self._under_way))
-        lost = max(0, settled - self._got - self._damaged_there)
-        there = _direction(self._lane, far, settled, min(self._got, settled), lost, damaged=self._damaged_there)
+        got = min(self._got, self._last)
+        damaged = min(self._damaged_there, self._last - got)
+        there = _direction(self._lane, far, self._sent, got, self._last - got - damaged, damaged=damaged)
         missing = max(0, self._highest - self._orders - self._damaged_here)
         back = _direction(far, self._lane, self._highest, self._orders, missing, damaged=self._damaged_here)
         return there, back._replace(twice=self._twice, out_of_order=self._out_of_order, foreign_bytes=self._foreign)
@@ -85,11 +102,12 @@ class FarEndCounter:
 
 def _direction(sender: str, receiver: str, sent: int, delivered: int, lost: int, *, damaged: int) -> DeliverySnapshot:
     empty = DeliveryCounter(sender, receiver, 0, "A", 0, 0).snapshot()
+    settled = delivered + lost + damaged
     return empty._replace(
         sent=sent,
         delivered=delivered,
         lost=lost,
         damaged=damaged,
-        loss_share=lost / sent if sent else None,
-        loss_95=wilson(lost, sent),
+        loss_share=lost / settled if settled else None,
+        loss_95=wilson(lost, settled),
     )

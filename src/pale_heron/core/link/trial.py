@@ -25,6 +25,8 @@ class TrialSnapshot(NamedTuple):
     """Of probes and their answers, where the far end answers; seconds."""
     own_bytes_back: bool
     """A lane received what it sent itself."""
+    unanswered: int
+    """So many probes at the end were not answered by the far end: which way is broken is not known."""
 
 
 class TrialTracker:
@@ -165,4 +167,5 @@ class TrialTracker:
             exchange=exchange,
             round_trip=self._far.round_trip if self._far else None,
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
+            unanswered=self._far.unanswered if self._far else 0,
         )

@@ -63,6 +63,9 @@ def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
     if trial.own_bytes_back and trial.described.far != "echo":
         mirrored = "A lane hears its own bytes: a loop or an echo, which proves the cable only. "
         return INCONCLUSIVE, mirrored + " ".join(words)
+    if trial.unanswered:
+        results.add(FAILS)
+        words.append(f"The last {trial.unanswered} were not answered: which way is broken cannot be told from here.")
     for result in (FAILS, INCONCLUSIVE):
         if result in results:
             return result, " ".join(words)

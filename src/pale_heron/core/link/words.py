@@ -1,13 +1,17 @@
 """A trial in lines of text, for people."""
 
+from typing import Final
+
 from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
-_VERDICTS = {"holds": "It holds.", "fails": "It does not hold.", "inconclusive": "That is not known yet."}
+WRONG_SHOWN: Final = 5
+_VERDICTS: Final = {"holds": "It holds.", "fails": "It does not hold.", "inconclusive": "That is not known yet."}
 
 
 def trial_lines(trial: TrialSnapshot) -> list[str]:
@@ -22,32 +26,36 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     left = [f"{count} on {safe_label(lane)}" for lane, count in described.left_before.items() if count]
     rows += [f"Bytes that were waiting, taken out first: {', '.join(left)}."] if left else []
     if trial.directions:
-        rows += [
-            "",
-            f"{'':24}{'sent':>6}{'delivered':>11}{'lost':>6}{'damaged':>9}{'twice':>7}{'order':>7}{'late':>6}   latency",
-        ]
+        rows += ["", f"{'':24}{''.join(f'{name:>{width}}' for name, width in _COLUMNS.items())}   latency"]
         rows += [_direction(each) for each in trial.directions]
     if trial.round_trip is not None:
         rows.append(f"round trip {_times(trial.round_trip)}")
     if trial.exchange is not None:
-        rows += [
-            "",
-            f"rounds {trial.exchange.rounds}, right {trial.exchange.right}, wrong {trial.exchange.wrong}, "
-            f"unanswered {trial.exchange.unanswered}; round trip {_times(trial.exchange.round_trip)}",
-        ]
-        rows += [
-            f"  round {each.round}: {safe_label(each.message)!r}, expected {safe_label(each.wanted)!r}, came {safe_label(each.came)!r}"
-            for each in trial.exchange.wrongs[:5]
-        ]
-    for each in found.findings:
-        rows += ["", safe_label(each.text), f"  {safe_label(each.evidence)}. {safe_label(each.next)}"]
+        rows += ["", *_exchange(trial.exchange)]
+    for finding in found.findings:
+        rows += ["", safe_label(finding.text), f"  {safe_label(finding.evidence)}. {safe_label(finding.next)}"]
     return rows
+
+
+_COLUMNS: Final = {"sent": 6, "delivered": 11, "lost": 6, "damaged": 9, "twice": 7, "out of order": 14, "late": 6}
 
 
 def _direction(each: DeliverySnapshot) -> str:
     way = f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
-    counts = f"{each.sent:>6}{each.delivered:>11}{each.lost:>6}{each.damaged:>9}{each.twice:>7}{each.out_of_order:>7}{each.late:>6}"
-    return f"{way:<24}{counts}   {_times(each.latency)}"
+    counts = (each.sent, each.delivered, each.lost, each.damaged, each.twice, each.out_of_order, each.late)
+    figures = "".join(f"{count:>{width}}" for count, width in zip(counts, _COLUMNS.values(), strict=True))
+    return f"{way:<24}{figures}   {_times(each.latency)}"
+
+
+def _exchange(exchange: ExchangeSnapshot) -> list[str]:
+    counts = (
+        f"rounds {exchange.rounds}, right {exchange.right}, wrong {exchange.wrong}, unanswered {exchange.unanswered}"
+    )
+    rows = [f"{counts}; round trip {_times(exchange.round_trip)}"]
+    for each in exchange.wrongs[:WRONG_SHOWN]:
+        asked, wanted, came = (safe_label(text) for text in (each.message, each.wanted, each.came))
+        rows.append(f"  round {each.round}: asked {asked!r}, expected {wanted!r}, came {came!r}")
+    return rows
 
 
 def _times(times: Times | None) -> str:
