@@ -19,6 +19,7 @@ COMMANDS = (
     *("demo", "watch", "open", "ports", "record", "decode", "summary", "sim"),
     *("chart", "export", "dialect check", "dialect list", "dialect show", "dialect new"),
     *("send", "settings", "routine", "redact"),
+    *("trial", "answer", "link", "completion"),
 )
 
 
@@ -70,6 +71,19 @@ WRONG = {
     ),
     "a track in no format": (["export", "x", "--to", "gpz", "-o", "a"], "did you mean 'gpx'"),
     "a dialect that does not exist": (["dialect", "show", "curlw"], "did you mean 'curlew'"),
+    "a command nearly": (["wtach"], "Did you mean 'watch'"),
+    "a trial that does not exist": (["trial", "delivry", "/dev/x"], "did you mean 'delivery'"),
+    "too many lanes": (["trial", "exchange", "/dev/x", "/dev/y"], "too many"),
+    "a far end that does not exist": (["trial", "delivery", "/dev/x", "--far", "moon"], "There are: answer, echo"),
+    "a rule that does not exist": (["trial", "exchange", "/dev/x", "--rule", "guess"], "Rules: echo"),
+    "rounds of a delivery": (["trial", "delivery", "/dev/x", "--rounds", "3"], "--count is for delivery"),
+    "a probe too short for its number": (["trial", "delivery", "/dev/x", "--size", "20", "--count", "10"], "not 21 to"),
+    "a share that is not one": (["trial", "delivery", "/dev/x", "--at-most-lost", "5"], "Write 5% or 0.05"),
+    "a table that is not there": (["trial", "exchange", "/dev/x", "--rule", "table /nowhere"], "cannot be read"),
+    "a rule that nobody answers by": (["answer", "/dev/x", "--rule", "matches x"], "Nobody can answer"),
+    "a fault of something else": (["sim", "wren", "--fault", "lost=5%"], "has no --fault"),
+    "a fault that does not exist": (["sim", "cable", "--fault", "losst=5%"], "did you mean 'lost'"),
+    "a link to a port of TCP": (["sim", "curlew", "--tcp", "--link", "/tmp/x"], "has no --link"),
     "a dialect file that does not exist": (["dialect", "check", "/nowhere"], "cannot be read"),
 }
 

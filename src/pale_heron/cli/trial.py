@@ -26,6 +26,7 @@ from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lanes
 
 TELL_S: Final = 0.5
+MOST_PROBES: Final = 10**9
 
 
 @click.command("trial")
@@ -70,15 +71,16 @@ def trial(
     Example: pale-heron trial exchange /dev/ttyUSB0@9600 --rule 'plus 100' --rounds 50
     """
     specs = parse_lanes(lanes)
+    probes = _count(_known(kind), count, rounds)
     described = TrialDescription(
-        kind=_known(kind),
+        kind=kind,
         trial=0,
         lanes=tuple(spec.name for spec in specs),
         far=_far_end(kind, len(specs), far),
         one_way=one_way,
-        probes=_count(kind, count, rounds),
+        probes=probes,
         every_s=seconds(every) if every else 0.2 if kind == DELIVERY else 0.0,
-        size=_within(size, SHORTEST, LONGEST, "--size"),
+        size=_within(size, SHORTEST - 1 + len(str(probes or MOST_PROBES)), LONGEST, "--size"),
         limit_s=max(0.001, seconds(limit)),
         at_most_lost=share(at_most_lost),
         rule=rule_typed(rule),
@@ -135,7 +137,7 @@ def _count(kind: str, count: int | None, rounds: int | None) -> int:
         raise Trouble(f"{kind} takes no {name}", "--count is for delivery, --rounds for exchange")
     usual = 100 if kind == DELIVERY else 20
     asked = count if kind == DELIVERY else rounds
-    return usual if asked is None else _within(asked, 0, 10**9, "--count" if kind == DELIVERY else "--rounds")
+    return usual if asked is None else _within(asked, 0, MOST_PROBES, "--count" if kind == DELIVERY else "--rounds")
 
 
 def _within(value: int, least: int, most: int, name: str) -> int:

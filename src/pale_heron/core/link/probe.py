@@ -14,7 +14,7 @@ from typing import Final, NamedTuple
 PROBE, ANSWER = "p", "a"
 CRC_DIGITS: Final = 8
 LONGEST: Final = 1024
-SHORTEST: Final = 21
+SHORTEST: Final = 20
 """Of a probe with a number of one digit, without its line end."""
 
 _MARK: Final = re.compile(rb"#[pa][0-9A-F]{4},")

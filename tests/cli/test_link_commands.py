@@ -1,0 +1,80 @@
+"""`trial`, `answer` and `link` as their users run them: processes of their own, over the simulated cable."""
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.waiting import LIMIT_S
+
+from pale_heron.sim.launch import Device
+
+PROGRAM = [sys.executable, "-m", "pale_heron"]
+
+
+@pytest.fixture
+def ends(tmp_path: Path) -> Iterator[list[str]]:
+    device = Device("cable", "--rate", "115200", link=tmp_path / "cable", count=2)
+    yield device.paths
+    device.stop()
+
+
+def run(*words: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [*PROGRAM, *words], capture_output=True, text=True, timeout=LIMIT_S, env=os.environ, check=False
+    )
+
+
+def told(*words: str) -> tuple[int, dict[str, Any]]:
+    done = run(*words)
+    assert done.stdout, done.stderr
+    return done.returncode, json.loads(done.stdout)
+
+
+def test_both_ends_here(ends: list[str], tmp_path: Path) -> None:
+    capture = tmp_path / "out.pcapng"
+    lanes = [f"hide={ends[0]}@115200", f"buoy={ends[1]}@115200"]
+    more = ["--count", "20", "--every", "10ms", "--limit", "30s"]
+    status, found = told("trial", "delivery", *lanes, *more, "--json", "-o", str(capture))
+    assert (status, found["verdict"]) == (0, "holds")
+    ways = [(each["from"], each["to"], each["sent"], each["delivered"]) for each in found["directions"]]
+    assert ways == [("hide", "buoy", 20, 20), ("buoy", "hide", 20, 20)]
+    status, again = told("link", str(capture), "--json")
+    assert (status, again["trials"]) == (0, [found])
+    words = run("link", str(capture))
+    assert words.returncode == 0 and "hide ▸ buoy: 20 of 20 delivered" in words.stdout
+    assert run("link", str(Path(__file__))).returncode == 1
+
+
+def test_two_processes(ends: list[str]) -> None:
+    far = subprocess.Popen(
+        [*PROGRAM, "answer", f"{ends[1]}@115200"], stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    assert far.stderr is not None and "answering" in far.stderr.readline()
+    more = ["--count", "15", "--every", "20ms", "--limit", "30s"]
+    status, found = told("trial", "delivery", f"hide={ends[0]}@115200", *more, "--json")
+    far.terminate()
+    words, _ = far.communicate(timeout=LIMIT_S)
+    assert (status, found["verdict"]) == (0, "holds"), found["why"]
+    assert [each["delivered"] for each in found["directions"]] == [15, 15]
+    assert words.startswith("15 probes came, 0 damaged; 15 answers")
+
+
+def test_an_exchange_and_one_that_gets_no_answer(ends: list[str]) -> None:
+    rule = ["--rule", "plus 100"]
+    silent = run("trial", "exchange", f"hide={ends[0]}@115200", *rule, "--rounds", "2", "--limit", "200ms")
+    assert silent.returncode == 1
+    assert "It does not hold. 0 of 2 right, 2 unanswered" in silent.stdout and "Nothing answers." in silent.stdout
+    far = subprocess.Popen([*PROGRAM, "answer", f"{ends[1]}@115200", *rule], stderr=subprocess.PIPE, text=True)
+    assert far.stderr is not None and "answering" in far.stderr.readline()
+    status, found = told(
+        "trial", "exchange", f"hide={ends[0]}@115200", *rule, "--rounds", "5", "--limit", "30s", "--json"
+    )
+    far.terminate()
+    far.wait(LIMIT_S)
+    assert (status, found["exchange"]["right"], found["exchange"]["rounds"]) == (0, 5, 5)
+    assert found["exchange"]["round_trip_ms"]["samples"] == 5
