@@ -219,6 +219,20 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         ),
     ),
     (
+        f"{PROGRAM} demo --scene both-ways",
+        (
+            ("until", "No trial yet"),
+            ("key", "b"),
+            ("until", "how?"),
+            ("key", "1"),
+            ("until", "How many probes"),
+            ("key", "Enter"),
+            ("until", ", took "),
+            ("picture", "link"),
+            ("key", "q"),
+        ),
+    ),
+    (
         f"{PROGRAM} watch",
         (("until", "Which port"), ("until", "went"), ("until", "came"), ("picture", "ports"), ("key", "q")),
     ),

@@ -11,7 +11,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, Status
+from pale_heron.core.line.dialogue_stats import DialogueStats
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, DeliveryCounter
 from pale_heron.core.link.description import BEGUN, ENDED, TrialDescription, description_of
 from pale_heron.core.link.exchange import ExchangeCounter
@@ -330,6 +331,17 @@ def play(trial: TrialDescription, chunks: list[Chunk], until: int = 10 * SECOND)
 
 def line(letter: str, number: int, trial: int = 0x3F7A, **more: int) -> bytes:
     return encode(Probe(ANSWER if more else PROBE, trial, letter, number, **more), 32) + b"\r\n"
+
+
+def test_a_probe_is_no_question_that_nobody_answers() -> None:
+    stats = DialogueStats()
+    for number in (1, 2, 3):
+        data = line("A", number)
+        stats.feed(Frame("hide", OUT, number * SECOND, 0, data, Kind.TEXT, Status.OK, None, "text"))
+    found = stats.snapshot(60 * SECOND)
+    assert (found.sent, found.unanswered) == (0, 0)
+    stats.feed(Frame("hide", OUT, 9 * SECOND, 0, b"#p is no probe\r\n", Kind.TEXT, Status.OK, None, "text"))
+    assert stats.snapshot(60 * SECOND).unanswered == 1
 
 
 def test_both_ways_at_once_from_a_record() -> None:

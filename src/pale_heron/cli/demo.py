@@ -24,6 +24,7 @@ class DemoReceiver(NamedTuple):
 
 TROUBLES = "troubles"
 MODULES = "modules"
+BOTH_WAYS = "both-ways"
 SCENES: Final = {
     "saltmarsh": (DemoReceiver("curlew", "buoy 7", "saltmarsh"),),
     "open-sky": (DemoReceiver("curlew", "buoy 7", "open-sky"),),
@@ -34,7 +35,7 @@ SCENES: Final = {
     "wrong-date": (DemoReceiver("curlew", "buoy 7", "wrong-date"),),
     "full-line": (DemoReceiver("curlew", "buoy 7", "full-line"),),
 }
-NAMES: Final = (*SCENES, MODULES, TROUBLES)
+NAMES: Final = (*SCENES, MODULES, BOTH_WAYS, TROUBLES)
 
 
 @click.command("demo")
@@ -45,8 +46,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, `modules` that take commands, and `troubles`, one lane for each that a line can
-    have.
+    date, a line that is too full, `modules` that take commands, `both-ways` for trials of a link, and `troubles`,
+    one lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -55,6 +56,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _troubles(seed, not no_capture)
     elif scene == MODULES:
         _modules(seed, not no_capture)
+    elif scene == BOTH_WAYS:
+        _both_ways(seed, not no_capture)
     elif scene in SCENES:
         _play(scene, seed, not no_capture)
     else:
@@ -92,6 +95,22 @@ def _modules(seed: int, record: bool) -> None:
         show("modules", lanes, record=record, view="module")
     finally:
         devices.stop()
+
+
+def _both_ways(seed: int, record: bool) -> None:
+    """A way through the reeds that loses and spoils a little: for trials."""
+    link = simulated_folder() / f"way-of-{os.getpid()}"
+    faults = ("lost=3%", "changed=1%", "doubled=1%", "delay=70ms", "jitter=25ms")
+    words = [word for fault in faults for word in ("--fault", fault)]
+    device = Device("cable", "--seed", str(seed), *words, link=link, count=2)
+    try:
+        lanes = [
+            LaneSpec(name, path, LineSettings(9600), role=role)
+            for name, role, path in zip(("hide", "buoy"), ("hide", "buoy 7"), device.paths, strict=True)
+        ]
+        show(BOTH_WAYS, lanes, record=record, view="link")
+    finally:
+        device.stop()
 
 
 def _troubles(seed: int, record: bool) -> None:

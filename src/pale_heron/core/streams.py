@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Final, Protocol
 
 from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
+from pale_heron.core.link.probe import is_probe
 from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
@@ -148,7 +149,7 @@ class LaneStreams:
         assert self._dialects is not None, "nothing is kept without dialects"
         self._before.append(chunk)
         self._before_bytes += len(chunk.data)
-        spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!")
+        spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!") and not is_probe(chunk.data)
         self._sent = self._sent or spoken_to
         most = WAITING_BYTES if self._sent else BEFORE_BYTES
         if self._before_bytes > 2 * most:

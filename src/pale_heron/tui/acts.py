@@ -82,6 +82,14 @@ def take_moment(app: "PaleHeron", moment: int) -> None:
     app.fix.take_moment(moment)
 
 
+def show_link_page(app: "PaleHeron", page: str) -> None:
+    app.link.show_page(page)
+
+
+def choose_trial(app: "PaleHeron", index: int) -> None:
+    app.link.choose(index)
+
+
 def next_module_page(app: "PaleHeron") -> None:
     app.module.next_page()
 

@@ -34,6 +34,7 @@ from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
     from pale_heron.tui.widgets.fix_view import FixView
+    from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
@@ -100,6 +101,7 @@ class PaleHeron(FullScreen[None]):
         self._traffic: TrafficView | None = None
         self._fix: FixView | None = None
         self._module: ModuleView | None = None
+        self._link: LinkView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
@@ -193,9 +195,13 @@ class PaleHeron(FullScreen[None]):
         room = (canvas.size.width or self.size.width - shell.RAIL_WIDTH - 1) - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
 
-    def _view_of(self, name: str) -> "FixView | ModuleView | TrafficView":
+    def _view_of(self, name: str) -> "FixView | LinkView | ModuleView | TrafficView":
         """A view that is a widget of its own."""
-        return self.traffic if name == "traffic" else self.fix if name == "fix" else self.module
+        if name == "traffic":
+            return self.traffic
+        if name == "fix":
+            return self.fix
+        return self.module if name == "module" else self.link
 
     def _added(self, view: ViewWidget) -> ViewWidget:
         """A view that was made just now, put beside the others."""
@@ -236,6 +242,18 @@ class PaleHeron(FullScreen[None]):
             actions = ModuleActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
             self._module = self._added(ModuleView(lambda: self._snapshot, lambda: self._lane, actions))
         return self._module
+
+    @property
+    def link(self) -> "LinkView":
+        """The view of trials."""
+        if self._link is None:
+            from pale_heron.tui.actions.link import LinkActions
+            from pale_heron.tui.widgets.link_view import LinkView
+
+            live = self._bench if isinstance(self._bench, LiveBench) else None
+            actions = LinkActions(self, live, live.operations) if live is not None else None
+            self._link = self._added(LinkView(lambda: self._snapshot, lambda: self._lane, actions))
+        return self._link
 
     def _show_view(self) -> None:
         if self._view != "line":

@@ -10,6 +10,7 @@ from collections import deque
 from dataclasses import dataclass
 
 from pale_heron.core.frames import NMEA, OUT, SECOND, TEXT, Frame
+from pale_heron.core.link.probe import is_probe
 
 PATIENCE_NS = 10 * SECOND
 """Longer than this nobody takes a line for the answer."""
@@ -71,7 +72,10 @@ class DialogueStats:
         self._restarts: deque[int] = deque(maxlen=DELAYS_KEPT)
 
     def feed(self, frame: Frame) -> None:
-        """Take one frame; sentences of standard formatters and bytes say nothing here."""
+        """Take one frame; sentences of standard formatters, probes of a link and bytes say nothing here."""
+        if is_probe(frame.data):
+            # Nobody answers a probe as one answers a question; trials count them.
+            return
         if frame.direction is OUT:
             self._take_sent(frame)
             return

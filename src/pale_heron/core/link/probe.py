@@ -68,6 +68,11 @@ def decode(data: bytes) -> Probe | None:
     return _checked(match) if match else None
 
 
+def is_probe(data: bytes) -> bool:
+    """Whether a line, with or without its end, is a probe or an answer to one."""
+    return data[:1] == b"#" and decode(data.strip(b"\r\n")) is not None
+
+
 def _checked(match: "re.Match[bytes]") -> Probe | None:
     text = match[0]
     if zlib.crc32(text[: -CRC_DIGITS - 1]) != int(match["crc"], 16):

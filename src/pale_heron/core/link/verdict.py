@@ -141,13 +141,15 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
     if trial.exchange is not None:
         found += _exchange_findings(trial.exchange)
     shown = min((each.settled for each in trial.directions), default=0)
-    if 0 < shown < FEW and all(each.delivered == each.settled for each in trial.directions):
+    needed = probes_for(0.01)
+    if 0 < shown < needed and all(each.delivered == each.settled for each in trial.directions):
+        can = f"{shown} probes show that it can, not that it does." if shown < FEW else "Nothing was lost, so far."
         found.append(
             LinkFinding(
                 "few-samples",
-                f"{shown} probes show that it can, not that it does.",
-                certainty(0, shown),
-                f"To show that less than 1 % is lost takes {probes_for(0.01)} probes without a loss.",
+                f"{can} Lost may be {certainty(0, shown)}.",
+                f"{shown} probes, none lost",
+                f"To show that less than 1 % is lost takes {needed} probes without a loss.",
             )
         )
     return found

@@ -14,6 +14,7 @@ from pale_heron.bench.model import FrameTap
 from pale_heron.bench.operations.baud_search import BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
@@ -35,6 +36,11 @@ class LiveBench(Protocol):
 
     @property
     def lines(self) -> Lines: ...
+
+    @property
+    def seen(self) -> BenchSnapshot: ...
+
+    def look(self, *lanes: str) -> None: ...
 
     def specs(self) -> list[LaneSpec]: ...
 

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.actions.module import ModuleActions
     from pale_heron.tui.app import PaleHeron
     from pale_heron.tui.widgets.fix_view import FixView
+    from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
@@ -43,6 +44,8 @@ class KeyAction(NamedTuple):
 
 _SHOWN: Final = {
     "question_mark": "?",
+    "up": "↑",
+    "down": "↓",
     "ctrl+p": "^p",
     "shift+tab": "⇧tab",
     "right_square_bracket": "]",
@@ -69,6 +72,11 @@ def _traffic(
 def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *, footer: bool = True) -> KeyAction:
     """An action of Fix."""
     return KeyAction(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
+
+
+def _link(do: "Callable[[LinkView], object]", key: str, label: str, words: str, *, source: str = "") -> KeyAction:
+    """An action of Link."""
+    return KeyAction(act(lambda app: do(app.link)), key, label, words, ("link",), source)
 
 
 def _module(
@@ -131,6 +139,15 @@ ACTIONS: Final = (
         act(acts.show_view, "module"), "5", "Module",
         "Does the module obey, and is it set as intended?", footer=False,
     ),
+    KeyAction(
+        act(acts.show_view, "link"), "6", "Link",
+        "Does the link deliver, undamaged, how fast, how far?", footer=False,
+    ),
+    _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
+    _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),
+    _link(lambda it: it.next_page(), "v", "page", "The other page: the chosen trial, or all of them"),
+    _link(lambda it: it.move(-1), "up", "newer", "Choose a newer trial"),
+    _link(lambda it: it.move(1), "down", "older", "Choose an older trial"),
     _traffic(
         lambda it: it.hold(), "space", "hold",
         "Hold the list; the record goes on. Again: follow", footer=True, source="live",

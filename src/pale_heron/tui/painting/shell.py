@@ -17,8 +17,8 @@ from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, line, pa
 
 RAIL_WIDTH = 25
 CARD = 21
-VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix", "module": "Module"}
-KEYS = {"line": 1, "traffic": 2, "fix": 3, "module": 5}
+VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix", "module": "Module", "link": "Link"}
+KEYS = {"line": 1, "traffic": 2, "fix": 3, "module": 5, "link": 6}
 """Views by their keys; those between are not there yet."""
 SHAPES = {
     StageStatus.REACHED: ("●", "reed"),

@@ -5,10 +5,11 @@ from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.painting.shell import VIEWS
 from pale_heron.tui.views.fix import fix as fix_view
 from pale_heron.tui.views.line import line as line_view
+from pale_heron.tui.views.link import link as link_view
 from pale_heron.tui.views.module import module as module_view
 from pale_heron.tui.views.traffic import traffic as traffic_view
 
-PAGES = {"line": line_view, "traffic": traffic_view, "fix": fix_view, "module": module_view}
+PAGES = {"line": line_view, "traffic": traffic_view, "fix": fix_view, "module": module_view, "link": link_view}
 
 
 def help_lines(view: str, replay: bool, width: int) -> list[Line]:

@@ -1,0 +1,146 @@
+"""Trials on the full screen: asked for in a few steps, begun, given up."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, Final
+
+from textual.app import App
+
+from pale_heron.bench.operations.trial import OVER, Trial, TrialBench
+from pale_heron.core.device.dialogue.exchanges import COMMAND
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.description import DELIVERY, EXCHANGE, TrialDescription
+from pale_heron.core.link.rules import Rule, parse_rule
+from pale_heron.core.moments import seconds
+from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.screens.panel import AskLine, Choice
+
+if TYPE_CHECKING:
+    from pale_heron.bench.operations.registry import Operations
+
+MOST_LANES_OFFERED: Final = 6
+PROBES: Final = "100 0.2s 2s"
+ROUNDS: Final = "20 2s"
+
+
+class LinkActions:
+    """`bench` is a live one."""
+
+    def __init__(self, app: App[Any], bench: TrialBench, operations: "Operations") -> None:
+        self._app = app
+        self._bench = bench
+        self._operations = operations
+        self._trial: Trial | None = None
+        self._told = True
+
+    @property
+    def state(self) -> str:
+        """What a trial of ours does now; empty where none is under way. A failure to begin is told once."""
+        trial = self._trial
+        if trial is None:
+            return ""
+        if trial.over and not self._told:
+            self._told = True
+            if trial.failure and trial.result is None:
+                self._app.notify(trial.failure, severity="error", markup=False)
+        return "" if trial.over or trial.state == OVER else trial.state
+
+    def give_up(self) -> None:
+        """What was counted stands."""
+        if self._trial is not None:
+            self._trial.stop()
+
+    def begin(self, lane: LaneSnapshot, lanes: Sequence[LaneSnapshot]) -> None:
+        """Ask how, then begin."""
+        others = [each.name for each in lanes if each.name != lane.name][:MOST_LANES_OFFERED]
+        choices = [(str(number), f"probes to and from {safe_label(name)}") for number, name in enumerate(others, 1)]
+        choices += [
+            ("a", "probes; the far end answers (pale-heron answer there)"),
+            ("e", "probes; the far end sends back what it gets"),
+            ("m", "messages with an expected answer"),
+        ]
+
+        def take(key: str | None) -> None:
+            if key == "m":
+                self._ask_rule(lane.name)
+            elif key is not None:
+                ends = (lane.name, others[int(key) - 1]) if key.isdecimal() else (lane.name,)
+                far = "lane" if key.isdecimal() else "answer" if key == "a" else "echo"
+                self._ask_probes(TrialDescription(DELIVERY, 0, ends, far=far))
+
+        def ask() -> None:
+            self._app.push_screen(Choice(f"A trial of {safe_label(lane.name)}: how?", choices), take)
+
+        if lane.module is not None and lane.module.mode == COMMAND:
+            warning = f"The module of {safe_label(lane.name)} is in command mode: it takes probes for commands"
+            answers = (("n", "no: lead it into data mode first"), ("y", "yes, try all the same"))
+            self._app.push_screen(Choice(warning, answers), lambda key: ask() if key == "y" else None)
+        else:
+            ask()
+
+    def _ask_probes(self, described: TrialDescription) -> None:
+        def read(text: str) -> TrialDescription:
+            count, every, limit = _words(text, 3)
+            return described._replace(probes=_whole(count), every_s=seconds(every), limit_s=max(0.001, seconds(limit)))
+
+        question = "How many probes (0: until x), how often, and when does one count as lost?"
+        self._ask(question, PROBES, read)
+
+    def _ask_rule(self, lane: str) -> None:
+        def take(text: str | None) -> None:
+            if text is not None:
+                self._ask_rounds(lane, parse_rule(text))
+
+        question = "By which rule is an answer right? echo, plus 100, text hello, matches [0-9]+"
+        self._app.push_screen(AskLine(question, "echo", _wrong_rule), take)
+
+    def _ask_rounds(self, lane: str, rule: Rule) -> None:
+        def read(text: str) -> TrialDescription:
+            count, limit = _words(text, 2)
+            return TrialDescription(
+                EXCHANGE, 0, (lane,), far="answer", rule=rule, every_s=0.0, probes=_whole(count), limit_s=seconds(limit)
+            )
+
+        self._ask("How many rounds (0: until x), and how long is an answer waited for?", ROUNDS, read)
+
+    def _ask(self, question: str, usual: str, read: Any) -> None:
+        def wrong(text: str) -> str:
+            try:
+                read(text)
+            except (Trouble, ValueError) as problem:
+                return str(problem)
+            return ""
+
+        self._app.push_screen(
+            AskLine(question, usual, wrong), lambda text: self._run(read(text)) if text is not None else None
+        )
+
+    def _run(self, described: TrialDescription) -> None:
+        trial = Trial(self._bench, described)
+        try:
+            self._operations.begin(trial)
+        except Trouble as trouble:
+            self._app.notify(str(trouble), severity="warning", markup=False)
+            return
+        self._trial, self._told = trial, False
+
+
+def _words(text: str, count: int) -> list[str]:
+    words = text.split()
+    if len(words) != count:
+        raise ValueError(f"{count} values are wanted, with blanks between: {PROBES if count == 3 else ROUNDS}")
+    return words
+
+
+def _whole(text: str) -> int:
+    if not text.isdecimal() or len(text) > 9:
+        raise ValueError(f"{text!r} is no number of probes or rounds")
+    return int(text)
+
+
+def _wrong_rule(text: str) -> str:
+    try:
+        parse_rule(text)
+    except ValueError as problem:
+        return str(problem)
+    return ""

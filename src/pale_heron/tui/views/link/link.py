@@ -1,0 +1,244 @@
+"""Link: does it deliver, undamaged, how fast, how far? The verdict, the chosen trial in full, and all trials."""
+
+from collections.abc import Sequence
+from typing import Final
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
+from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
+from pale_heron.core.link.figures import Times
+from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.verdict import FAILS, HOLDS, INCONCLUSIVE, Verdict, percent, verdict
+from pale_heron.core.utc import clock
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
+from pale_heron.tui.painting import figures
+from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
+
+QUESTION: Final = "Does the link deliver, undamaged, how fast, how far?"
+HELP: Final = (
+    "A trial sends numbered probes with a check, or asks messages and holds the answers against a rule. What was sent "
+    "and what came is counted from the recorded bytes; a capture tells its trials again.",
+    "Each probe is one sign in the strip, in the order of its number: ● delivered, × lost, ‼ damaged, ◐ late (whole, "
+    "but after the limit: it stays counted among the lost), ○ under way. A share stands with its interval at 95 % "
+    "certainty: 0 of 120 lost means below 3.1 %, not none.",
+    "Two or more in a row that were not delivered are an outage, told with its begin, its end and how many were lost.",
+    "b begins a trial on the chosen lane: with another lane here, with a far end that answers (pale-heron answer "
+    "there), or with one that sends back what it gets. x gives it up; what was counted stands. v shows all trials, "
+    "↑ ↓ choose one.",
+)
+SIGNS: Final = {
+    DELIVERED: ("●", "reed"),
+    LOST: ("×", "coral"),
+    DAMAGED: ("‼", "amber"),
+    LATE: ("◐", "amber"),
+    UNDER_WAY: ("○", "faint"),
+    RIGHT: ("●", "reed"),
+    WRONG: ("‼", "coral"),
+    UNANSWERED: ("×", "coral"),
+    WAITING: ("○", "faint"),
+}
+_ROLES: Final = {HOLDS: "reed", FAILS: "coral", INCONCLUSIVE: "amber"}
+_PAGES: Final = {"trial": "trial", "results": "results"}
+PAGES: Final = tuple(_PAGES)
+_COLUMNS: Final = (
+    ("sent", 7),
+    ("delivered", 11),
+    ("lost", 7),
+    ("damaged", 9),
+    ("twice", 7),
+    ("out of order", 14),
+    ("late", 7),
+    ("loss, 95 %", 19),
+)
+LABEL: Final = 18
+STRIP_ROWS: Final = 3
+OUTAGES_SHOWN: Final = 4
+WRONGS_SHOWN: Final = 4
+
+
+def paint(trials: Sequence[TrialSnapshot], chosen: int, page: str, state: str, now: int, width: int) -> list[Line]:
+    """`chosen` counts trials from 0, the oldest; `state` says what an operation does now, or nothing."""
+    if not trials:
+        words = state or "No trial yet: b begins one. It sends numbered probes, or asks messages, and counts."
+        return [*headline(QUESTION, "amber" if state else "quiet", line(words), width), BLANK, *_first_steps(width)]
+    trial = trials[chosen]
+    found = verdict(trial)
+    # The two ends of a direction stay on one line.
+    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{_ROLES[found.result]}"))
+    rows = [*headline(QUESTION, _ROLES[found.result], answer, width), _tabs(page, width), BLANK]
+    if page == "results":
+        return [*rows, *_results(trials, chosen, width)]
+    return [*rows, *_trial(trial, found, state, now, width)]
+
+
+def _first_steps(width: int) -> list[Line]:
+    steps = (
+        ("both ends here", "open both lanes, then b: each direction is counted apart, with its latency"),
+        ("a second machine", "pale-heron answer LANE there: it says in its answers what it got"),
+        ("an echo", "a far end that sends back what it gets: both ways together"),
+        ("firmware", "docs/probe-format.md: forty lines of C answer a probe"),
+        ("one message", "an exchange by a rule: echo, plus N, text T, matches REGEX, table FILE"),
+    )
+    rows = [cut(line((f"{name:<20}", "text"), (words, "quiet")), width) for name, words in steps]
+    return titled("WAYS TO TRY A LINK", rows)
+
+
+def _tabs(page: str, width: int) -> Line:
+    spans = [Span("v  ", "amber")]
+    for name, words in _PAGES.items():
+        spans += [
+            Span(words, "*heron" if name == page else "quiet", act(acts.show_link_page, name)),
+            Span("   ", "text"),
+        ]
+    return cut(tuple(spans), width)
+
+
+def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: int) -> list[Line]:
+    rows = [_title(trial, state, now, width), BLANK]
+    for each in trial.directions:
+        rows += _strip(_way(each), each.strip, width)
+    if trial.exchange is not None:
+        rows += _strip("rounds", trial.exchange.strip, width)
+    rows += [_legend(trial, width), BLANK]
+    if trial.directions:
+        head = "".join(f"{name:>{room}}" for name, room in _COLUMNS)
+        rows.append(cut(line((f"{'':{LABEL}}{head}", "faint")), width))
+        rows += [_counts(each, width) for each in trial.directions]
+        rows += [BLANK, *titled("ON THE WAY", [_latency(each, width) for each in trial.directions])]
+    if trial.round_trip is not None:
+        rows.append(cut(line((f"{'round trip':<{LABEL}}", "quiet"), _times(trial.round_trip)), width))
+    if trial.exchange is not None:
+        rows += _exchange(trial.exchange, width)
+    rows += [BLANK, *_outages(trial, width)]
+    return [*rows, *_meaning(found, width)]
+
+
+def _title(trial: TrialSnapshot, state: str, now: int, width: int) -> Line:
+    described = trial.described
+    lanes = " and ".join(safe_label(lane) for lane in described.lanes)
+    end = trial.end if trial.end is not None else now
+    took = figures.duration(max(0, end - trial.begin) / SECOND)
+    left = sum(described.left_before.values())
+    taken_out = f"; {figures.several(left, 'byte')} were waiting, taken out first" if left else ""
+    if trial.end is None:
+        how = line((f"{state or 'under way'} for {took}", "*amber"))
+    else:
+        ended = "" if trial.ended == "done" else f", {safe_label(trial.ended)}"
+        how = line((f"took {took}{ended}", "text"))
+    words = line((described.kind, "*text"), (f" on {lanes}, {clock(trial.begin, 0)} UTC, ", "quiet"))
+    return cut((*words, *how, Span(taken_out, "quiet")), width)
+
+
+def _way(each: DeliverySnapshot) -> str:
+    return f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
+
+
+def _strip(name: str, strip: Sequence[str], width: int) -> list[Line]:
+    """The last of the probes, in at most a few rows, the newest at the end."""
+    room = max(1, width - LABEL - 1)
+    shown = strip[-(len(strip) % room or room) - room * (STRIP_ROWS - 1) :]
+    rows = []
+    for begin in range(0, max(1, len(shown)), room):
+        spans: list[Span] = [*padded(line((name if not begin else "", "text")), LABEL)]
+        for each in shown[begin : begin + room]:
+            sign, role = SIGNS[each]
+            if spans[-1].role == role and len(spans) > 1:
+                spans[-1] = spans[-1]._replace(text=spans[-1].text + sign)
+            else:
+                spans.append(Span(sign, role))
+        rows.append(cut(tuple(spans), width))
+    return rows
+
+
+def _legend(trial: TrialSnapshot, width: int) -> Line:
+    names = (RIGHT, WRONG, UNANSWERED, WAITING) if trial.exchange else (DELIVERED, LOST, DAMAGED, LATE, UNDER_WAY)
+    spans = [Span(" " * LABEL, "quiet")]
+    for name in names:
+        sign, role = SIGNS[name]
+        spans += [Span(f"{sign} ", role), Span(f"{name.replace('-', ' ')}   ", "faint")]
+    return cut(tuple(spans), width)
+
+
+def _counts(each: DeliverySnapshot, width: int) -> Line:
+    low_high = "–" if each.loss_95 is None else f"{percent(each.loss_95[0])} to {percent(each.loss_95[1])}"
+    counts = (each.sent, each.delivered, each.lost, each.damaged, each.twice, each.out_of_order, each.late, low_high)
+    bad = {"lost": "coral", "damaged": "amber", "late": "amber", "twice": "amber", "out of order": "amber"}
+    spans = [*padded(line((_way(each), "text")), LABEL)]
+    for (name, room), count in zip(_COLUMNS, counts, strict=True):
+        spans.append(Span(f"{count:>{room}}", bad.get(name, "text") if count else "quiet"))
+    return cut(tuple(spans), width)
+
+
+def _latency(each: DeliverySnapshot, width: int) -> Line:
+    return cut((*padded(line((_way(each), "quiet")), LABEL), *line(_times(each.latency))), width)
+
+
+def _times(times: Times | None) -> tuple[str, str]:
+    if times is None:
+        return "–", "quiet"
+    median, p95, most = (f"{1000 * value:.0f}" for value in (times.median, times.p95, times.most))
+    return f"half within {median} ms, 95 % within {p95} ms, longest {most} ms", "text"
+
+
+def _exchange(exchange: ExchangeSnapshot, width: int) -> list[Line]:
+    counts = (
+        ("rounds", exchange.rounds, "text"),
+        ("right", exchange.right, "reed"),
+        ("wrong", exchange.wrong, "coral"),
+        ("unanswered", exchange.unanswered, "coral"),
+        ("late", exchange.late, "amber"),
+    )
+    spans = [*padded(line(("", "text")), LABEL)]
+    for name, count, role in counts:
+        spans += [Span(f"{count} ", f"*{role}" if count else "quiet"), Span(f"{name}   ", "quiet")]
+    rows = [
+        cut(tuple(spans), width),
+        cut(line((f"{'round trip':<{LABEL}}", "quiet"), _times(exchange.round_trip)), width),
+    ]
+    for each in exchange.wrongs[-WRONGS_SHOWN:]:
+        asked, wanted, came = (safe_label(text)[:40] for text in (each.message, each.wanted, each.came))
+        words = f"round {each.round}: asked {asked!r}, expected {wanted!r}, came "
+        rows.append(cut(line((words, "quiet"), (repr(came), "coral")), width))
+    return rows
+
+
+def _outages(trial: TrialSnapshot, width: int) -> list[Line]:
+    rows = []
+    for each in trial.directions:
+        for outage in each.outages[-OUTAGES_SHOWN:]:
+            lasted = "still" if outage.end is None else figures.duration((outage.end - outage.begin) / SECOND)
+            role = "*coral" if outage.end is None else "text"
+            words = f"{clock(outage.begin, 0)}  {lasted}, {figures.several(outage.lost, 'probe')} not delivered"
+            rows.append(cut(line((f"{_way(each):<{LABEL}}", "quiet"), (words, role)), width))
+    return [*titled("OUTAGES", rows), BLANK] if rows else []
+
+
+def _meaning(found: Verdict, width: int) -> list[Line]:
+    rows: list[Line] = []
+    for number, each in enumerate(found.findings, 1):
+        words = line((f"{number}  ", "amber"), (f"{safe_label(each.text)} ", "text"), (safe_label(each.next), "quiet"))
+        rows += wrapped(words, width)
+    return titled("WHAT IT MEANS", rows) if rows else []
+
+
+def _results(trials: Sequence[TrialSnapshot], chosen: int, width: int) -> list[Line]:
+    """Every trial, the newest first; a click chooses one."""
+    rows = [line((f"  {'begun, UTC':<12}{'kind':<10}{'ends':<26}{'verdict':<14}figures", "faint"))]
+    for index in reversed(range(len(trials))):
+        trial = trials[index]
+        found = verdict(trial)
+        ground = "@select" if index == chosen else ""
+        ends = " and ".join(safe_label(lane) for lane in trial.described.lanes)
+        result = found.result if trial.end is not None else "under way"
+        spans = (
+            Span("▌ " if index == chosen else "  ", f"heron{ground}"),
+            Span(f"{clock(trial.begin, 0):<12}{trial.described.kind:<10}", f"text{ground}"),
+            *padded(line((ends, f"text{ground}")), 26, f"text{ground}"),
+            Span(f"{result:<14}", f"{_ROLES[found.result]}{ground}"),
+            Span(safe_label(found.why), f"quiet{ground}"),
+        )
+        picked = act(acts.choose_trial, index)
+        rows.append(tuple(span._replace(action=picked) for span in padded(cut(spans, width), width, f"text{ground}")))
+    return rows
