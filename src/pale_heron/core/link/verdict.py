@@ -135,7 +135,8 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                     "outage",
                     f"{each.sender} ▸ {each.receiver} was away: {longest} probes in a row were not delivered.",
                     f"outages: {len(each.outages)}",
-                    "Look at what else happened then: position, signal strength, a restart.",
+                    "Look at what else happened then. Where losses come in rows the interval is too narrow: it takes "
+                    "each probe for itself.",
                 )
             )
     if trial.exchange is not None:
