@@ -11,6 +11,9 @@ from typing import Any
 import pytest
 from tests.waiting import LIMIT_S
 
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import IN, SECOND, Chunk
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.sim.launch import Device
 
 PROGRAM = [sys.executable, "-m", "pale_heron"]
@@ -78,3 +81,23 @@ def test_an_exchange_and_one_that_gets_no_answer(ends: list[str]) -> None:
     far.wait(LIMIT_S)
     assert (status, found["exchange"]["right"], found["exchange"]["rounds"]) == (0, 5, 5)
     assert found["exchange"]["round_trip_ms"]["samples"] == 5
+
+
+def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
+    capture = tmp_path / "air.pcapng"
+    writer = CaptureWriter(capture)
+    for name in ("curlew", "hide"):
+        writer.add_lane(name, f"/dev/{name}", None)
+    for second in range(10):
+        data = sealed(f"GNGLL,4607.03800,S,06718.40000,W,09410{second}.00,A,A")
+        writer.chunk(Chunk("curlew", IN, second * SECOND, data))
+        if second != 4:
+            writer.chunk(Chunk("hide", IN, second * SECOND + SECOND // 4, data))
+    writer.close()
+    status, found = told("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s", "--json")
+    sentences = found["sentences"]
+    assert (status, sentences["delivered"], sentences["lost"], sentences["latency_ms"]["median"]) == (0, 8, 1, 250)
+    assert sentences["types"] == [{"type": "GNGLL", "said": 9, "delivered": 8}]
+    assert "8 of 9 delivered" in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
+    assert run("link", str(capture), "--from", "curlew", "--to", "nobody").returncode == 1
+    assert run("link", str(capture), "--from", "curlew").returncode == 2

@@ -4,6 +4,7 @@ import json
 import math
 import pickle
 import random
+from functools import partial
 from itertools import pairwise
 from typing import Final
 
@@ -18,7 +19,7 @@ from pale_heron.core.link.description import BEGUN, ENDED, TrialDescription, des
 from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.figures import Sample, clusters, probes_for, quantile, wilson
 from pale_heron.core.link.json_object import trial_object
-from pale_heron.core.link.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode
+from pale_heron.core.link.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode, probe_of
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import LinkTracker
 from pale_heron.core.link.verdict import certainty, verdict
@@ -88,7 +89,7 @@ class Cable:
 
     def __init__(self, seed: int, count: int) -> None:
         self.chance = random.Random(seed)
-        self.counter = DeliveryCounter("hide", "buoy", 7, "A", 40, 500 * MS)
+        self.counter = DeliveryCounter("hide", "buoy", partial(probe_of, 7, "A", 40), 500 * MS)
         self.finder = ProbeFinder()
         self.wanted = dict.fromkeys((DELIVERED, LOST, DAMAGED, LATE, "twice"), 0)
         arrivals: list[tuple[int, bytes]] = []
@@ -145,7 +146,7 @@ def test_what_a_cable_does_is_counted_exactly(seed: int, count: int) -> None:
 
 def counted(fates: str, limit_ms: int = 150) -> DeliveryCounter:
     """One probe every 100 ms: o delivered at once, x lost."""
-    counter = DeliveryCounter("a", "b", 1, "A", 32, limit_ms * MS)
+    counter = DeliveryCounter("a", "b", partial(probe_of, 1, "A", 32), limit_ms * MS)
     for number, fate in enumerate(fates, 1):
         counter.advance(number * 100 * MS)
         counter.send(number, number * 100 * MS)
@@ -179,7 +180,7 @@ def test_a_far_end_that_is_switched_off_is_seen_within_two_intervals_of_the_limi
 
 
 def test_what_arrives_before_it_is_known_to_be_sent_counts() -> None:
-    counter = DeliveryCounter("a", "b", 1, "A", 32, SECOND)
+    counter = DeliveryCounter("a", "b", partial(probe_of, 1, "A", 32), SECOND)
     counter.take(1, 5)
     counter.take_piece(counter.expected(2)[:-1] + b"?")
     counter.send(1, 3)
@@ -191,7 +192,7 @@ def test_what_arrives_before_it_is_known_to_be_sent_counts() -> None:
 
 
 def test_memory_is_bounded_however_long_it_runs() -> None:
-    counter = DeliveryCounter("a", "b", 1, "A", 32, 150 * MS)
+    counter = DeliveryCounter("a", "b", partial(probe_of, 1, "A", 32), 150 * MS)
     for number in range(1, 30_001):
         counter.advance(number * 100 * MS)
         counter.send(number, number * 100 * MS)

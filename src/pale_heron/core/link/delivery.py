@@ -1,16 +1,17 @@
-"""One direction of a delivery trial: what was sent on one side, what came on the other, and what that means.
+"""One direction of a link: what was sent on one side, what came on the other, and what that means.
+
+What is sent has numbers: probes their own, sentences those that somebody gives them.
 
 Every probe ends in one class: delivered (whole, within the limit), damaged, or lost; one that comes whole after the
 limit is late, and stays counted among the lost. What is kept is bounded, however long a trial runs.
 """
 
 from collections import OrderedDict, deque
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.figures import Sample, Times, wilson
-from pale_heron.core.link.probe import PROBE, Probe, encode
 
 RECENT: Final = 4096
 """So many probes that are settled are still known by number: a second copy, or a late one, is told from a stranger."""
@@ -65,11 +66,11 @@ class DeliverySnapshot(NamedTuple):
 
 
 class DeliveryCounter:
-    """`trial` and `letter` are those of the probes, `size` their length; `limit_ns` is when one counts as lost."""
+    """`expected` gives the bytes of a number as they were sent; `limit_ns` is when one counts as lost."""
 
-    def __init__(self, sender: str, receiver: str, trial: int, letter: str, size: int, limit_ns: int) -> None:
+    def __init__(self, sender: str, receiver: str, expected: Callable[[int], bytes], limit_ns: int) -> None:
         self._names = sender, receiver
-        self._trial, self._letter, self._size = trial, letter, size
+        self.expected = expected
         self._limit_ns = limit_ns
         self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = self.late = 0
         self.foreign_bytes = 0
@@ -90,9 +91,9 @@ class DeliveryCounter:
         self._strip: deque[str] = deque(maxlen=STRIP)
         self._latency = Sample()
 
-    def expected(self, number: int) -> bytes:
-        """The probe of a number, as it was sent."""
-        return encode(Probe(PROBE, self._trial, self._letter, number), self._size)
+    def settled(self, number: int) -> bool:
+        """Whether it is known what became of a number."""
+        return number in self._settled
 
     def send(self, number: int, time: int) -> None:
         """A probe went out."""
@@ -147,14 +148,19 @@ class DeliveryCounter:
 
     def take_piece(self, data: bytes) -> None:
         """Something else came in: a probe that suffered on the way, or nothing of ours."""
+        if not self.take_damaged(data):
+            self.foreign_bytes += len(data)
+
+    def take_damaged(self, data: bytes) -> bool:
+        """Whether a piece is a probe that suffered on the way; it then counts as one."""
         number = self._damaged_probe(data)
         if number is None:
-            self.foreign_bytes += len(data)
-            return
+            return False
         if number in self._under_way:
             self._settle_damaged(number)
         else:
             self._early[number] = None
+        return True
 
     def _settle_damaged(self, number: int) -> None:
         self.damaged += 1

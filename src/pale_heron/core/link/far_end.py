@@ -101,7 +101,7 @@ class FarEndCounter:
 
 
 def _direction(sender: str, receiver: str, sent: int, delivered: int, lost: int, *, damaged: int) -> DeliverySnapshot:
-    empty = DeliveryCounter(sender, receiver, 0, "A", 0, 0).snapshot()
+    empty = DeliveryCounter(sender, receiver, bytes, 0).snapshot()
     settled = delivered + lost + damaged
     return empty._replace(
         sent=sent,

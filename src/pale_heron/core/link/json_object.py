@@ -21,13 +21,14 @@ def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
         "why": found.why,
         "left_before": dict(trial.described.left_before),
         "own_bytes_back": trial.own_bytes_back,
-        "directions": [_direction(each) for each in trial.directions],
+        "directions": [direction_object(each) for each in trial.directions],
         "exchange": _exchange(trial.exchange) if trial.exchange else None,
         "findings": [each._asdict() for each in found.findings],
     }
 
 
-def _direction(each: DeliverySnapshot) -> dict[str, Any]:
+def direction_object(each: DeliverySnapshot) -> dict[str, Any]:
+    """One direction."""
     return {
         "from": each.sender,
         "to": each.receiver,

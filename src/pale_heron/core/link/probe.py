@@ -51,6 +51,11 @@ def encode(probe: Probe, size: int = 0) -> bytes:
     return body + b",%08X" % zlib.crc32(body)
 
 
+def probe_of(trial: int, sender: str, size: int, number: int) -> bytes:
+    """The probe of a number, as it is sent."""
+    return encode(Probe(PROBE, trial, sender, number), size)
+
+
 def _filler(head: str, length: int) -> str:
     """Digits that follow from the fields, so that damage can be told from what was sent."""
     if length <= 0:

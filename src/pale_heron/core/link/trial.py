@@ -1,5 +1,6 @@
 """One trial, followed in the bytes of its lanes: live, on replay and from a capture by the same code."""
 
+from functools import partial
 from typing import NamedTuple
 
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction
@@ -9,7 +10,7 @@ from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
-from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder
+from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder, probe_of
 
 
 class TrialSnapshot(NamedTuple):
@@ -56,7 +57,7 @@ class TrialTracker:
             both = described.far == "lane" and not described.one_way
             for letter, sender, receiver in ((LETTERS[0], *ends), (LETTERS[1], *ends[::-1]))[: 1 + both]:
                 self._counters[letter] = DeliveryCounter(
-                    sender, receiver, described.trial, letter, described.size, limit_ns
+                    sender, receiver, partial(probe_of, described.trial, letter, described.size), limit_ns
                 )
 
     @property

@@ -5,8 +5,9 @@ from typing import Final
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.sentences import SentencesSnapshot
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import verdict
+from pale_heron.core.link.verdict import certainty, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
@@ -26,7 +27,7 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     left = [f"{count} on {safe_label(lane)}" for lane, count in described.left_before.items() if count]
     rows += [f"Bytes that were waiting, taken out first: {', '.join(left)}."] if left else []
     if trial.directions:
-        rows += ["", f"{'':24}{''.join(f'{name:>{width}}' for name, width in _COLUMNS.items())}   latency"]
+        rows += ["", _HEAD]
         rows += [_direction(each) for each in trial.directions]
     if trial.round_trip is not None:
         rows.append(f"round trip {_times(trial.round_trip)}")
@@ -38,6 +39,20 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
 
 
 _COLUMNS: Final = {"sent": 6, "delivered": 11, "lost": 6, "damaged": 9, "twice": 7, "out of order": 14, "late": 6}
+
+
+_HEAD: Final = f"{'':24}{''.join(f'{name:>{width}}' for name, width in _COLUMNS.items())}   latency"
+
+
+def sentence_lines(found: SentencesSnapshot) -> list[str]:
+    """Sentences of one lane that were looked for on another."""
+    both = found.all
+    bad = both.lost + both.damaged
+    words = f"{both.delivered} of {both.settled} delivered: not delivered is {certainty(bad, both.settled)}"
+    rows = [f"{safe_label(both.sender)} ▸ {safe_label(both.receiver)}: {words}.", "", _HEAD, _direction(both), ""]
+    rows += [f"{safe_label(name):<24}{said:>6}{came:>11}" for name, said, came in found.types]
+    strangers = f"{both.foreign_bytes} bytes of sentences that {safe_label(both.sender)} did not say"
+    return [*rows, *([strangers] if both.foreign_bytes else [])]
 
 
 def _direction(each: DeliverySnapshot) -> str:
