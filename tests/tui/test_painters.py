@@ -43,6 +43,7 @@ from pale_heron.tui.views.fix import fix
 from pale_heron.tui.views.fix.choices import PAGES
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.views.panels.ports import PlugGuide
+from pale_heron.tui.views.table import VIEWS
 from pale_heron.tui.views.traffic import detail, latest, traffic
 from pale_heron.tui.views.traffic.detail import DetailInput
 
@@ -245,7 +246,7 @@ def test_figures(shown: str, expected: str) -> None:
 def test_every_action_is_there_and_no_key_is_taken_twice_in_one_place() -> None:
     for action in ACTIONS:
         assert action.help and action.label
-    for view in shell.VIEWS:
+    for view in VIEWS:
         for replay in (False, True):
             keys = [action.key for action in working(view, replay)]
             assert len(keys) == len(set(keys))

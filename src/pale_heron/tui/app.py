@@ -30,6 +30,7 @@ from pale_heron.tui.painting.paint import line
 from pale_heron.tui.screens.panel import TextPage
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views.line import line as line_view
+from pale_heron.tui.views.table import VIEWS
 from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
@@ -258,7 +259,7 @@ class PaleHeron(FullScreen[None]):
     def _show_view(self) -> None:
         if self._view != "line":
             self._view_of(self._view)
-        for name in shell.VIEWS:
+        for name in VIEWS:
             for widget in self.query(f"#{name}"):
                 widget.display = name == self._view
         if self._view == "traffic":

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.tui import acts
 from pale_heron.tui.acts import Act, act
+from pale_heron.tui.views.table import VIEWS
 
 if TYPE_CHECKING:
     from pale_heron.bench.snapshot import Player
@@ -132,16 +133,9 @@ def _anywhere(
 
 
 ACTIONS: Final = (
-    KeyAction(act(acts.show_view, "line"), "1", "Line", "Is anything arriving, and is it legible?", footer=False),
-    KeyAction(act(acts.show_view, "traffic"), "2", "Traffic", "What is being said, by whom, when?", footer=False),
-    KeyAction(act(acts.show_view, "fix"), "3", "Fix", "Where are we, and how sure?", footer=False),
-    KeyAction(
-        act(acts.show_view, "module"), "5", "Module",
-        "Does the module obey, and is it set as intended?", footer=False,
-    ),
-    KeyAction(
-        act(acts.show_view, "link"), "6", "Link",
-        "Does the link deliver, undamaged, how fast, how far?", footer=False,
+    *(
+        KeyAction(act(acts.show_view, name), view.key, view.title, view.question, footer=False)
+        for name, view in VIEWS.items()
     ),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),

@@ -14,12 +14,10 @@ from pale_heron.tui.actions.table import KeyAction, working
 from pale_heron.tui.acts import Act, act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
+from pale_heron.tui.views.table import VIEWS
 
 RAIL_WIDTH = 25
 CARD = 21
-VIEWS = {"line": "Line", "traffic": "Traffic", "fix": "Fix", "module": "Module", "link": "Link"}
-KEYS = {"line": 1, "traffic": 2, "fix": 3, "module": 5, "link": 6}
-"""Views by their keys; those between are not there yet."""
 SHAPES = {
     StageStatus.REACHED: ("●", "reed"),
     StageStatus.WAITING: ("◐", "amber"),
@@ -76,11 +74,11 @@ def _replay(snapshot: BenchSnapshot) -> Line:
 def tabs(view: str) -> Line:
     """The views that there are, by their keys."""
     spans = [Span(" ")]
-    for name, title in VIEWS.items():
+    for name, each in VIEWS.items():
         chosen = name == view
         action = act(acts.show_view, name)
-        spans.append(Span(f"{KEYS[name]} ", "*heron" if chosen else "faint", action))
-        spans.append(Span(title, "*heron" if chosen else "quiet", action))
+        spans.append(Span(f"{each.key} ", "*heron" if chosen else "faint", action))
+        spans.append(Span(each.title, "*heron" if chosen else "quiet", action))
         spans.append(Span("   "))
     return tuple(spans)
 

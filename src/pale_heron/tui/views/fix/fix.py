@@ -17,8 +17,9 @@ from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.fix import page_now, page_pair, page_satellites, page_scatter, page_session
 from pale_heron.tui.views.fix.choices import PAGES, STATE_ROLES, FixChoices, is_moving
 from pale_heron.tui.views.fix.ribbon import moment_words, ribbon
+from pale_heron.tui.views.table import VIEWS
 
-QUESTION = "Where are we, and how sure?"
+QUESTION: Final = VIEWS["fix"].question
 HELP = (
     "The state is what the deciding sentence says, and since when; beside it stands what the other sentences say. A "
     "position stands in three notations with the raw digits: 06718.40000,W is 67 degrees and 18.4 minutes west, not "

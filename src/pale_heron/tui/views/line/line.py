@@ -1,5 +1,7 @@
 """Line: is anything arriving, and is it legible?"""
 
+from typing import Final
+
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Kind
 from pale_heron.core.lane import LaneSnapshot
@@ -10,8 +12,9 @@ from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, headline, line, titled, wrapped
 from pale_heron.tui.painting.shell import SHAPES, chart
 from pale_heron.tui.views.line import port
+from pale_heron.tui.views.table import VIEWS
 
-QUESTION = "Is anything arriving, and is it legible?"
+QUESTION: Final = VIEWS["line"].question
 HELP = (
     "The steps show how far the lane has come: open, bytes, readable, valid, fix. The first one that is not reached is "
     "the one to look at, and what to try next stands beside it.",

@@ -15,8 +15,9 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
+from pale_heron.tui.views.table import VIEWS
 
-QUESTION: Final = "Does the link deliver, undamaged, how fast, how far?"
+QUESTION: Final = VIEWS["link"].question
 HELP: Final = (
     "A trial sends numbered probes with a check, or asks messages and holds the answers against a rule. What was sent "
     "and what came is counted from the recorded bytes; a capture tells its trials again.",

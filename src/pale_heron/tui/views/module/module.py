@@ -1,5 +1,7 @@
 """Module: does it obey, and is it set as intended? The answer, and the pages of evidence."""
 
+from typing import Final
+
 from pale_heron.bench.config.intended_settings import compared, rows_of
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import Exchange
@@ -14,8 +16,9 @@ from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.module import page_exchanges, page_settings, page_state
 from pale_heron.tui.views.module.choices import PAGES, ModuleChoices
+from pale_heron.tui.views.table import VIEWS
 
-QUESTION = "Does the module obey, and is it set as intended?"
+QUESTION: Final = VIEWS["module"].question
 HELP = (
     "Each command stands with what it means, the fields of its reply, its result and how long it took. ● was done, ✕ "
     "was refused or not answered, ◐ waits, ◂ came unasked, ≋ is data mode, in which everything goes to the far end. An "

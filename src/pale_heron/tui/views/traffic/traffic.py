@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from typing import Final
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
@@ -14,8 +15,9 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, Span, cut, fitted, headline, line, padded
+from pale_heron.tui.views.table import VIEWS
 
-QUESTION = "What is being said, by whom, when?"
+QUESTION: Final = VIEWS["traffic"].question
 HELP = (
     "Every line of every lane as it became whole, on one clock: the time of its first byte (t changes how it is told), "
     "the seconds since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control "
