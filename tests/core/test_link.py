@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, Status
 from pale_heron.core.line.dialogue_stats import DialogueStats
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, DeliveryCounter
-from pale_heron.core.link.description import BEGUN, ENDED, TrialDescription, description_of
+from pale_heron.core.link.description import TrialDescription, description_of
 from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.figures import Sample, clusters, probes_for, quantile, wilson
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode, probe_of
 from pale_heron.core.link.rules import parse_rule
-from pale_heron.core.link.tracker import LinkTracker
+from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.verdict import certainty, verdict
 
 MS: Final = SECOND // 1000

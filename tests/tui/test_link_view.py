@@ -8,10 +8,10 @@ from tests.tui.test_fix_live import running
 from pale_heron.bench.live.session import Session
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.link.description import BEGUN, ENDED, EXCHANGE, TrialDescription
+from pale_heron.core.link.description import EXCHANGE, TrialDescription
 from pale_heron.core.link.probe import PROBE, Probe, encode
 from pale_heron.core.link.rules import parse_rule
-from pale_heron.core.link.tracker import LinkTracker
+from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.launch import Device

@@ -1,10 +1,12 @@
 """What a bench shows: immutable values, live or on replay."""
 
 from dataclasses import dataclass
-from typing import Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+
+if TYPE_CHECKING:
+    from pale_heron.core.link.trial import TrialSnapshot
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +33,7 @@ class BenchSnapshot:
     host_ahead_s: float
     marks: tuple[tuple[int, str], ...] = ()
     """What was noted, and when."""
-    trials: tuple[TrialSnapshot, ...] = ()
+    trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
     fault: str = ""
     """A fault of this program that ended decoding or recording, in words. Empty while all is well."""

@@ -19,7 +19,6 @@ from pale_heron.bench.config.dialect_book import BEGUN, KEPT, DialectBook
 from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.recorder import Recorder
 from pale_heron.bench.model import FrameTap, Model
-from pale_heron.bench.operations.baud_search import BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.scrollback.read_back import ReadBack
@@ -37,6 +36,7 @@ from pale_heron.ports.sender import SendJob
 from pale_heron.ports.worker import LaneWorker
 
 if TYPE_CHECKING:
+    from pale_heron.bench.operations.baud_search import BaudSearch
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 
 STUCK_NS: Final = 2 * SECOND
@@ -159,8 +159,10 @@ class Session:
         """What is under way on a lane or repeated there."""
         return [each for each in self._jobs.get(lane, ()) if not each.over]
 
-    def find_rate(self, lane: str, ask: bool) -> BaudSearch:
+    def find_rate(self, lane: str, ask: bool) -> "BaudSearch":
         """Begin to try rates. Trouble where something would be sent on a lane that only listens, or one is busy."""
+        from pale_heron.bench.operations.baud_search import BaudSearch
+
         finder = BaudSearch(self._readers[lane], self.clock, ask)
         before = self.operations.on(lane)
         if isinstance(before, BaudSearch):
@@ -170,7 +172,7 @@ class Session:
         self.operations.begin(finder)
         return finder
 
-    def note_rates(self, lane: str, finder: BaudSearch) -> None:
+    def note_rates(self, lane: str, finder: "BaudSearch") -> None:
         """Keep in the record what the rates gave."""
         self.note(lane, "rates-tried", {"rates": finder.results})
 

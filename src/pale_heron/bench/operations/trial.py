@@ -15,8 +15,9 @@ from typing import Any, Final, Protocol
 from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.link.description import BEGUN, ENDED, EXCHANGE, LETTERS, TrialDescription
+from pale_heron.core.link.description import EXCHANGE, LETTERS, TrialDescription
 from pale_heron.core.link.probe import PROBE, Probe, encode
+from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob

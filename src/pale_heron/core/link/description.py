@@ -15,8 +15,6 @@ FAR_ENDS: Final = {
     "echo": "the other end sends back what it gets",
 }
 LETTERS: Final = ("A", "B")
-BEGUN, ENDED = "trial", "trial-ended"
-"""The events of a capture."""
 
 
 class TrialDescription(NamedTuple):

@@ -1,11 +1,19 @@
-"""All trials of a bench or a capture, each found again from what the record says of it."""
+"""All trials of a bench or a capture, each found again from what the record says of it.
+
+What a trial is made of is loaded when the first one begins: most lanes never see one.
+"""
 
 from collections import deque
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import Chunk, Event
-from pale_heron.core.link.description import BEGUN, ENDED, description_of
-from pale_heron.core.link.trial import TrialSnapshot, TrialTracker
+
+if TYPE_CHECKING:
+    from pale_heron.core.link.trial import TrialSnapshot, TrialTracker
+
+BEGUN: Final = "trial"
+ENDED: Final = "trial-ended"
+"""The events of a capture."""
 
 MOST_KEPT: Final = 500
 MOST_AT_ONCE: Final = 64
@@ -23,6 +31,9 @@ class LinkTracker:
     def heed(self, event: Event) -> None:
         """A trial begins or ends; other events tell nothing."""
         if event.name == BEGUN:
+            from pale_heron.core.link.description import description_of
+            from pale_heron.core.link.trial import TrialTracker
+
             described = description_of(event.details)
             if described is not None and len(self._running) < MOST_AT_ONCE:
                 self._end(described.trial, event.time, "another one of the same number began")
@@ -49,7 +60,7 @@ class LinkTracker:
             self._end(trial, now, "the record ends here")
         self.active = False
 
-    def snapshot(self) -> tuple[TrialSnapshot, ...]:
+    def snapshot(self) -> "tuple[TrialSnapshot, ...]":
         """All of them, the oldest first."""
         return (*self._over, *(trial.snapshot() for trial in self._running.values()))
 

@@ -11,7 +11,6 @@ from textual.app import App
 
 from pale_heron.bench.config.bench_file import save_bench
 from pale_heron.bench.model import FrameTap
-from pale_heron.bench.operations.baud_search import BaudSearch
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot
@@ -24,6 +23,7 @@ from pale_heron.tui.painting import figures
 from pale_heron.tui.screens.panel import AskLine
 
 if TYPE_CHECKING:
+    from pale_heron.bench.operations.baud_search import BaudSearch
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 
 
@@ -54,9 +54,9 @@ class LiveBench(Protocol):
 
     def send_break(self, lane: str) -> None: ...
 
-    def find_rate(self, lane: str, ask: bool) -> BaudSearch: ...
+    def find_rate(self, lane: str, ask: bool) -> "BaudSearch": ...
 
-    def note_rates(self, lane: str, finder: BaudSearch) -> None: ...
+    def note_rates(self, lane: str, finder: "BaudSearch") -> None: ...
 
     def mark(self, text: str) -> None: ...
 
@@ -143,7 +143,7 @@ class LaneActions:
             return
         finders = [self._bench.find_rate(name, ask=False)]
 
-        def again(ask: bool) -> BaudSearch:
+        def again(ask: bool) -> "BaudSearch":
             finders.append(self._bench.find_rate(name, ask))
             return finders[-1]
 
