@@ -54,12 +54,12 @@ def run() -> Iterator[str]:
     floor = _bare()
     yield f"bare write and read on a pseudo-terminal: {floor:.0f} exchanges/s (the floor)"
     with _session() as (session, responder):
-        tell = CommandClient(session, "m")
-        tell.tell("AT")
+        client = CommandClient(session, "m")
+        client.run("AT")
         responder.written.clear()
         begin, delays = time.monotonic(), []
         for place in range(COUNT):
-            assert tell.tell("AT+COUNT?").status == "ok"
+            assert client.run("AT+COUNT?").status == "ok"
             delays.append(time.monotonic() - responder.written[place])
         rate = COUNT / (time.monotonic() - begin)
     delays.sort()
@@ -106,14 +106,14 @@ def _session() -> Iterator[tuple[Session, Responder]]:
 async def _shown() -> list[float]:
     delays = []
     with _session() as (session, responder):
-        CommandClient(session, "m").tell("AT")
+        CommandClient(session, "m").run("AT")
         app = PaleHeron(session, view="module")
         async with app.run_test(size=(142, 42)) as pilot:
             await pilot.pause(0.5)
             body = app.query_one("#module-body", Canvas)
             for place in range(SHOWN):
                 number = len(responder.written)
-                await asyncio.to_thread(CommandClient(session, "m").tell, "AT+COUNT?")
+                await asyncio.to_thread(CommandClient(session, "m").run, "AT+COUNT?")
                 while f"+COUNT: {number}" not in plain(body.rows):
                     await asyncio.sleep(0.002)
                 delays.append(time.monotonic() - responder.written[number])

@@ -23,17 +23,17 @@ def on(kind: str) -> tuple[ModuleBench, CommandClient]:
     """A bench on one module that has started and said what it is."""
     bench = ModuleBench(m=MAKERS[kind]())
     bench.advance(2.0)
-    tell = CommandClient(bench, "m")
-    assert tell.tell("ATI").status == "ok"
-    return bench, tell
+    client = CommandClient(bench, "m")
+    assert client.run("ATI").status == "ok"
+    return bench, client
 
 
 @pytest.mark.parametrize("kind", list(MAKERS))
 def test_every_module_is_recognised_answers_and_is_read(kind: str) -> None:
-    bench, tell = on(kind)
-    assert tell.dialect is not None
-    assert tell.dialect.name == kind
-    assert tell.tell("AT+NONSENSE").status == "error"
+    bench, client = on(kind)
+    assert client.dialect is not None
+    assert client.dialect.name == kind
+    assert client.run("AT+NONSENSE").status == "error"
     assert performed(bench, reading()).succeeded
     module = bench.module("m")
     assert set(module.settings) == set(module.dialect.settings)
@@ -45,14 +45,14 @@ def test_every_module_is_recognised_answers_and_is_read(kind: str) -> None:
 
 @pytest.mark.parametrize("kind", list(MAKERS))
 def test_echo_words_and_numbers_are_followed(kind: str) -> None:
-    bench, tell = on(kind)
+    bench, client = on(kind)
     assert (bench.module("m").echo, bench.module("m").words) == (True, True)
-    assert tell.tell("ATE0V0").code == "0"
+    assert client.run("ATE0V0").code == "0"
     bench.advance(0.2)
-    found = tell.tell("AT+NONSENSE")
+    found = client.run("AT+NONSENSE")
     assert (found.result, found.code, found.echo) == ("ERROR", "4", False)
     assert (bench.module("m").echo, bench.module("m").words) == (False, False)
-    assert tell.tell("ATE1V1").result == "OK"
+    assert client.run("ATE1V1").result == "OK"
 
 
 def test_two_bitterns_are_compared_mended_and_hear_each_other() -> None:
@@ -108,37 +108,37 @@ def test_what_cannot_be_set_is_never_sent(values: dict[str, str], words: str) ->
 
 
 def test_a_prompt_takes_its_text_and_is_given_up_without_one() -> None:
-    bench, tell = on("plover")
+    bench, client = on("plover")
     bench.advance(8.0)
-    tell.tell("AT+CMGF=1")
-    sent = tell.tell('AT+CMGS="+99905550142"', b"Ebb at 10:40")
+    client.run("AT+CMGF=1")
+    sent = client.run('AT+CMGS="+99905550142"', b"Ebb at 10:40")
     assert (sent.status, sent.fields["reference"]) == ("ok", "1")
-    assert tell.tell('AT+CMGS="+99905550142"').status == "ok"
+    assert client.run('AT+CMGS="+99905550142"').status == "ok"
     assert bench.sent[-1] == b"\x1b"
-    bench, tell = on("bittern")
-    assert tell.tell("AT+TELL=8,5", b"hello").fields["told_bytes"] == "5"
+    bench, client = on("bittern")
+    assert client.run("AT+TELL=8,5", b"hello").fields["told_bytes"] == "5"
 
 
 def test_messages_calls_and_notices_stand_where_they_come() -> None:
-    bench, tell = on("plover")
-    tell.tell("AT+CLIP=1;+CREG=1;+CMGF=1")
+    bench, client = on("plover")
+    client.run("AT+CLIP=1;+CREG=1;+CMGF=1")
     bench.advance(8.0)
-    found = tell.tell("AT+COPS=?")
+    found = client.run("AT+COPS=?")
     assert found.seconds is not None
     assert found.seconds > 5
     bench.advance(60.0)
     names = {heard.name for item in bench.module("m").items for heard in getattr(item, "heard", ())}
     assert {"message-came", "ring", "calling-number"} <= names
-    read = tell.tell("AT+CMGR=1")
+    read = client.run("AT+CMGR=1")
     assert [each.data for each in read.information][-1] == b"Ebb at 10:40. OK"
     assert bench.module("m").milestones.keys() >= {"powered", "ready", "registered"}
 
 
 def test_its_own_position_feeds_the_fix_of_the_lane() -> None:
-    bench, tell = on("plover")
+    bench, client = on("plover")
     bench.advance(25.0)
     for _ in range(3):
-        assert tell.tell("AT+PLACE?").status == "ok"
+        assert client.run("AT+PLACE?").status == "ok"
         bench.advance(1.0)
     (lane,) = bench.model.snapshots(bench.now)
     latitude = lane.fix.value("latitude")
@@ -149,18 +149,18 @@ def test_its_own_position_feeds_the_fix_of_the_lane() -> None:
 
 
 def test_data_mode_is_entered_asked_about_and_left() -> None:
-    bench, tell = on("wren")
-    assert tell.tell("AT+LINK").result == "CONNECT"
+    bench, client = on("wren")
+    assert client.run("AT+LINK").result == "CONNECT"
     assert bench.module("m").mode == DATA
     with pytest.raises(Trouble, match="data mode"):
-        tell.tell("AT")
+        client.run("AT")
     bench.advance(3.0)
     data = next(each for each in bench.module("m").items if isinstance(each, DataStretch))
     assert data.bytes_in > 10
     assert "first data" in bench.module("m").milestones
     bench.advance(1.5)
     assert performed(bench, escaping()).succeeded
-    assert tell.tell("ATH").status == "ok"
+    assert client.run("ATH").status == "ok"
 
 
 def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
@@ -172,20 +172,20 @@ def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
     bench.model = Model()
     bench.model.add("m", bench.line["m"])
     bench.choose("m", "wren")
-    tell = CommandClient(bench, "m")
-    assert tell.tell("AT").status == NO_ANSWER
+    client = CommandClient(bench, "m")
+    assert client.run("AT").status == NO_ANSWER
     bench.advance(2.0)
     assert performed(bench, escaping()).succeeded
-    assert tell.attention().status == "ok"
+    assert client.attention().status == "ok"
 
 
 def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:
-    bench, tell = on("teal")
-    tell.tell('AT+JOIN="saltmarsh","reeds and water"')
+    bench, client = on("teal")
+    client.run('AT+JOIN="saltmarsh","reeds and water"')
     bench.advance(3.0)
     with socket.create_server(("127.0.0.1", 0)) as server:
         port = server.getsockname()[1]
-        assert tell.tell(f'AT+OPEN="127.0.0.1",{port}').result == "CONNECT"
+        assert client.run(f'AT+OPEN="127.0.0.1",{port}').result == "CONNECT"
         far, _ = server.accept()
         with far:
             bench.send("m", SendJob(b"from the hut"))
@@ -205,24 +205,24 @@ def test_a_bridge_carries_bytes_to_a_listener_and_tells_its_end() -> None:
         if bench.module("m").mode != DATA:
             break
     assert bench.module("m").mode == "command"
-    assert tell.tell(f'AT+OPEN="127.0.0.1",{port}').result == "NO CARRIER"
-    assert tell.tell('AT+OPEN="192.0.2.1",80').result == "NO CARRIER"
+    assert client.run(f'AT+OPEN="127.0.0.1",{port}').result == "NO CARRIER"
+    assert client.run('AT+OPEN="192.0.2.1",80').result == "NO CARRIER"
 
 
 def test_secrets_are_masked_wherever_they_are_handed_on() -> None:
-    bench, tell = on("wren")
-    told = exchange_object(tell.tell('AT+TRILL="4711"'), tell.dialect)
-    read = exchange_object(tell.tell("AT+TRILL?"), tell.dialect)
+    bench, client = on("wren")
+    told = exchange_object(client.run('AT+TRILL="4711"'), client.dialect)
+    read = exchange_object(client.run("AT+TRILL?"), client.dialect)
     assert "4711" not in f"{told}{read}"
     assert read["fields"] == {"pin": MASK}
     assert bench.module("m").secrets >= {"4711"}
-    assert "4711" in str(exchange_object(tell.tell("AT+TRILL?"), None))
+    assert "4711" in str(exchange_object(client.run("AT+TRILL?"), None))
 
 
 def test_a_brown_out_is_a_restart_and_ends_what_waits() -> None:
-    bench, tell = on("bittern")
-    tell.tell("AT+POWER=22")
-    results = [tell.tell("AT+TELL=8,2", b"hi") for _ in range(3)]
+    bench, client = on("bittern")
+    client.run("AT+POWER=22")
+    results = [client.run("AT+TELL=8,2", b"hi") for _ in range(3)]
     assert NO_ANSWER in {each.status for each in results}
     assert len(bench.module("m").restarts) == 2
     assert bench.module("m").settings["power"].written is None
@@ -235,15 +235,15 @@ def test_a_guarded_change_of_the_line_is_stored_and_survives_the_restart() -> No
     assert (bench.line["m"].rate, bench.line["m"].flow) == (57600, "rtscts")
     bench.modems["m"].restart(bench.seconds, "test")
     bench.advance(3.0)
-    assert CommandClient(bench, "m").tell("AT").status == "ok"
+    assert CommandClient(bench, "m").run("AT").status == "ok"
 
 
 def test_a_change_that_it_only_says_it_made_is_led_back() -> None:
-    bench, tell = on("bittern")
+    bench, client = on("bittern")
     change = performed(bench, changing_line(LineChange(230_400)))
     assert change.succeeded is False
     assert bench.line["m"].rate == RATE
-    assert tell.tell("AT+IPR?").fields["rate"] == str(RATE)
+    assert client.run("AT+IPR?").fields["rate"] == str(RATE)
     assert "as before" in change.steps[-1].seen
 
 
@@ -291,19 +291,19 @@ def test_a_module_that_dies_at_any_step_leaves_the_line_as_it_was(after: int, ob
 @pytest.mark.parametrize("obeys", [False, True])
 @pytest.mark.parametrize("after", range(STEPS))
 def test_a_module_that_restarts_at_any_step_is_found_again(after: int, obeys: bool) -> None:
-    bench, tell = on("teal")
+    bench, client = on("teal")
     bench.sent.clear()
     bench.hears = dying(bench, after, comes_back=True, obeys=obeys)
     change = performed(bench, changing_line(LineChange(57600)))
     bench.advance(5.0)
-    assert tell.tell("AT").status == "ok", change.steps
+    assert client.run("AT").status == "ok", change.steps
     assert bench.line["m"].rate == (57600 if change.succeeded else RATE)
 
 
 def test_exchanges_keep_their_numbers_in_order() -> None:
-    bench, tell = on("bittern")
+    bench, client = on("bittern")
     for _ in range(5):
-        tell.tell("AT+NODE?")
+        client.run("AT+NODE?")
     numbers = [each.number for each in bench.module("m").items if isinstance(each, Exchange)]
     assert numbers == sorted(numbers)
     assert wren().rate == RATE

@@ -29,7 +29,7 @@ class Doing(Operation):
     def work(self) -> None:
         self._work(self)
 
-    def tell(self, failure: str) -> None:
+    def report(self, failure: str) -> None:
         self.told.append(failure)
 
 

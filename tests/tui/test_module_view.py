@@ -34,9 +34,9 @@ def page(name: str, bench: ModuleBench, width: int = 114, **look: object) -> str
 def told(kind: str, *lines: str) -> ModuleBench:
     bench = ModuleBench(m=MAKERS[kind]())
     bench.advance(2.0)
-    tell = CommandClient(bench, "m")
+    client = CommandClient(bench, "m")
     for line in ("ATI", *lines):
-        tell.tell(line)
+        client.run(line)
     return bench
 
 
@@ -113,7 +113,7 @@ def test_silence_and_data_mode_are_said_first() -> None:
     bench = told("teal")
     bench.hears = lambda _lane, _data: None
     for _ in range(2):
-        CommandClient(bench, "m").tell("AT")
+        CommandClient(bench, "m").run("AT")
     text = page("exchanges", bench)
     assert "No answer to the last 2 commands at 9600 8N1" in text
     (lane,) = shown(bench).lanes

@@ -50,14 +50,14 @@ def _wait_open(session: Session, lane: str) -> None:
 
 def speaking(session: Session, spec: LaneSpec) -> Dialect:
     """The dialect of a lane: chosen, or recognised by what it says or answers to ATI. Trouble where it is mute."""
-    tell = CommandClient(session, spec.name)
-    if all(tell.attention().status == NO_ANSWER for _ in range(ATTENTIONS)):
+    client = CommandClient(session, spec.name)
+    if all(client.attention().status == NO_ANSWER for _ in range(ATTENTIONS)):
         raise Trouble(
             f"{spec.name} does not answer at {session.settings_of(spec.name)}",
             "Look at its rate and wiring: pale-heron watch, then r",
         )
     if not spec.dialect:
-        tell.tell("ATI")
-    dialect = tell.dialect
+        client.run("ATI")
+    dialect = client.dialect
     assert dialect is not None, "somebody was spoken to"
     return dialect

@@ -44,8 +44,8 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
         raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
     point = point_typed(reference)
     source = Source(file)
-    tell, clear = progress(f"reading {source.name}")
-    lanes = source.lanes(tell)
+    show, clear = progress(f"reading {source.name}")
+    lanes = source.lanes(show)
     clear()
     chosen = chosen_lane(lanes, lane)
     if chosen is None:

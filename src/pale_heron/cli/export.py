@@ -34,8 +34,8 @@ def export(file: Path, to: str, out: Path, lane: str, every: float) -> None:
     from pale_heron.report.tracks import Track, segments, write_tracks
 
     source = Source(file)
-    tell, clear = progress(f"reading {source.name}")
-    lanes = source.lanes(tell)
+    show, clear = progress(f"reading {source.name}")
+    lanes = source.lanes(show)
     clear()
     named = chosen_lane(lanes, lane) if lane else None
     wanted = [named] if named else [each for each in lanes if each.fix.epochs_with_fix]

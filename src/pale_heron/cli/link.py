@@ -40,8 +40,8 @@ def link(capture: Path, sender: str, receiver: str, limit: str, as_json: bool) -
         _match(capture, sender, receiver, round(max(0.001, seconds(limit)) * SECOND), as_json=as_json)
         return
     source = Source(None if str(capture) == "-" else capture, sys.stdin.buffer)
-    tell, clear = progress(f"reading {safe_label(source.name)}")
-    source.lanes(tell)
+    show, clear = progress(f"reading {safe_label(source.name)}")
+    source.lanes(show)
     clear()
     if source.torn:
         click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)

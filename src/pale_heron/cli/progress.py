@@ -11,7 +11,7 @@ def progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
     """Two functions: one to be told the share done (0 to 1), one that clears the line at the end."""
     last = [0.0]
 
-    def tell(share: float) -> None:
+    def show(share: float) -> None:
         now = time.monotonic()
         if sys.stderr.isatty() and now - last[0] >= EVERY_S:
             last[0] = now
@@ -21,4 +21,4 @@ def progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
         if last[0]:
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
-    return tell, clear
+    return show, clear

@@ -86,7 +86,7 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
         over = run.over
         ended = [each for each in run.statuses if each.outcome in _SIGNS]
         for index, each in enumerate(ended[told:], told + 1):
-            _tell(each, index, len(run.statuses), as_json=as_json)
+            _print_step(each, index, len(run.statuses), as_json=as_json)
         told = len(ended)
         if over:
             break
@@ -104,7 +104,7 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
         print(f"{run.routine.name}: {'passed' if run.succeeded else 'FAILED'}, {done} of {len(run.statuses)} steps")
 
 
-def _tell(status: StepStatus, index: int, steps: int, *, as_json: bool) -> None:
+def _print_step(status: StepStatus, index: int, steps: int, *, as_json: bool) -> None:
     if as_json:
         told = {"step": index, "do": status.step.do, "words": status.words, "standing": status.outcome}
         seconds = None if status.seconds is None else round(status.seconds, 3)

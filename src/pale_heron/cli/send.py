@@ -45,16 +45,16 @@ def send(
     payloads = list(payload or [])
     every_ok = True
     with opened([spec], dialect) as session:
-        tell = CommandClient(session, spec.name)
+        client = CommandClient(session, spec.name)
         for command in commands:
-            _check(tell.dialect, command, yes)
-            prompts = _prompts(tell.dialect, command)
-            text = payloads.pop(0).encode() if payloads and (prompts or tell.dialect is None) else None
-            exchange = tell.tell(command, text)
+            _check(client.dialect, command, yes)
+            prompts = _prompts(client.dialect, command)
+            text = payloads.pop(0).encode() if payloads and (prompts or client.dialect is None) else None
+            exchange = client.run(command, text)
             every_ok = every_ok and exchange.status == OK
-            masking = None if show_secrets else tell.dialect
+            masking = None if show_secrets else client.dialect
             told = exchange_object(exchange, masking)
-            print(json.dumps(told, ensure_ascii=False) if as_json else _words(exchange, tell.dialect, masking))
+            print(json.dumps(told, ensure_ascii=False) if as_json else _words(exchange, client.dialect, masking))
     if not every_ok:
         raise click.exceptions.Exit(Exit.NO)
 

@@ -30,8 +30,8 @@ def summary(file: Path, reference: str, as_json: bool) -> None:
     # Brings numpy, which no other command should wait for.
     from pale_heron.bench.summary import summary as summarise
 
-    tell, clear = progress(f"reading {source.name}")
-    found = summarise(source, point_typed(reference), tell)
+    show, clear = progress(f"reading {source.name}")
+    found = summarise(source, point_typed(reference), show)
     clear()
     if as_json:
         print(json.dumps(found, ensure_ascii=False))

@@ -65,7 +65,7 @@ class LaneWorker:
             write=self._write,
             flush=self._flush,
             settings=lambda: self._spec.settings,
-            failed=lambda why: self._tell("not-sent", reason=why),
+            failed=lambda why: self._note("not-sent", reason=why),
         )
 
     @property
@@ -117,10 +117,10 @@ class LaneWorker:
             try:
                 described = stream.change(wanted) if stream is not None else settings
             except Trouble as trouble:
-                self._tell("settings-refused", reason=str(trouble))
+                self._note("settings-refused", reason=str(trouble))
                 return
             self._spec = wanted
-            self._tell("settings", **self._described(described))
+            self._note("settings", **self._described(described))
 
         self._orders.put(set_line)
 
@@ -133,14 +133,14 @@ class LaneWorker:
         def hold_low(stream: ByteStream | None) -> None:
             if stream is None or self._spec.settings.listen_only:
                 # It was asked for on a line that is no more, or not to be touched any more.
-                self._tell("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
+                self._note("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
                 return
             try:
                 stream.send_break(BREAK_S)
             except Trouble as trouble:
-                self._tell("not-sent", reason=str(trouble))
+                self._note("not-sent", reason=str(trouble))
                 return
-            self._tell("break", seconds=BREAK_S)
+            self._note("break", seconds=BREAK_S)
 
         self._orders.put(hold_low)
 
@@ -154,7 +154,7 @@ class LaneWorker:
                 self._live()
             except Exception as fault:
                 # Whatever it is, the lane must not end in silence, and must be tried again.
-                self._tell("lost", reason=fault_words(fault).rstrip("."))
+                self._note("lost", reason=fault_words(fault).rstrip("."))
                 self._stop.wait(FAULT_S)
 
     def _live(self) -> None:
@@ -167,12 +167,12 @@ class LaneWorker:
             except Trouble as trouble:
                 if trouble.what != refusal and not opened_before:
                     refusal = trouble.what
-                    self._tell("refused", reason=trouble.what, way_out=trouble.hint, cause=trouble.cause)
+                    self._note("refused", reason=trouble.what, way_out=trouble.hint, cause=trouble.cause)
                 self._stop.wait(RETRY_S)
                 continue
             self._note_adapter()
             self.passed = self._clock.now()
-            self._tell("returned" if opened_before else "opened", **self._described(stream.settings))
+            self._note("returned" if opened_before else "opened", **self._described(stream.settings))
             opened_before = True
             self._stream = stream
             self._read(stream)
@@ -223,10 +223,10 @@ class LaneWorker:
                 if 0 < len(data) < FEW_BYTES:
                     self._stop.wait(BREATH_S)
             self._hand_over(coalescer.take())
-            self._tell("closed")
+            self._note("closed")
         except StreamGone as gone:
             self._hand_over(coalescer.take())
-            self._tell("lost", reason=str(gone))
+            self._note("lost", reason=str(gone))
         finally:
             self._stream = None
             self.passed = None
@@ -244,7 +244,7 @@ class LaneWorker:
         errors = stream.errors()
         if errors is not None and errors != self._errors:
             self._errors = errors
-            self._tell("driver-errors", **errors._asdict())
+            self._note("driver-errors", **errors._asdict())
 
     def _hand_over(self, pieces: list[TimedBytes]) -> None:
         if not pieces:
@@ -290,5 +290,5 @@ class LaneWorker:
         line = {"settings": short_line(settings), "adapter": self._adapter}
         return {"address": self._spec.address, "role": self._spec.role, **line, **settings_details(settings)}
 
-    def _tell(self, name: str, **details: Any) -> None:
+    def _note(self, name: str, **details: Any) -> None:
         self._inbox.put(Event(self._clock.now(), self._spec.name, name, details))

@@ -86,7 +86,7 @@ class BaudSearch(Operation):
             self._end_tap()
             self._reader.change(self._before)
 
-    def tell(self, _failure: str) -> None:
+    def report(self, _failure: str) -> None:
         """It is over."""
         self._trial, self._trying = None, None
 

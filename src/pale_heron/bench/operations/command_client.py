@@ -51,7 +51,7 @@ class CommandClient:
         module = self.module
         return module.dialect if module else None
 
-    def tell(self, line: str, payload: bytes | None = None) -> Exchange:
+    def run(self, line: str, payload: bytes | None = None) -> Exchange:
         """Send a command line and wait until it has ended, at most as long as its dialect gives it.
 
         At a prompt the payload is sent, behind a text Ctrl-Z; without one the prompt is given up. Raises Trouble in
@@ -89,7 +89,7 @@ class CommandClient:
         command = self.command(name)
         if command is None or form not in command.forms:
             return None
-        return self.tell(command.text(form, values) if values else command.forms[form][0])
+        return self.run(command.text(form, values) if values else command.forms[form][0])
 
     def command(self, name: str) -> Command | None:
         dialect = self.dialect
@@ -98,7 +98,7 @@ class CommandClient:
     def attention(self) -> Exchange:
         """Ask for nothing but an answer."""
         command = self.command("attention")
-        return self.tell(command.forms[RUN][0] if command and RUN in command.forms else ATTENTION)
+        return self.run(command.forms[RUN][0] if command and RUN in command.forms else ATTENTION)
 
     def escape(self) -> bool:
         """Lead it from data mode to command mode: silence, the sequence, silence. False where it does not come.

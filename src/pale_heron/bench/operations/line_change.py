@@ -151,8 +151,8 @@ def _set_back(self: SteppedOperation, before: LineSettings, told: Told) -> None:
 
 def _answers(self: SteppedOperation, tries: int) -> bool:
     """Whether it answers at all; an error proves the line just as well. The first try may end garbage."""
-    tell = _unstoppable(self)
-    return any(tell.attention().status != NO_ANSWER for _ in range(tries))
+    commands = _unstoppable(self)
+    return any(commands.attention().status != NO_ANSWER for _ in range(tries))
 
 
 def _unstoppable(self: SteppedOperation) -> CommandClient:

@@ -42,7 +42,7 @@ def introduced(operation: SteppedOperation) -> ModuleSnapshot:
     asked = module is not None and any(isinstance(each, Exchange) and each.sent == b"ATI" for each in module.items)
     if module is None or (module.dialect.name == STANDARD and not asked):
         operation.begin("ask what it is")
-        exchange = client(operation).tell("ATI")
+        exchange = client(operation).run("ATI")
         if exchange.status == NO_ANSWER:
             raise OperationFailed(f"{answered(exchange)}: is the rate right? r finds it")
         operation.done(f"{answered(exchange)}, it speaks {known(operation).dialect.name}")
@@ -75,10 +75,10 @@ def reading(names: tuple[str, ...] = ()) -> Work:
 
 def read_settings(self: SteppedOperation, wanted: list[Setting]) -> list[str]:
     """Read settings, each command once; gives what could not be read, with why."""
-    tell, refused = client(self), []
+    commands, refused = client(self), []
     for command in dict.fromkeys(each.command for each in wanted):
         self.begin(f"read {', '.join(each.name for each in wanted if each.command == command)}")
-        exchange = tell.ask(command, QUERY)
+        exchange = commands.ask(command, QUERY)
         if exchange is None:
             self.done("it cannot be read, only written")
         elif exchange.status != OK:
@@ -188,7 +188,7 @@ def asking() -> Work:
         refused, lines = [], questions(introduced(self).dialect)
         for each in lines:
             self.begin(each)
-            exchange = client(self).tell(each)
+            exchange = client(self).run(each)
             if exchange.status == OK:
                 self.done(answered(exchange))
             else:

@@ -136,7 +136,7 @@ class SteppedOperation(Operation):
         if self._steps and self._steps[-1].outcome == DOING:
             self._end_step(DONE, "")
 
-    def tell(self, failure: str) -> None:
+    def report(self, failure: str) -> None:
         """Keep in the record what was asked and what came of it."""
         if failure:
             self._end_step(FAILED, failure)

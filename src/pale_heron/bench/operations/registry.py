@@ -73,7 +73,7 @@ class Operation:
             # A fault of ours must not leave its lanes blocked, nor whoever waits for its end waiting for ever.
             self.failure = fault_words(fault)
         try:
-            self.tell(self.failure)
+            self.report(self.failure)
         except Exception as fault:
             # What could not be told must not keep it from being over.
             self.failure = self.failure or fault_words(fault)
@@ -88,7 +88,7 @@ class Operation:
         """What is done. Raises Failed, Trouble or ValueError where it does not succeed."""
         raise NotImplementedError
 
-    def tell(self, _failure: str, /) -> None:
+    def report(self, _failure: str, /) -> None:
         """It ends: keep what became of it. The failure is empty where it succeeded."""
 
 

@@ -134,7 +134,7 @@ class RoutineRun(Operation):
                     status.step, status.words, outcome, without(seen, self._secret_values), took
                 )
 
-    def tell(self, failure: str) -> None:
+    def report(self, failure: str) -> None:
         """What was not done is left out; all of it goes into the record."""
         self._stands = [
             StepStatus(each.step, each.words, LEFT_OUT) if each.outcome == WAITING else each for each in self._stands
@@ -159,7 +159,7 @@ class RoutineRun(Operation):
         module = self._bench.module_of(lane)
         self._since[lane] = module.count if module else 0
         payload = None if step.payload is None else filled(step.payload, self._values).encode("utf-8")
-        exchange = self._client(lane).tell(filled(step.line, self._values), payload)
+        exchange = self._client(lane).run(filled(step.line, self._values), payload)
         if step.expect not in (ANY, exchange.status):
             raise OperationFailed(f"{answered(exchange)}; expected {step.expect}")
         return answered(exchange)
@@ -178,7 +178,7 @@ class RoutineRun(Operation):
         end, asked, last = time.monotonic() + step.within_s, 0, ""
         while True:
             asked += 1
-            exchange = self._client(lane).tell(filled(step.line, self._values))
+            exchange = self._client(lane).run(filled(step.line, self._values))
             last = answered(exchange)
             if exchange.status == OK:
                 try:

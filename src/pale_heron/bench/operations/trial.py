@@ -91,7 +91,7 @@ class Trial(Operation):
             self.state = DRAINING
             self._drain()
 
-    def tell(self, failure: str) -> None:
+    def report(self, failure: str) -> None:
         """However it ends, the record says so, and what was counted stands."""
         if self._begun:
             self._bench.note(self.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or "done"})

@@ -52,7 +52,7 @@ class ModuleActions:
 
     # Telling
 
-    def tell(self, lane: str, text: str) -> bool:
+    def send_line(self, lane: str, text: str) -> bool:
         """Send a command line; whether that could be done."""
         module = self._bench.module_of(lane)
         end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]

@@ -47,7 +47,7 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
 
 
 class EntryLine(Input):
-    """`tell` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
+    """`submit` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
 
     class Left(Message):
         """Escape was pressed."""
@@ -58,12 +58,12 @@ class EntryLine(Input):
         Binding("down", "recall(1)", "told after", show=False),
     ]
 
-    def __init__(self, dialect: Callable[[], Dialect | None], tell: Callable[[str], None]) -> None:
+    def __init__(self, dialect: Callable[[], Dialect | None], submit: Callable[[str], None]) -> None:
         super().__init__(
             id="entry", select_on_focus=False, suggester=_Completions(dialect), placeholder=": a command, as AT"
         )
         self._dialect = dialect
-        self._tell = tell
+        self._submit = submit
         self._told: list[str] = []
         self._recalled = 0
         self.problem = ""
@@ -73,7 +73,7 @@ class EntryLine(Input):
         if event.key == "enter":
             event.stop()
             event.prevent_default()
-            self._tell(self.value)
+            self._submit(self.value)
         else:
             await super()._on_key(event)
 

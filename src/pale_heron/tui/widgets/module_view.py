@@ -286,7 +286,7 @@ class ModuleView(Vertical):
         if exchange is not None:
             self._send_payload(lane.name, actions, exchange, text)
         elif text.strip():
-            self._tell(lane, actions, text.strip())
+            self._send_line(lane, actions, text.strip())
 
     def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
         data, counted = text.encode("utf-8"), counted_bytes(exchange)
@@ -296,7 +296,7 @@ class ModuleView(Vertical):
         actions.send_raw(lane, data if counted is not None else data + b"\x1a", "at the prompt")
         self._entry.value = ""
 
-    def _tell(self, lane: LaneSnapshot, actions: ModuleActions, text: str) -> None:
+    def _send_line(self, lane: LaneSnapshot, actions: ModuleActions, text: str) -> None:
         """Check, ask where something is risked, and send."""
         dialect = self._dialect()
         spoken = dialect.spoken(text) if dialect else ()
@@ -311,7 +311,7 @@ class ModuleView(Vertical):
         self._item = None
 
         def send() -> None:
-            if actions.tell(lane.name, text):
+            if actions.send_line(lane.name, text):
                 self._entry.remember(text)
 
         if lane.module is not None and lane.module.mode == DATA:

@@ -156,7 +156,7 @@ class ModuleTracker:
         if len(conversation.restarts) != self._restarts:
             self._restarts = len(conversation.restarts)
             self._restarted()
-        positions = [position for each in told if (position := self._tell(each)) is not None]
+        positions = [position for each in told if (position := self._note_line(each)) is not None]
         for item in ended:
             if isinstance(item, Exchange):
                 self._ended(item)
@@ -164,7 +164,7 @@ class ModuleTracker:
             self._reach(FIRST_DATA, now)
         return positions
 
-    def _tell(self, told: ReportedLine) -> ReportedPosition | None:
+    def _note_line(self, told: ReportedLine) -> ReportedPosition | None:
         """One line with named fields: its readings, milestones, settings, and position."""
         heard = told.heard
         for name, raw in heard.fields:
