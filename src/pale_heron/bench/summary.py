@@ -134,23 +134,23 @@ def _comparisons(lanes: Sequence[LaneSnapshot]) -> list[dict[str, Any]]:
     with_fix = [lane for lane in lanes if lane.fix.epochs_with_fix]
     found = []
     for first, second in combinations(with_fix[:MOST_COMPARED], 2):
-        told = compare(first.fix.track, second.fix.track)
-        if told is not None:
-            found.append(_comparison(first.name, second.name, told))
+        compared = compare(first.fix.track, second.fix.track)
+        if compared is not None:
+            found.append(_comparison(first.name, second.name, compared))
     return found
 
 
-def _comparison(first: str, second: str, told: Comparison) -> dict[str, Any]:
-    spreads = {"north_m": told.north, "east_m": told.east, "up_m": told.up, "distance_m": told.distance}
+def _comparison(first: str, second: str, compared: Comparison) -> dict[str, Any]:
+    spreads = {"north_m": compared.north, "east_m": compared.east, "up_m": compared.up, "distance_m": compared.distance}
     return {
         "from": first,
         "to": second,
-        "matched": told.matched,
-        "span_s": _rounded(told.span_s, 3),
-        "independent_samples": _rounded(told.independent, 1),
+        "matched": compared.matched,
+        "span_s": _rounded(compared.span_s, 3),
+        "independent_samples": _rounded(compared.independent, 1),
         **{name: _spread(spread) for name, spread in spreads.items()},
-        "distance95_m": _rounded(told.distance95_m, 3),
-        "first_fix": [_iso(side.first_fix) for side in told.sides],
+        "distance95_m": _rounded(compared.distance95_m, 3),
+        "first_fix": [_iso(side.first_fix) for side in compared.sides],
     }
 
 

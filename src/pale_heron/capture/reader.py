@@ -125,12 +125,12 @@ class CaptureReader:
 def _event(data: bytes, time: int) -> Event | None:
     """The event that a JSON object tells; None where it is not one, so that later versions may add kinds."""
     try:
-        told = json.loads(data)
+        details = json.loads(data)
     except (ValueError, RecursionError):
         return None
-    if not isinstance(told, dict) or not isinstance(told.get("event"), str):
+    if not isinstance(details, dict) or not isinstance(details.get("event"), str):
         return None
-    return Event(time, safe_label(str(told.pop("lane", ""))), told.pop("event"), told)
+    return Event(time, safe_label(str(details.pop("lane", ""))), details.pop("event"), details)
 
 
 def _resolution(option: bytes) -> tuple[int, int]:

@@ -81,13 +81,13 @@ def _values(wanted: Routine, texts: Sequence[str]) -> dict[str, str]:
 
 def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
     """Tell each step as it ends, and put its questions."""
-    told = 0
+    printed = 0
     while True:
         over = run.over
         ended = [each for each in run.statuses if each.outcome in _SIGNS]
-        for index, each in enumerate(ended[told:], told + 1):
+        for index, each in enumerate(ended[printed:], printed + 1):
             _print_step(each, index, len(run.statuses), as_json=as_json)
-        told = len(ended)
+        printed = len(ended)
         if over:
             break
         if run.question:
@@ -106,9 +106,9 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
 
 def _print_step(status: StepStatus, index: int, steps: int, *, as_json: bool) -> None:
     if as_json:
-        told = {"step": index, "do": status.step.do, "words": status.words, "standing": status.outcome}
+        printed = {"step": index, "do": status.step.do, "words": status.words, "standing": status.outcome}
         seconds = None if status.seconds is None else round(status.seconds, 3)
-        print(json.dumps(told | {"seen": status.seen, "seconds": seconds}, ensure_ascii=False), flush=True)
+        print(json.dumps(printed | {"seen": status.seen, "seconds": seconds}, ensure_ascii=False), flush=True)
     else:
         took = f"{_SIGNS[status.outcome]:<7} {status.seconds or 0:6.2f} s"
         print(f"{index:>3} of {steps}  {took}  {status.words}", flush=True)

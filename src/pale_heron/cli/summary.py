@@ -55,10 +55,10 @@ def _text(found: dict[str, Any]) -> Iterator[str]:
         yield from _comparison(each)
 
 
-def _comparison(told: dict[str, Any]) -> Iterator[str]:
-    yield f"from {told['from']} to {told['to']}, {told['matched']} moments of which both tell:"
+def _comparison(shown: dict[str, Any]) -> Iterator[str]:
+    yield f"from {shown['from']} to {shown['to']}, {shown['matched']} moments of which both tell:"
     for name in ("north_m", "east_m", "up_m", "distance_m"):
-        spread = told[name]
+        spread = shown[name]
         if spread is not None:
             words = name.removesuffix("_m")
             yield f"  {words:<9}{spread['mean']:+.2f} m ± {spread['deviation']:.2f} m"
@@ -93,10 +93,10 @@ def _fix(fix: dict[str, Any]) -> Iterator[str]:
     for start in fix["starts"]:
         seconds = start["seconds_to_first_fix"]
         if seconds is not None:
-            told = f"first fix after {seconds:.1f} s"
+            shown = f"first fix after {seconds:.1f} s"
         else:
-            told = "first fix after an unknown time: no arrival times" if fix["epochs_with_fix"] else "no fix yet"
-        yield f"  start ({start['mode']}): {told}"
+            shown = "first fix after an unknown time: no arrival times" if fix["epochs_with_fix"] else "no fix yet"
+        yield f"  start ({start['mode']}): {shown}"
     for outage in fix["outages"]:
         seconds = outage["seconds"]
         lasted = "not over" if seconds is None else f"{seconds:.1f} s"

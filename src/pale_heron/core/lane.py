@@ -260,8 +260,8 @@ class Lane:
 
     def _take_positions(self) -> None:
         """Where the module says that it is."""
-        told, self.streams.told = self.streams.told, []
-        for position in told:
+        given, self.streams.told = self.streams.told, []
+        for position in given:
             self._fix.feed_position(position)
 
 
@@ -274,14 +274,14 @@ def _joined(found: tuple[Finding, ...], remarks: tuple[PlausibilityFinding, ...]
 
 def _count(details: Mapping[str, Any], name: str) -> int:
     """A number that an event tells; 0 where it tells none (a capture may hold anything)."""
-    told = details.get(name)
-    return told if isinstance(told, int) and told > 0 else 0
+    given = details.get(name)
+    return given if isinstance(given, int) and given > 0 else 0
 
 
-def _baud_results(told: object) -> tuple[BaudResult, ...]:
+def _baud_results(given: object) -> tuple[BaudResult, ...]:
     """What an event tells of the rates that were tried; what cannot be read is left out."""
     found = []
-    for row in told if isinstance(told, list) else []:
+    for row in given if isinstance(given, list) else []:
         try:
             result = BaudResult(**row)
         except TypeError:

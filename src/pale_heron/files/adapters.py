@@ -58,11 +58,11 @@ def adapters_file() -> Path:
 def known_adapters() -> dict[str, AdapterNote]:
     """What is remembered, by key; a file that cannot be read counts as empty."""
     try:
-        told = tomllib.loads(adapters_file().read_text("utf-8")).get("adapter", [])
+        written = tomllib.loads(adapters_file().read_text("utf-8")).get("adapter", [])
     except (OSError, ValueError):
         return {}
     found = {}
-    for row in told if isinstance(told, list) else []:
+    for row in written if isinstance(written, list) else []:
         if isinstance(row, dict) and isinstance(row.get("key"), str):
             words = (safe_label(str(row.get(name, ""))) for name in ("nickname", "role", "settings"))
             found[row["key"]] = AdapterNote(*words)
@@ -72,8 +72,8 @@ def known_adapters() -> dict[str, AdapterNote]:
 def remember(key: str, known: AdapterNote) -> None:
     """Keep it under the key, in place of what was; comments of the user stay. Trouble where it cannot be written."""
     with kept_rows(adapters_file(), "adapter", "file of adapters", HEAD) as row:
-        told = {"key": key, "nickname": known.nickname, "role": known.role, "settings": known.settings}
-        row("key", key).update(told)
+        written = {"key": key, "nickname": known.nickname, "role": known.role, "settings": known.settings}
+        row("key", key).update(written)
 
 
 def free_nickname(wanted: str, taken: Iterable[str]) -> str:

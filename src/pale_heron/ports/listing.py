@@ -150,19 +150,19 @@ def _played(link: Path) -> bool:
 def _simulated(links: Sequence[Path], known: dict[str, AdapterNote], held: DeviceHolders) -> list[Port]:
     found = []
     for link in links:
-        told = read_label(link)
+        label = read_label(link)
         if not link.exists():
             # It was unplugged meanwhile, and its label is gone with it.
             continue
-        serial_number = safe_label(told.get("serial_number", ""))
+        serial_number = safe_label(label.get("serial_number", ""))
         key = adapter_key("", serial_number, "")
         said = known.get(key, AdapterNote())
-        state, hint = _state(str(link), held, told.get("process", ""))
+        state, hint = _state(str(link), held, label.get("process", ""))
         found.append(
             Port(
                 device=str(link),
-                description=safe_label(told.get("description", f"simulated {link.name}")),
-                adapter=safe_label(told.get("adapter", "")),
+                description=safe_label(label.get("description", f"simulated {link.name}")),
+                adapter=safe_label(label.get("adapter", "")),
                 usb_id="",
                 serial_number=serial_number,
                 location="",

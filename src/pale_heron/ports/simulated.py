@@ -22,7 +22,7 @@ def simulated_folder() -> Path:
 def read_label(link: Path) -> dict[str, str]:
     """What is told of the adapter; empty where nothing is."""
     with contextlib.suppress(OSError, ValueError):
-        told = json.loads(link.with_name(link.name + LABEL).read_text("utf-8"))
-        if isinstance(told, dict):
-            return {str(name): str(value) for name, value in told.items()}
+        label = json.loads(link.with_name(link.name + LABEL).read_text("utf-8"))
+        if isinstance(label, dict):
+            return {str(name): str(value) for name, value in label.items()}
     return {}

@@ -116,9 +116,9 @@ def _kml_place(epoch: Epoch) -> str:
 def _kml_point(epoch: Epoch) -> str:
     moment = moment_of(epoch)
     when = f"<TimeStamp><when>{iso(moment)}</when></TimeStamp>" if moment is not None else ""
-    told = {"fix": epoch.state, "satellites": epoch.used, "hdop": epoch.hdop}
+    written = {"fix": epoch.state, "satellites": epoch.used, "hdop": epoch.hdop}
     data = "".join(
-        f'<Data name="{name}"><value>{value}</value></Data>' for name, value in told.items() if value is not None
+        f'<Data name="{name}"><value>{value}</value></Data>' for name, value in written.items() if value is not None
     )
     return (
         f"<Placemark>{when}<ExtendedData>{data}</ExtendedData><Point><altitudeMode>absolute</altitudeMode>"
@@ -195,10 +195,10 @@ def _csv(tracks: list[Track], out: IO[str]) -> int:
         for number, segment in enumerate(track.segments, 1):
             for epoch in segment:
                 moment = moment_of(epoch)
-                told = (_rounded(getattr(epoch, name)) for name in _COLUMNS)
+                written = (_rounded(getattr(epoch, name)) for name in _COLUMNS)
                 when = "" if moment is None else iso(moment)
                 where = f"{epoch.latitude:.9f}", f"{epoch.longitude:.9f}"
-                writer.writerow([track.name, number, when, epoch.state, *where, *told])
+                writer.writerow([track.name, number, when, epoch.state, *where, *written])
                 count += 1
     return count
 

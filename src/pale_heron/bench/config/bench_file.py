@@ -43,15 +43,15 @@ def load_bench(path: Path) -> list[LaneSpec]:
     """The lanes of a file. Trouble names the file, the line, and what is wrong there."""
     try:
         text = path.read_text("utf-8")
-        told = tomllib.loads(text)
+        table = tomllib.loads(text)
     except OSError as problem:
         raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
         raise Trouble(f"{path} is no TOML: {problem}", "Mend it there") from None
-    for key in told:
+    for key in table:
         if key != "lane":
             raise _wrong(path, _line_of(text, key, None), f"{key!r} is no key{nearest_words(key, {'lane': 0})}")
-    rows = told.get("lane", [])
+    rows = table.get("lane", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
     check_count(len(rows))
@@ -77,11 +77,11 @@ def _lane(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LaneSpec
 
 def _intended(path: Path, text: str, index: int, row: Mapping[str, Any]) -> dict[str, str]:
     """How the settings of a module are meant to be: its dialect is not known here, so only the form is looked at."""
-    told = row.get("intended", {})
-    if not isinstance(told, dict) or not all(isinstance(each, str | int) for each in told.values()):
+    table = row.get("intended", {})
+    if not isinstance(table, dict) or not all(isinstance(each, str | int) for each in table.values()):
         line = _line_of(text, "intended", index)
         raise _wrong(path, line, 'intended is no table of settings: intended = { node = "7" }')
-    return {str(name): str(value) for name, value in told.items()}
+    return {str(name): str(value) for name, value in table.items()}
 
 
 def _settings(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LineSettings:

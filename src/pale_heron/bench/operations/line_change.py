@@ -18,7 +18,7 @@ from pale_heron.core.trouble import Trouble
 
 ATTENTIONS: Final = 4
 BACK_ATTENTIONS: Final = 4
-Told = list[tuple[str, dict[str, str]]]
+WantedCommands = list[tuple[str, dict[str, str]]]
 """Commands with their values."""
 
 FLOWS: Final = {"none": ("0", "0"), "xonxoff": ("1", "1"), "rtscts": ("2", "2")}
@@ -38,18 +38,18 @@ class LineChange:
 
     @property
     def words(self) -> str:
-        told = [f"{self.rate} baud"] if self.rate else []
-        return ", ".join(told + ([f"flow control {self.flow}"] if self.flow else []))
+        wanted = [f"{self.rate} baud"] if self.rate else []
+        return ", ".join(wanted + ([f"flow control {self.flow}"] if self.flow else []))
 
-    def commands(self, module: LineSettings) -> Told:
+    def commands(self, module: LineSettings) -> WantedCommands:
         """What the module is told for it; `module` is how the line is set."""
-        told: Told = []
+        wanted: WantedCommands = []
         if self.flow is not None and self.flow != module.flow:
             flow_in, flow_out = FLOWS[self.flow]
-            told.append(("line-flow", {"flow_in": flow_in, "flow_out": flow_out}))
+            wanted.append(("line-flow", {"flow_in": flow_in, "flow_out": flow_out}))
         if self.rate is not None and self.rate != module.rate:
-            told.append(("line-rate", {"rate": str(self.rate)}))
-        return told
+            wanted.append(("line-rate", {"rate": str(self.rate)}))
+        return wanted
 
 
 def changing_line(change: LineChange) -> Work:
@@ -63,24 +63,24 @@ def changing_line(change: LineChange) -> Work:
         if not any(client(self).attention().status != NO_ANSWER for _ in range(ATTENTIONS)):
             raise OperationFailed(f"nothing answers at {before}: r finds the rate; nothing was changed")
         self.done("it does")
-        told = change.commands(before)
-        for command, _ in told:
+        wanted = change.commands(before)
+        for command, _ in wanted:
             if _unstoppable(self).command(command) is None:
                 self.begin(f"the command {command}")
                 raise OperationFailed(f"the dialect has none called {command}; nothing was changed")
         try:
-            _change(self, told, after, store=change.store)
+            _change(self, wanted, after, store=change.store)
         except (OperationFailed, Trouble) as failure:
             self.failed(str(failure))
-            _go_back(self, before, after, told)
+            _go_back(self, before, after, wanted)
             self.begin("the line")
             raise OperationFailed(f"it is {before} as before: {failure}") from None
 
     return work
 
 
-def _change(self: SteppedOperation, told: Told, after: LineSettings, *, store: bool) -> None:
-    for command, values in told:
+def _change(self: SteppedOperation, wanted: WantedCommands, after: LineSettings, *, store: bool) -> None:
+    for command, values in wanted:
         self.token.check()
         self.begin(f"tell it {command} {', '.join(values.values())}")
         exchange = _unstoppable(self).ask(command, SET, **values)
@@ -110,14 +110,14 @@ def _open_at(self: SteppedOperation, settings: LineSettings) -> None:
     self.done("it answers")
 
 
-def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, told: Told) -> None:
+def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, wanted: WantedCommands) -> None:
     """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
     self.begin(f"go back to {before}")
     self.set_line(before)
     if _answers(self, BACK_ATTENTIONS):
         self.done(f"it answers at {before} as before")
         # What it took and did not do must not come true with the next start.
-        _set_back(self, before, told)
+        _set_back(self, before, wanted)
         return
     self.failed("no answer")
     self.begin(f"look at {after} once more")
@@ -130,7 +130,7 @@ def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, 
             f"it answers neither at {before} nor at {after}: switch its power off and on, then r finds its rate"
         )
     self.done("it answers there")
-    _set_back(self, before, told)
+    _set_back(self, before, wanted)
     self.begin(f"open at {before}")
     self.set_line(before)
     if not _answers(self, BACK_ATTENTIONS):
@@ -140,10 +140,10 @@ def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, 
     store_now(self)
 
 
-def _set_back(self: SteppedOperation, before: LineSettings, told: Told) -> None:
+def _set_back(self: SteppedOperation, before: LineSettings, wanted: WantedCommands) -> None:
     flow_in, flow_out = FLOWS[before.flow]
     undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
-    for command, _ in reversed(told):
+    for command, _ in reversed(wanted):
         self.begin(f"set {command} back to {', '.join(undo[command].values())}")
         exchange = _unstoppable(self).ask(command, SET, **undo[command])
         self.done(answered(exchange) if exchange else "")

@@ -92,7 +92,7 @@ class LaneActions:
         self._lane = lane
         self._file = file
         self._history: list[str] = []
-        self._told: dict[str, Any] = {}
+        self._memories: dict[str, Any] = {}
 
     def _of(self, name: str) -> Callable[[], LineSettings]:
         """The settings that a lane has now."""
@@ -164,19 +164,19 @@ class LaneActions:
         if lane is None:
             return
         dialects = {name: each for name, each in known_dialects().items() if each.actions}
-        told = self._told.setdefault(lane.name, OrdersMemory())
+        memory = self._memories.setdefault(lane.name, OrdersMemory())
         spec = next((spec for spec in self._bench.specs() if spec.name == lane.name), None)
-        if told.dialect is None and spec is not None and spec.dialect in dialects:
-            told.dialect = dialects[spec.dialect]
-        if told.dialect is None:
+        if memory.dialect is None and spec is not None and spec.dialect in dialects:
+            memory.dialect = dialects[spec.dialect]
+        if memory.dialect is None:
             found = recognised(self._bench.lines.held(), lane.name, dialects)
             if found is not None:
-                told.dialect, told.recognised = found
+                memory.dialect, memory.recognised = found
 
         def now() -> LaneSnapshot | None:
             return self._bench.snapshot_of(lane.name)
 
-        self._app.push_screen(OrdersPanel(self._bench, now, told, dialects))
+        self._app.push_screen(OrdersPanel(self._bench, now, memory, dialects))
 
     def add_lane(self) -> None:
         from pale_heron.tui.screens.ports import PortsScreen

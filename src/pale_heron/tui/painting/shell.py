@@ -41,8 +41,8 @@ def head(snapshot: BenchSnapshot, width: int) -> Line:
 
 def _record(snapshot: BenchSnapshot) -> Line:
     if snapshot.fault:
-        told = f"✕ a fault of this program: {safe_label(snapshot.fault)}"
-        return line((told, "*coral"))
+        words = f"✕ a fault of this program: {safe_label(snapshot.fault)}"
+        return line((words, "*coral"))
     capture = snapshot.capture
     passed = figures.duration((snapshot.now - snapshot.began) / SECOND)
     if not capture.path:
@@ -51,8 +51,8 @@ def _record(snapshot: BenchSnapshot) -> Line:
         return line(("✕ nothing is recorded now: ", "*coral"), (safe_label(capture.failure), "coral"))
     name = safe_label(Path(capture.path).name)
     gap = f"  {figures.size(capture.lost)} were not recorded" if capture.lost else ""
-    told = f"{figures.size(capture.size)}  {passed}  {name}"
-    return line(("● ", "coral"), ("capture ", "text"), (told, "quiet"), (gap, "amber"))
+    words = f"{figures.size(capture.size)}  {passed}  {name}"
+    return line(("● ", "coral"), ("capture ", "text"), (words, "quiet"), (gap, "amber"))
 
 
 def _replay(snapshot: BenchSnapshot) -> Line:

@@ -53,19 +53,19 @@ def recognised(
 
 
 class OrdersPanel(Panel[None]):
-    """`lane` gives the lane as it is now; `told` remembers over the panel's end."""
+    """`lane` gives the lane as it is now; `memory` remembers over the panel's end."""
 
     def __init__(
         self,
         bench: OperatedBench,
         lane: Callable[[], LaneSnapshot | None],
-        told: OrdersMemory,
+        memory: OrdersMemory,
         dialects: Mapping[str, Dialect],
     ) -> None:
         super().__init__()
         self._bench = bench
         self._lane = lane
-        self._told = told
+        self._memory = memory
         self._dialects = dialects
         first = lane()
         self._lane_name = first.name if first else ""
@@ -76,7 +76,7 @@ class OrdersPanel(Panel[None]):
 
     def _rows(self) -> list[OrderRow]:
         """Everything that can be done, the guarded operations first."""
-        dialect = self._told.dialect
+        dialect = self._memory.dialect
         if dialect is None:
             return []
         rows = []
@@ -97,7 +97,7 @@ class OrdersPanel(Panel[None]):
         return rows
 
     def paint(self, width: int) -> list[Line]:
-        return orders.paint(self._lane_name, self._told, self._rows(), self._dialects, self.chosen, width)
+        return orders.paint(self._lane_name, self._memory, self._rows(), self._dialects, self.chosen, width)
 
     def pressed(self, key: str) -> bool:
         rows = self._rows()
@@ -127,12 +127,12 @@ class OrdersPanel(Panel[None]):
 
     def _begin(self, title: str, work: Work) -> None:
         try:
-            operation = SteppedOperation(title, self._bench, self._lane_name, self._told.acknowledged, work)
+            operation = SteppedOperation(title, self._bench, self._lane_name, self._memory.acknowledged, work)
             self._bench.operations.begin(operation)
         except Trouble as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return
-        self._told.operation = operation
+        self._memory.operation = operation
         self.draw()
 
     def _teller(self, action: DeviceAction) -> Callable[[], None]:
@@ -155,7 +155,7 @@ class OrdersPanel(Panel[None]):
         self.app.push_screen(AskLine(question, "", lambda text: parameter.check(text.strip())), take)
 
     def _sentences(self) -> None:
-        dialect, lane = self._told.dialect, self._lane()
+        dialect, lane = self._memory.dialect, self._lane()
         if dialect is None or lane is None:
             return
         parameters = {each.name: each for each in dialect.actions["sentence"].parameters}
@@ -173,7 +173,7 @@ class OrdersPanel(Panel[None]):
         self.app.push_screen(panel, take)
 
     def _rate(self) -> None:
-        dialect = self._told.dialect
+        dialect = self._memory.dialect
         if dialect is None:
             return
         action = dialect.actions["line-rate"]
@@ -188,10 +188,10 @@ class OrdersPanel(Panel[None]):
         self._ask_values(action, {}, then)
 
     def _store(self) -> None:
-        dialect = self._told.dialect
+        dialect = self._memory.dialect
         if dialect is None:
             return
-        rates = tuple(int(rate) for rate in (self._told.acknowledged.stored.get("line-rate"), "9600") if rate)
+        rates = tuple(int(rate) for rate in (self._memory.acknowledged.stored.get("line-rate"), "9600") if rate)
         self._begin("store and verify", storing(dialect, rates))
 
     def _choose_dialect(self) -> None:
@@ -202,7 +202,7 @@ class OrdersPanel(Panel[None]):
 
         def take(key: str | None) -> None:
             if key is not None:
-                self._told.dialect, self._told.recognised = self._dialects[names[int(key) - 1]], ""
+                self._memory.dialect, self._memory.recognised = self._dialects[names[int(key) - 1]], ""
 
         choices = [(str(index), f"{name}: {self._dialects[name].title}") for index, name in enumerate(names, 1)]
         self.app.push_screen(Choice("Which dialect does it speak?", choices), take)

@@ -64,7 +64,7 @@ class EntryLine(Input):
         )
         self._dialect = dialect
         self._submit = submit
-        self._told: list[str] = []
+        self._entered: list[str] = []
         self._recalled = 0
         self.problem = ""
 
@@ -89,9 +89,9 @@ class EntryLine(Input):
 
     def remember(self, text: str) -> None:
         """It was told: the line is free for the next one."""
-        if text and text not in self._told[-1:]:
-            self._told.append(text)
-        self._recalled = len(self._told)
+        if text and text not in self._entered[-1:]:
+            self._entered.append(text)
+        self._recalled = len(self._entered)
         self.value = ""
 
     def action_leave(self) -> None:
@@ -100,9 +100,9 @@ class EntryLine(Input):
 
     def action_recall(self, step: int) -> None:
         """Bring back what was told before."""
-        if self._told:
-            self._recalled = max(0, min(len(self._told), self._recalled + step))
-            self.value = self._told[self._recalled] if self._recalled < len(self._told) else ""
+        if self._entered:
+            self._recalled = max(0, min(len(self._entered), self._recalled + step))
+            self.value = self._entered[self._recalled] if self._recalled < len(self._entered) else ""
             self.cursor_position = len(self.value)
 
     def hints(self, width: int) -> list[Line]:

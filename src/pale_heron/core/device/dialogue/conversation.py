@@ -74,7 +74,7 @@ class Conversation:
         self._secrets = KnownSecrets()
         self._incoming = Incoming(self)
         self._outgoing = Outgoing(self)
-        self._told: list[ReportedLine] = []
+        self._reported: list[ReportedLine] = []
         self._late_since: int | None = None
 
     @property
@@ -113,8 +113,8 @@ class Conversation:
 
     def taken(self) -> list[ReportedLine]:
         """The lines with fields since it was asked last."""
-        told, self._told = self._told, []
-        return told
+        reported, self._reported = self._reported, []
+        return reported
 
     def feed(self, chunk: Chunk, byte_ns: int = 0) -> None:
         """Take what was sent or received; a byte takes `byte_ns` on the line, so a line's end has a time of its own."""
@@ -270,7 +270,7 @@ class Conversation:
         heard = ReceivedLine(time, INFORMATION, text, command.name, _fields(match))
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
-        self._told.append(ReportedLine(heard, command, form))
+        self._reported.append(ReportedLine(heard, command, form))
         self._then(command.arrives, command.follows, match)
 
     def _take_data_line(self, line: str, text: bytes, time: int | None) -> None:
@@ -302,7 +302,7 @@ class Conversation:
             self._restarted(time)
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
-        self._told.append(ReportedLine(heard, None, NOTICE))
+        self._reported.append(ReportedLine(heard, None, NOTICE))
         if notice.enters:
             self._set_mode(notice.enters, time)
         if match is not None:
@@ -328,7 +328,7 @@ class Conversation:
         self, result: FinalResult, text: bytes, fields: tuple[tuple[str, str], ...], time: int | None
     ) -> None:
         heard = ReceivedLine(time, RESULT, text, result.name, fields)
-        self._told.append(ReportedLine(heard, None, RESULT))
+        self._reported.append(ReportedLine(heard, None, RESULT))
         head = self.head
         if head is None:
             late = self._late_since is not None and time is not None and time - self._late_since < LATE_NS
@@ -340,9 +340,9 @@ class Conversation:
             return
         self._transcript.add(heard)
         spoken = head.spoken
-        told = [self.dialect.field_of(name).told(raw) for name, raw in fields if raw]
+        reported = [self.dialect.field_of(name).told(raw) for name, raw in fields if raw]
         word = text.decode("latin-1").partition(":")[0] if result.code is None else _word(result)
-        meaning = f"{result.meaning}: {', '.join(told)}" if told else result.meaning
+        meaning = f"{result.meaning}: {', '.join(reported)}" if reported else result.meaning
         escaping = self.escaping
         self._end(result.status, word, text.decode("latin-1"), meaning, time)
         if escaping and result.status == OK:

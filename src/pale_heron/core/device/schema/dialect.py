@@ -97,15 +97,17 @@ class Dialect:
     @cached_property
     def secrets(self) -> frozenset[str]:
         """Names of fields and parameters that must not be shown."""
-        told = {each.name for each in self.fields.values() if each.secret}
-        told |= {each.name for command in self.commands.values() for each in command.parameters.values() if each.secret}
-        return frozenset(told)
+        written = {each.name for each in self.fields.values() if each.secret}
+        written |= {
+            each.name for command in self.commands.values() for each in command.parameters.values() if each.secret
+        }
+        return frozenset(written)
 
 
-def read_dialect(told: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
+def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
     """The dialect of a TOML file that was read, and all that is wrong with it; where that is nothing it can be used."""
     problems: list[TableProblem] = []
-    top = TomlTable(told, (), problems)
+    top = TomlTable(written, (), problems)
     name = top.text("name", needed=True)
     if name and not is_name(name):
         top.wrong("name", f"{name!r} is not lower-case letters, digits and -")

@@ -87,11 +87,11 @@ class Condition(NamedTuple):
     @property
     def words(self) -> str:
         """What is wanted."""
-        told = [" or ".join(self.one_of)] if self.one_of else []
-        told += [f"matching {self.matches}"] if self.matches else []
-        told += [f"at least {self.least:g}"] if self.least is not None else []
-        told += [f"at most {self.most:g}"] if self.most is not None else []
-        return ", ".join(told) or "there"
+        written = [" or ".join(self.one_of)] if self.one_of else []
+        written += [f"matching {self.matches}"] if self.matches else []
+        written += [f"at least {self.least:g}"] if self.least is not None else []
+        written += [f"at most {self.most:g}"] if self.most is not None else []
+        return ", ".join(written) or "there"
 
 
 NOTHING: Final = Condition()
@@ -124,7 +124,7 @@ class RoutineStep:
     def words(self, values: Mapping[str, str], secrets: frozenset[str]) -> str:
         """What it does, in a few words; secrets stay masked."""
         shown = {name: MASK if name in secrets else value for name, value in values.items()}
-        told = {
+        written = {
             SEND: f"send {self.line}",
             WAIT: f"wait for {self.notice or self.text}",
             CHECK: f"check that {self.field} is {self.condition.words}",
@@ -137,7 +137,7 @@ class RoutineStep:
             ASK: f"ask: {self.question}",
             MARK: f"mark: {self.text}",
         }[self.do]
-        return filled(told, shown) + (f" ({self.round})" if self.round else "")
+        return filled(written, shown) + (f" ({self.round})" if self.round else "")
 
 
 class Variable(NamedTuple):
@@ -170,10 +170,10 @@ def filled(text: str, values: Mapping[str, str]) -> str:
     return PLACEHOLDER.sub(lambda place: values.get(place[1], place[0]), text)
 
 
-def read_routine(told: Mapping[str, Any]) -> tuple[Routine, list[TableProblem]]:
+def read_routine(written: Mapping[str, Any]) -> tuple[Routine, list[TableProblem]]:
     """The routine of a TOML file that was read, and all that is wrong with it; where that is nothing it can be run."""
     problems: list[TableProblem] = []
-    top = TomlTable(told, (), problems)
+    top = TomlTable(written, (), problems)
     name = top.text("name", needed=True)
     lanes = top.texts("lanes")
     variables = {key: _variable(value, key, problems) for key, value in top.values("variables")}
@@ -209,13 +209,13 @@ def _variables_used(step: RoutineStep) -> list[str]:
     return [used for text in texts for used in PLACEHOLDER.findall(text)]
 
 
-def _variable(told: object, name: str, problems: list[TableProblem]) -> Variable:
-    if isinstance(told, Mapping):
-        table = TomlTable(told, ("variables", name), problems)
+def _variable(written: object, name: str, problems: list[TableProblem]) -> Variable:
+    if isinstance(written, Mapping):
+        table = TomlTable(written, ("variables", name), problems)
         found = Variable(table.text("value"), table.text("ask"), table.flag("secret"))
         table.end()
         return found
-    return Variable(str(told))
+    return Variable(str(written))
 
 
 def _step(table: TomlTable, lanes: tuple[str, ...]) -> tuple[RoutineStep, int, int]:

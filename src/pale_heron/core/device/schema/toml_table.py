@@ -26,12 +26,12 @@ class TableProblem(NamedTuple):
 class TomlTable:
     """One table of the file: hands out its values, notes what is wrong, and at the end what nobody asked for."""
 
-    def __init__(self, told: Any, keys: tuple[str, ...], problems: list[TableProblem]) -> None:
-        self._told = told if isinstance(told, Mapping) else {}
+    def __init__(self, given: Any, keys: tuple[str, ...], problems: list[TableProblem]) -> None:
+        self._given = given if isinstance(given, Mapping) else {}
         self._keys = keys
         self._problems = problems
         self._known: dict[str, None] = {}
-        if not isinstance(told, Mapping):
+        if not isinstance(given, Mapping):
             problems.append(TableProblem(keys, "a table is wanted here"))
 
     def wrong(self, key: str, words: str) -> None:
@@ -39,7 +39,7 @@ class TomlTable:
 
     def _take(self, key: str, kind: type | tuple[type, ...], words: str) -> Any:
         self._known[key] = None
-        value = self._told.get(key)
+        value = self._given.get(key)
         if value is None:
             return None
         if not isinstance(value, kind) or (isinstance(value, bool) and kind is not bool):
@@ -96,11 +96,11 @@ class TomlTable:
     def texts(self, key: str) -> tuple[str, ...]:
         """One text, or a list of them."""
         found = self._take(key, (str, list), "text in quotes, or a list of them") or []
-        told = [found] if isinstance(found, str) else found
-        for each in told:
+        given = [found] if isinstance(found, str) else found
+        for each in given:
             if not isinstance(each, str):
                 self.wrong(key, f"{each!r} is no text in quotes")
-        return tuple(each for each in told if isinstance(each, str))
+        return tuple(each for each in given if isinstance(each, str))
 
     def compiled(self, key: str) -> tuple[Pattern[str], ...]:
         """Regular expressions: one, or a list of them."""
@@ -132,39 +132,39 @@ class TomlTable:
     def some_of(self, key: str, known: Iterable[str]) -> tuple[str, ...]:
         """Words of which each must be among the known ones."""
         names = dict.fromkeys(known)
-        told = self.texts(key)
-        for each in told:
+        given = self.texts(key)
+        for each in given:
             if each not in names:
                 self.wrong(key, f"{each!r} is not one of {', '.join(names)}{nearest_words(each, names)}")
-        return tuple(each for each in told if each in names)
+        return tuple(each for each in given if each in names)
 
     def table(self, key: str) -> "TomlTable":
         self._known[key] = None
-        return TomlTable(self._told.get(key, {}), (*self._keys, key), self._problems)
+        return TomlTable(self._given.get(key, {}), (*self._keys, key), self._problems)
 
     def tables(self, key: str) -> Iterator[tuple[str, "TomlTable"]]:
         inner = self.table(key)
-        for name in inner._told:
+        for name in inner._given:
             inner._known[name] = None
             yield str(name), inner.table(name)
 
     def has(self, key: str) -> bool:
         """Whether the key is there at all."""
-        return key in self._told
+        return key in self._given
 
     def values(self, key: str) -> Iterator[tuple[str, Any]]:
         """Names and whatever stands under them."""
         inner = self.table(key)
-        for name, value in inner._told.items():
+        for name, value in inner._given.items():
             yield str(name), value
 
     def rows(self, key: str) -> Iterator["TomlTable"]:
         """The tables of a list of tables, each known by its place from 1."""
-        for place, told in enumerate(self._take(key, list, "a list of tables") or [], 1):
-            yield TomlTable(told, (*self._keys, key, str(place)), self._problems)
+        for place, given in enumerate(self._take(key, list, "a list of tables") or [], 1):
+            yield TomlTable(given, (*self._keys, key, str(place)), self._problems)
 
     def end(self) -> None:
         """Note the keys that mean nothing."""
-        for key in self._told:
+        for key in self._given:
             if key not in self._known:
                 self.wrong(str(key), f"{key!r} is no key here{nearest_words(str(key), self._known)}")

@@ -113,11 +113,11 @@ def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     tail_width = sum(len(each.text) for each in tail)
     head = line((f"{sign} ", role), _time(item.begun), (shown(item.sent, secret), "*text"), (f"  {meaning}", "quiet"))
     rows: list[Line] = [(*padded(cut(head, width - tail_width - 2), width - tail_width - 1), *tail)]
-    told = [_told(dialect, each) for each in item.heard if each.fields and each.role == INFORMATION]
-    for words in told[:3]:
+    parts = [_fields_words(dialect, each) for each in item.heard if each.fields and each.role == INFORMATION]
+    for words in parts[:3]:
         rows += [line((" " * 15, "text"), *row) for row in wrapped(line((words, "tide")), width - 17)[:3]]
-    if len(told) > 3:
-        rows.append(line((" " * 15, "text"), (f"and {len(told) - 3} more", "quiet")))
+    if len(parts) > 3:
+        rows.append(line((" " * 15, "text"), (f"and {len(parts) - 3} more", "quiet")))
     unnamed = [each for each in item.information if not each.fields]
     for each in unnamed[:2]:
         rows.append(line((" " * 15, "text"), (shown(each.data, secret), "text")))
@@ -142,10 +142,10 @@ def milliseconds(seconds: float) -> str:
     return f"{1000 * seconds:.0f} ms" if seconds < 1 else f"{seconds:.2f} s"
 
 
-def _told(dialect: Dialect, heard: ReceivedLine) -> str:
+def _fields_words(dialect: Dialect, heard: ReceivedLine) -> str:
     """The fields of a reply in one line, by their names."""
-    told = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw)
-    return " · ".join(f"{_name(field.name)} {safe_label(field.told(raw))}" for field, raw in told)
+    parts = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw)
+    return " · ".join(f"{_name(field.name)} {safe_label(field.told(raw))}" for field, raw in parts)
 
 
 def _name(name: str) -> str:
@@ -207,9 +207,9 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
         rows += wrapped(line((command.meaning, "text"), (source, "quiet")), width)
         for name, value in spoken.values.items():
             parameter = command.parameters[name]
-            told = dialect.field_of(name).told(value) if name in dialect.secrets else value
+            parts = dialect.field_of(name).told(value) if name in dialect.secrets else value
             meaning = parameter.choices.get(value, "")
-            rows += wrapped(line((f"  {_name(name)} ", "quiet"), safe_label(f"{told} {meaning}")), width)
+            rows += wrapped(line((f"  {_name(name)} ", "quiet"), safe_label(f"{parts} {meaning}")), width)
         # The note of now, which may have been written since.
         note = dialect.commands.get(command.name, command).note
         if note:
@@ -232,10 +232,10 @@ def _heard_rows(dialect: Dialect, item: Item, heard: tuple[ReceivedLine, ...], w
         head = line((f"{since:<8}", "quiet"), (f"{_ROLES[each.role]:<8}", "quiet"), (shown(each.data, secret), role))
         rows.append(cut(head, width))
         notes = wrapped(line((_notice(dialect, each, secret), "quiet")), width - INDENT) if each.role == NOTICE else []
-        told = [(dialect.field_of(name), raw) for name, raw in each.fields if raw]
+        parts = [(dialect.field_of(name), raw) for name, raw in each.fields if raw]
         notes += [
             line((f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.told(raw)), "tide"))
-            for field, raw in told
+            for field, raw in parts
         ]
         rows += [cut(line((" " * INDENT, "text"), *row), width) for row in notes]
     if isinstance(item, Exchange) and item.dropped:
