@@ -186,6 +186,13 @@ def test_who_only_listens_is_not_tried(tmp_path: Path) -> None:
         assert trial.result is None
 
 
+def test_who_only_listens_does_not_answer(tmp_path: Path) -> None:
+    with cable(tmp_path), session(tmp_path, "hide", listen_only=True) as bench:
+        answering = Answering(bench, "hide")
+        bench.operations.do(answering)
+        assert answering.succeeded is False and "only listens" in answering.failure
+
+
 def test_one_thing_at_a_time_on_a_lane(tmp_path: Path) -> None:
     with cable(tmp_path), session(tmp_path, *LANES) as bench:
         trial = Trial(bench, delivery(probes=0))

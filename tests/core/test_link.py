@@ -187,6 +187,27 @@ def test_what_arrives_before_it_is_known_to_be_sent_counts() -> None:
     assert (found.delivered, found.damaged, found.foreign_bytes) == (1, 1, 32)
 
 
+def test_a_gap_in_the_record_of_what_was_sent_stops_nothing() -> None:
+    """The disk was full for a while: numbers 3 and 4 were sent, and nobody wrote that down."""
+    counter = DeliveryCounter("a", "b", partial(probe_of, 1, "A", 32), 150 * MS)
+    for number in (1, 2, 5, 6, 5, 7):
+        counter.advance(number * 100 * MS)
+        counter.send(number, number * 100 * MS)
+        if number != 6:
+            counter.take(number, number * 100 * MS + MS)
+    counter.finish(9 * SECOND)
+    found = counter.snapshot()
+    assert (found.sent, found.delivered, found.lost) == (5, 4, 1)
+    assert found.strip == (DELIVERED, DELIVERED, DELIVERED, LOST, DELIVERED)
+
+
+@pytest.mark.parametrize("data", [b"\n" * 1_000_000, b"#p3F7A," * 150_000, b"x\n" * 300_000, b"y" * 1_000_000])
+def test_no_stream_takes_for_ever(data: bytes) -> None:
+    finder = ProbeFinder()
+    found = [*finder.feed(1, data), *finder.flush()]
+    assert b"".join(each.data for each in found) == data.replace(b"\n", b"")
+
+
 def test_memory_is_bounded_however_long_it_runs() -> None:
     counter = DeliveryCounter("a", "b", partial(probe_of, 1, "A", 32), 150 * MS)
     for number in range(1, 30_001):

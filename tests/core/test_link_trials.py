@@ -116,6 +116,16 @@ def test_of_what_was_not_answered_nothing_is_said(answered: int) -> None:
     assert said.result == "fails" and "cannot be told from here" in said.why
 
 
+def test_an_answer_behind_the_limit_is_late() -> None:
+    chunks = [Chunk("hide", OUT, number * SECOND, line("A", number)) for number in (1, 2, 3)]
+    chunks.append(Chunk("hide", IN, round(6.5 * SECOND), line("A", 2, order=1, got=1, damaged=0)))
+    (found,) = play(described(lanes=("hide",), far="answer"), chunks).snapshot()
+    there, back = found.directions
+    assert (there.delivered, there.lost) == (1, 1)
+    assert (back.delivered, back.late, back.lost) == (0, 1, 1)
+    assert verdict(found).result == "fails"
+
+
 def test_a_far_end_that_boasts_is_not_believed() -> None:
     chunks = [
         Chunk("hide", OUT, 100 * MS, line("A", 1)),

@@ -1,5 +1,7 @@
 """The far end of somebody else's trial: answers probes and says what it got, or answers messages by a rule."""
 
+import contextlib
+import threading
 import time
 from collections.abc import Callable
 from typing import Final, Protocol
@@ -9,7 +11,8 @@ from pale_heron.core.frames import Chunk
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.lines import LineCutter
 from pale_heron.core.link.probe import ANSWER, PROBE, Found, Probe, ProbeFinder, encode
-from pale_heron.core.link.rules import Rule
+from pale_heron.core.link.rules import NOT_UNDERSTOOD, Rule
+from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.05
@@ -52,6 +55,8 @@ class Answering(Operation):
         self._rule = rule
         self._finder = ProbeFinder()
         self._lines = LineCutter()
+        self._guard = threading.Lock()
+        """Held while lines are cut: the lane's thread brings bytes, our own ends those that pause."""
         self._runs: dict[tuple[int, str], _Run] = {}
         self._latest: tuple[int, str] | None = None
         self.answered = 0
@@ -67,13 +72,17 @@ class Answering(Operation):
         return sum(run.damaged for run in self._runs.values())
 
     def work(self) -> None:
+        if self._bench.settings_of(self._lane).listen_only:
+            raise Trouble(f"{self._lane} only listens: nothing is sent", "Switch listen only off in the settings first")
         leave = self._bench.tap(self._lane, self._take)
         try:
             while not self.token.stopped:
                 time.sleep(LOOK_S)
-                held = self._lines.advance(time.time_ns()) if self._rule is not None else None
-                if held is not None:
-                    self._answer_line(held[0])
+                if self._rule is not None:
+                    with self._guard:
+                        held = self._lines.advance(time.monotonic_ns())
+                    if held is not None:
+                        self._answer_line(held[0])
         finally:
             leave()
 
@@ -83,7 +92,9 @@ class Answering(Operation):
             for found in self._finder.feed(chunk.time, chunk.data):
                 self._answer(found)
             return
-        for line in self._lines.feed(time.time_ns(), chunk.data):
+        with self._guard:
+            lines = self._lines.feed(time.monotonic_ns(), chunk.data)
+        for line in lines:
             self._answer_line(line)
 
     def _answer(self, found: Found) -> None:
@@ -107,9 +118,12 @@ class Answering(Operation):
         if self._rule is None or line[:1] in ("$", "!"):
             return
         answer = self._rule.answer(line, self.answered + 1)
-        self.not_understood += answer.startswith("not understood: ")
+        self.not_understood += answer.startswith(NOT_UNDERSTOOD)
         self._send(answer.encode("utf-8"))
 
     def _send(self, data: bytes) -> None:
-        self.answered += 1
-        self._bench.send(self._lane, SendJob(data + ENDINGS_OUT[self._bench.settings_of(self._lane).ending_out]))
+        ending = ENDINGS_OUT[self._bench.settings_of(self._lane).ending_out]
+        # A lane that has just gone takes no answer; that must not be the end of its own thread.
+        with contextlib.suppress(Trouble):
+            self._bench.send(self._lane, SendJob(data + ending))
+            self.answered += 1

@@ -8,6 +8,7 @@ limit is late, and stays counted among the lost. What is kept is bounded, howeve
 
 from collections import OrderedDict, deque
 from collections.abc import Callable, Sequence
+from itertools import islice
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
@@ -18,6 +19,9 @@ RECENT: Final = 4096
 
 AHEAD: Final = 4
 """So many probes may come in before they are known to be sent."""
+
+MOST_COMPARED: Final = 256
+"""A damaged piece is held against so many of the newest probes at most, whatever a record says of its limit."""
 
 STRIP: Final = 600
 OUTAGES_KEPT: Final = 1000
@@ -81,7 +85,8 @@ class DeliveryCounter:
         """What came in before the record had it as sent, with its time; None where it came damaged."""
         self._waiting: dict[int, tuple[str, int]] = {}
         """Settled, but one before it is not: outages follow from the order of numbers."""
-        self._next = 1
+        self._order: deque[int] = deque()
+        """The numbers as they were sent, from the first one that is not settled on; some may be missing in a record."""
         self._last_sent = 0
         self._highest = 0
         self._run: list[int] = []
@@ -89,6 +94,7 @@ class DeliveryCounter:
         self._longest = 0
         self._outages: deque[LinkOutage] = deque(maxlen=OUTAGES_KEPT)
         self._strip: deque[str] = deque(maxlen=STRIP)
+        self._strip_numbers: deque[int] = deque(maxlen=STRIP)
         self._latency = Sample()
 
     def settled(self, number: int) -> bool:
@@ -96,10 +102,13 @@ class DeliveryCounter:
         return number in self._settled
 
     def send(self, number: int, time: int) -> None:
-        """A probe went out."""
+        """A probe went out; a number that is not higher than those before it is none of ours."""
+        if number <= self._last_sent:
+            return
         self.sent += 1
+        self._order.append(number)
         self._under_way[number] = time
-        self._last_sent = max(self._last_sent, number)
+        self._last_sent = number
         if number in self._early:
             # The two ends are read by two threads: what arrives may be handed over before what was sent.
             came = self._early.pop(number)
@@ -138,9 +147,8 @@ class DeliveryCounter:
             self._settle(number, LATE)
         elif self._settled.get(number) == LOST:
             self._settled[number] = LATE
-            place = number - (self._next - len(self._strip))
-            if 0 <= place < len(self._strip):
-                self._strip[place] = LATE
+            if number in self._strip_numbers:
+                self._strip[self._strip_numbers.index(number)] = LATE
         elif self._settled.get(number) == LATE:
             self.twice += 1
             return
@@ -169,7 +177,8 @@ class DeliveryCounter:
     def _damaged_probe(self, data: bytes) -> int | None:
         """The probe under way that a piece resembles most; None where it resembles none enough."""
         best, likeness = None, ALIKE
-        for number in (*self._under_way, *range(self._last_sent + 1, self._last_sent + 1 + AHEAD)):
+        newest = islice(reversed(self._under_way), MOST_COMPARED)
+        for number in (*newest, *range(self._last_sent + 1, self._last_sent + 1 + AHEAD)):
             if number in self._early:
                 continue
             found = alike(data, self.expected(number))
@@ -200,12 +209,13 @@ class DeliveryCounter:
         if len(self._settled) > RECENT:
             self._settled.popitem(last=False)
         self._waiting[number] = result, begun
-        while self._next in self._waiting:
-            self._in_order(*self._waiting.pop(self._next))
-            self._next += 1
+        while self._order and self._order[0] in self._waiting:
+            first = self._order.popleft()
+            self._in_order(first, *self._waiting.pop(first))
 
-    def _in_order(self, result: str, begun: int) -> None:
+    def _in_order(self, number: int, result: str, begun: int) -> None:
         self._strip.append(result)
+        self._strip_numbers.append(number)
         if result == DELIVERED:
             if self._run_length >= 2:
                 self._outages.append(LinkOutage(self._run[0], begun, self._run_length))

@@ -1,5 +1,6 @@
 """Both directions as known from one place: the far end answers each probe, and says in its answers what it got."""
 
+from collections import OrderedDict
 from typing import Final
 
 from pale_heron.core.frames import SECOND
@@ -27,7 +28,10 @@ class FarEndCounter:
         self._lane = lane
         self._limit_ns = limit_ns
         self._sent = 0
-        self._under_way: dict[int, int] = {}
+        self._under_way: OrderedDict[int, int] = OrderedDict()
+        self._overdue: OrderedDict[int, None] = OrderedDict()
+        """Probes that were not answered within the limit."""
+        self._late = 0
         self._got = self._damaged_there = 0
         self._orders = 0
         self._last = 0
@@ -43,11 +47,13 @@ class FarEndCounter:
 
     def send(self, number: int, time: int) -> None:
         """A probe went out."""
-        self._sent += 1
-        self._under_way[number] = time
+        if number == self._sent + 1:
+            self._sent = number
+            self._under_way[number] = time
 
     def take(self, probe: Probe | None, data: bytes, time: int) -> None:
         """Something came in."""
+        self.advance(time)
         if probe is None:
             damaged = data.startswith(b"#a") or data[-9:-8] == b","
             self._damaged_here += damaged
@@ -61,6 +67,12 @@ class FarEndCounter:
             return
         self._last = max(self._last, min(probe.number, self._sent))
         self._got, self._damaged_there = max(self._got, probe.got), max(self._damaged_there, probe.damaged)
+        if probe.number in self._overdue:
+            # It comes after all; whoever set the limit would not have waited.
+            del self._overdue[probe.number]
+            self._late += 1
+            self._highest = max(self._highest, probe.order)
+            return
         if probe.order in self._seen:
             self._twice += 1
             return
@@ -72,12 +84,15 @@ class FarEndCounter:
         self._highest = max(self._highest, probe.order)
         begun = self._under_way.pop(probe.number, None)
         if begun is not None:
-            self._times.add((time - begun) / SECOND)
+            self._times.add(max(0, time - begun) / SECOND)
 
     def advance(self, now: int) -> None:
         """What was sent too long ago is waited for no more."""
-        for number in [number for number, begun in self._under_way.items() if now - begun > self._limit_ns]:
-            del self._under_way[number]
+        while self._under_way and now - next(iter(self._under_way.values())) > self._limit_ns:
+            number, _ = self._under_way.popitem(last=False)
+            self._overdue[number] = None
+            if len(self._overdue) > SEEN_KEPT:
+                self._overdue.popitem(last=False)
 
     def finish(self, now: int) -> None:
         """The trial is over."""
@@ -97,7 +112,9 @@ class FarEndCounter:
         there = _direction(self._lane, far, self._sent, got, self._last - got - damaged, damaged=damaged)
         missing = max(0, self._highest - self._orders - self._damaged_here)
         back = _direction(far, self._lane, self._highest, self._orders, missing, damaged=self._damaged_here)
-        return there, back._replace(twice=self._twice, out_of_order=self._out_of_order, foreign_bytes=self._foreign)
+        return there, back._replace(
+            twice=self._twice, out_of_order=self._out_of_order, foreign_bytes=self._foreign, late=self._late
+        )
 
 
 def _direction(sender: str, receiver: str, sent: int, delivered: int, lost: int, *, damaged: int) -> DeliverySnapshot:

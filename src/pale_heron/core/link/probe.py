@@ -17,6 +17,7 @@ LONGEST: Final = 1024
 SHORTEST: Final = 20
 """Of a probe with a number of one digit, without its line end."""
 
+_ENDS: Final = re.compile(rb"[\r\n]+")
 _MARK: Final = re.compile(rb"#[pa][0-9A-F]{4},")
 _WHOLE: Final = re.compile(
     rb"#(?P<kind>[pa])(?P<trial>[0-9A-F]{4}),(?P<sender>[A-Z]),(?P<number>\d{1,10}),"
@@ -128,16 +129,29 @@ class ProbeFinder:
 
     def _take(self, *, final: bool) -> list[Found]:
         found: list[Found] = []
-        while self._held:
-            length, probe = self._next(final=final)
+        data, at = self._held, 0
+        while at < len(data):
+            ends = _ENDS.match(data, at)
+            if ends is not None:
+                at = ends.end()
+                continue
+            # However much has come, only so much of it is looked at for one piece.
+            window = data[at : at + 2 * LONGEST + 1]
+            length, probe = self._next(window, final=final)
             if not length:
                 break
-            self._cut(length, probe, found)
+            begin = self._offset + at
+            piece = window[:length] if probe is not None else window[:length].rstrip(b"\r\n")
+            found.append(Found(probe, piece, self._time_at(begin), self._time_at(begin + length - 1)))
+            at += length
+        self._held = data[at:]
+        self._offset += at
+        while len(self._marks) > 1 and self._marks[1][0] <= self._offset:
+            del self._marks[0]
         return found
 
-    def _next(self, *, final: bool) -> tuple[int, Probe | None]:
+    def _next(self, held: bytes, *, final: bool) -> tuple[int, Probe | None]:
         """How many bytes stand by themselves, and the probe that they are; 0 where more must come first."""
-        held = self._held
         match = _WHOLE.match(held)
         probe = _checked(match) if match else None
         if match is not None and probe is not None:
@@ -149,19 +163,7 @@ class ProbeFinder:
             return mark.start(), None
         if end:
             return end, None
-        if final or len(held) > 2 * LONGEST:
-            return len(held), None
-        return 0, None
-
-    def _cut(self, length: int, probe: Probe | None, found: list[Found]) -> None:
-        data, self._held = self._held[:length], self._held[length:]
-        begin, last = self._time_at(self._offset), self._time_at(self._offset + length - 1)
-        self._offset += length
-        while len(self._marks) > 1 and self._marks[1][0] <= self._offset:
-            del self._marks[0]
-        piece = data if probe is not None else data.strip(b"\r\n")
-        if piece:
-            found.append(Found(probe, piece, begin, last))
+        return (len(held), None) if final or len(held) > 2 * LONGEST else (0, None)
 
     def _time_at(self, offset: int) -> int | None:
         time = None
