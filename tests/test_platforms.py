@@ -18,6 +18,7 @@ from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.launch import Device
 from pale_heron.sim.loopback import LoopbackServer
 from pale_heron.sim.scenes import SCENES
+from pale_heron.sim.troubles import TROUBLES
 from tests.waiting import LIMIT_S
 
 ELSEWHERE: Final = """
@@ -139,3 +140,16 @@ def test_the_other_side_may_come_go_and_come_again() -> None:
         while server.taken:
             server.read()
     server.close()
+
+
+def test_who_is_locked_out_is_not_let_in() -> None:
+    server = LoopbackServer()
+    server.lock()
+    assert (server.taken, server.read(), server.write(b"x")) == (False, b"", 1)
+    server.close()
+
+
+def test_all_troubles_play_over_tcp() -> None:
+    device = Device("trouble", "all", "--tcp", count=len(TROUBLES))
+    assert all(path.startswith("socket://127.0.0.1:") for path in device.paths)
+    device.stop()

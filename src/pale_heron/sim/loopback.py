@@ -24,7 +24,8 @@ class LoopbackServer:
     def taken(self) -> bool:
         """Whether a program has opened it."""
         if self._client is None:
-            with contextlib.suppress(BlockingIOError):
+            # Nobody is there yet, or nobody is let in any more.
+            with contextlib.suppress(OSError):
                 self._client, _ = self._server.accept()
                 self._client.setblocking(False)
         return self._client is not None
