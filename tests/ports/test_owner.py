@@ -164,6 +164,16 @@ class LaneLife(RuleBasedStateMachine):
         found = settings_of(told[-1].details) if told else None
         return found.rate if found else None
 
+    def orders_done(self) -> None:
+        """Orders are carried out in turn: when the last one has been, all have."""
+
+        def set_so_far() -> int:
+            return sum(isinstance(each, Event) and each.name == "settings" for each in self.taken())
+
+        before = set_so_far()
+        self.reader.change(LineSettings(self.wanted))
+        until(lambda: set_so_far() > before, lambda: "the last order was never carried out")
+
     @invariant()
     def only_its_own_thread_touches_the_line(self) -> None:
         assert self.device.threads <= {"lane x"}
@@ -173,6 +183,7 @@ class LaneLife(RuleBasedStateMachine):
         self.device.there = True
         self.rest()
         until(lambda: all(each.over for each in self.jobs))
+        self.orders_done()
         before = self.device.breaks
         self.reader.stop()
         assert self.reader.join(LIMIT_S)

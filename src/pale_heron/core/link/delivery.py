@@ -102,7 +102,7 @@ class DeliveryCounter:
         return number in self._settled
 
     def send(self, number: int, time: int) -> None:
-        """A probe went out; a number that is not higher than those before it is none of ours."""
+        """A probe went out; one whose number is not higher than before was not sent by us."""
         if number <= self._last_sent:
             return
         self.sent += 1
