@@ -83,7 +83,7 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             *(("key", "v"),) * 2,
             ("picture", "fix-scatter"),
             ("key", "o"),
-            ("until", "what it can be told"),
+            ("until", ": orders"),
             ("key", "d"),
             ("pause", "1"),
             ("key", "1"),

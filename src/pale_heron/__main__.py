@@ -6,7 +6,7 @@ from pale_heron import __version__
 
 
 def main() -> None:
-    """Run the program. Its version is told before anything else is loaded: it must be there even if that fails."""
+    """Run the program. Its version is printed before anything else is loaded: it must be there even if that fails."""
     if sys.argv[1:] == ["--version"]:
         print(f"pale-heron {__version__}")
         return

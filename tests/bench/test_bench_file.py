@@ -63,15 +63,15 @@ def test_a_new_bench_file_holds_what_is_not_as_usual(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("wrong", "words"),
     [
-        (("rate = 38400", "rat = 38400"), r"line 6: 'rat' is no key of a lane; did you mean 'rate'\?"),
+        (("rate = 38400", "rat = 38400"), r"line 6: 'rat' is not a key of a lane; did you mean 'rate'\?"),
         (("rate = 38400", "rate = 3"), "line 6: rate = 3: rate 3 is not between 50"),
         (("rate = 38400", 'rate = "fast"'), "line 6: rate = 'fast': 'fast' is not a whole number"),
         (("dtr = false", 'dtr = "maybe"'), "line 7: dtr = 'maybe'"),
-        (("listen-only", "listen-onyl"), "line 13: 'listen-onyl' is no key of a lane; did you mean 'listen-only'"),
+        (("listen-only", "listen-onyl"), "line 13: 'listen-onyl' is not a key of a lane; did you mean 'listen-only'"),
         (('address = "/dev/ttyUSB0"\n', ""), "line 2: a lane without address"),
         (("socket://127.0.0.1:7000", "socket://here"), "line 12: .* has no host and port"),
-        (("[[lane]]\nnickname = \"curlew\"", "[[lanes]]\nnickname = \"curlew\""), "'lanes' is no key; did"),
-        (("rate = 38400", "rate = "), "is no TOML: .*line 6"),
+        (("[[lane]]\nnickname = \"curlew\"", "[[lanes]]\nnickname = \"curlew\""), "'lanes' is not a key; did"),
+        (("rate = 38400", "rate = "), "is not TOML: .*line 6"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_told_with_file_line_and_nearest_key(bench: Path, wrong: tuple[str, str], words: str) -> None:

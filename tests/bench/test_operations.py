@@ -64,7 +64,7 @@ def test_it_is_over_whatever_happens_and_its_lanes_are_free_again(
 
 def test_it_is_over_even_where_telling_fails() -> None:
     doing = Doing(lambda _: None)
-    doing.told = None  # type: ignore[assignment]  # so that telling it raises
+    doing.told = None  # type: ignore[assignment]  # so that reporting it raises
     Operations().do(doing)
     assert doing.succeeded is False and "AttributeError" in doing.failure
 

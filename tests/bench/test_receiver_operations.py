@@ -15,8 +15,8 @@ from pale_heron.bench.operations.receiver import (
     SteppedOperation,
     changing_rate,
     choosing_sentences,
+    sending,
     storing,
-    telling,
 )
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.frames import SECOND, Frame
@@ -124,26 +124,26 @@ def words_of(operation: SteppedOperation) -> str:
 
 def test_telling_waits_for_the_answer_and_keeps_a_record(bench: FastBench) -> None:
     acknowledged = AcknowledgedSettings()
-    told = done(bench, telling(DIALECT.actions["update-rate"], {"milliseconds": "500"}), acknowledged)
+    told = done(bench, sending(DIALECT.actions["update-rate"], {"milliseconds": "500"}), acknowledged)
     assert told.succeeded and "acknowledged after" in words_of(told)
     assert bench.curlew.setup.every_ms == 500
     assert acknowledged.words("update-rate") == "running, not stored"
-    done(bench, telling(DIALECT.actions["store"], {}), acknowledged)
+    done(bench, sending(DIALECT.actions["store"], {}), acknowledged)
     assert acknowledged.words("update-rate") == "running, stored"
     assert [name for name, _ in bench.notes] == ["told", "told"]
 
 
 def test_a_start_sets_the_stopwatch_before_it_is_sent(bench: FastBench) -> None:
-    assert done(bench, telling(DIALECT.actions["start-cold"], {})).succeeded
+    assert done(bench, sending(DIALECT.actions["start-cold"], {})).succeeded
     assert bench.notes[0] == ("start", {"mode": "cold"})
 
 
 def test_a_refusal_and_silence_are_results(bench: FastBench) -> None:
     bench.answers = lambda _: b"$PCURLEW,REFUSED,no mood*00\r\n"
-    refused = done(bench, telling(DIALECT.actions["start-hot"], {}))
+    refused = done(bench, sending(DIALECT.actions["start-hot"], {}))
     assert refused.succeeded is False and "it refuses: $PCURLEW,REFUSED,no mood" in words_of(refused)
     bench.answers = lambda _: b""
-    silent = done(bench, telling(replace(DIALECT.actions["identify"], within_s=0.2), {}))
+    silent = done(bench, sending(replace(DIALECT.actions["identify"], within_s=0.2), {}))
     assert silent.succeeded is False and "no answer within 0.2 s" in words_of(silent)
 
 

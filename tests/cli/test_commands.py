@@ -208,7 +208,7 @@ def test_a_dialect_with_mistakes_is_status_1_and_a_sound_one_0(tmp_path: Path) -
     file.write_text('name = "mine"\n[action.a]\nsend = "A {rate}"\n')
     wrong = run("dialect", "check", file)
     assert wrong.returncode == 1
-    assert f"{file}, line 3: {{rate}} is no parameter of this action" in wrong.stdout.decode()
+    assert f"{file}, line 3: {{rate}} is not a parameter of this action" in wrong.stdout.decode()
     file.write_text('name = "mine"\n[action.a]\nsend = "A"\n')
     assert run("dialect", "check", file).returncode == 0
     assert b"sends A" in run("dialect", "show", file).stdout

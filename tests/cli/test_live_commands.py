@@ -59,7 +59,7 @@ def test_record_for_a_while_then_summary(device: Path, tmp_path: Path) -> None:
 def test_a_wrong_rate_is_found(device: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.pcapng"
     done = run("record", f"buoy={device}@9600", "-o", out, "--for", "3s")
-    assert b"Bytes come, but they are not legible: the rate is wrong." in done.stderr
+    assert b"Bytes arrive, but they are not legible: the rate is wrong." in done.stderr
     assert b"text of a device at another rate" in done.stderr
 
 
@@ -210,7 +210,7 @@ def test_a_bench_file_is_recorded_and_the_findings_are_the_same_without_a_screen
     done = run("record", f"quiet={silent}", "--bench", bench, "-o", out, "--for", "6s", **environ)
     devices.terminate()
     devices.wait(10)
-    assert "wrong: Bytes come, but they are not legible: the rate is wrong." in done.stderr.decode()
+    assert "wrong: Bytes arrive, but they are not legible: the rate is wrong." in done.stderr.decode()
     assert "quiet: TX and RX may be swapped." in done.stderr.decode()
     lanes = json.loads(run("summary", "--json", out).stdout)["lanes"]
     found = {lane["lane"]: [each["id"] for each in lane["findings"]] for lane in lanes}

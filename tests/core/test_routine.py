@@ -24,7 +24,7 @@ MISTAKES = [
     ('name = "x"\n[[step]]\ndo = "send"\n', 3, "'send' needs line"),
     (f'name = "x"\n{STEP}[[step]]\ndo = "poll"\nline = "AT"\nfield = "f"\n', 6, "needs one-of"),
     ('name = "x"\n[[step]]\ndo = "wait"\n', 3, "needs a notice"),
-    ('name = "x"\n[[step]]\ndo = "send"\nline = "{pin}"\n', 3, "{pin} is no variable"),
+    ('name = "x"\n[[step]]\ndo = "send"\nline = "{pin}"\n', 3, "{pin} is not a variable"),
     ('name = "x"\nlanes = ["a"]\n[[step]]\ndo = "send"\nline = "AT"\nlane = "b"\n', 6, "not one of a"),
     (f'name = "x"\n{STEP}[[step]]\ndo = "repeat"\ntimes = 2\nsteps = 3\n', 8, "only 1 steps"),
     (
@@ -107,7 +107,7 @@ TOLD = [
 @pytest.mark.parametrize(("name", "raw", "value", "words"), TOLD)
 def test_fields_are_typed_and_told(name: str, raw: str, value: object, words: str) -> None:
     field: Field = known_dialects()["standard"].field_of(name)
-    assert (field.value(raw), field.told(raw)) == (value, words)
+    assert (field.value(raw), field.in_words(raw)) == (value, words)
 
 
 RULES = [

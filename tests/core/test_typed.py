@@ -83,7 +83,7 @@ def test_settings_come_back_from_their_short_line_and_from_an_event(settings: Li
 @pytest.mark.parametrize(
     ("text", "words"),
     [("9600,8N1,none,dtt=off", "did you mean 'dtr'"), ("fast", "rate: 'fast'"), ("9600,8N1,none,gap=1", "idle gap 1"),
-     ("9600,8N1,none,dtr=maybe", "neither on nor off"), ("9600,8N1,none,none", "'none' is no setting"),
+     ("9600,8N1,none,dtr=maybe", "neither on nor off"), ("9600,8N1,none,none", "'none' is not a setting"),
      ("9600,8N1,none,colour=red", "there are rate"), ("9600,8N1,none,gap=²", "whole number")],
 )  # fmt: skip
 def test_wrong_short_lines_name_the_part(text: str, words: str) -> None:

@@ -57,7 +57,7 @@ def test_lanes_as_people_write_them(text: str, spec: LaneSpec) -> None:
         ("/dev/x@fast", "rate: 'fast'"),
         ("/dev/x@9600,9N1", "framing '9N1'"),
         ("/dev/x@9600,8N1,maybe", "flow control 'maybe'"),
-        ("/dev/x@9600,8N1,none,more", "'more' is no setting"),
+        ("/dev/x@9600,8N1,none,more", "'more' is not a setting"),
         ("/dev/x@13000000", "between 50 and"),
         ("socket://host", "host and port"),
         ("socket://host:70000", "host and port"),

@@ -21,7 +21,7 @@ def screen(tmp_path: Path) -> Iterator[Screen]:
 
 
 def test_a_garbled_device_is_led_to_its_rate_by_the_screen_alone(screen: Screen) -> None:
-    """From the list of ports: open it, see garbage, let the rates be tried, switch, see sentences."""
+    """From the list of ports: open it, see garbage, try the rates, switch, see sentences."""
     screen.type(shlex.join([*PROGRAM, "sim", "trouble", "wrong-rate"]) + " &")
     screen.press("Enter")
     screen.until("sim/wrong-rate")

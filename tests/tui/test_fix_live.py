@@ -182,7 +182,7 @@ async def test_the_receiver_is_told_verified_and_the_record_says_so(tmp_path: Pa
         async with running(session) as shown:
             await shown.shows("3D fix for")
             await shown.press("o")
-            await shown.shows("what it can be told", "choose sentences", "asks first")
+            await shown.shows(": orders", "choose sentences", "asks first")
             await shown.press("enter")
             await shown.shows("which sentences?", "every fact that is known now stays known")
             await shown.press("down", "down", "down", "0")
@@ -198,11 +198,11 @@ async def test_the_receiver_is_told_verified_and_the_record_says_so(tmp_path: Pa
             await shown.shows("CHANGE THE LINE RATE  done", "valid sentences after")
             assert session.settings_of("curlew").rate == 115200
             await shown.press("down", "enter")
-            await shown.shows("It restarts. Tell it?")
+            await shown.shows("It restarts. Send it?")
             await shown.press("y")
             await shown.shows("STORE AND VERIFY  done", "it lasted", "running, stored")
             await shown.press("down", "down", "enter")
-            await shown.shows("It forgets position, time and all orbits. Tell it?")
+            await shown.shows("It forgets position, time and all orbits. Send it?")
             await shown.press("y")
             await shown.shows("START-COLD  done")
             await shown.press("escape", "v", "v", "v")
@@ -229,7 +229,7 @@ async def test_a_lane_that_only_listens_is_told_nothing() -> None:
         async with running(session) as shown:
             await shown.shows("3D fix for")
             await shown.press("o")
-            await shown.shows("what it can be told")
+            await shown.shows(": orders")
             await shown.press("d")
             await shown.shows("Which dialect does it speak?")
             await shown.press("1")

@@ -207,7 +207,7 @@ async def test_settings_change_while_open_are_recorded_pasted_and_saved(device: 
         await bench.shows("dtr=off")
         await bench.press("p")
         await bench.type("9600,8N1,none,colour=red")
-        await bench.shows("'colour' is no setting")
+        await bench.shows("'colour' is not a setting")
         await bench.type("9600,8N1,none,in=lf,out=cr,gap=50")
         await bench.shows("as one line   9600,8N1,none,in=lf,out=cr,gap=50")
         await bench.press("y", "b", "escape", "w")

@@ -96,7 +96,7 @@ def test_two_modules_say_what_breaks_the_link() -> None:
     hide, buoy = bitterns()
     bench = ModuleBench(hide=hide, buoy=buoy)
     bench.advance(2.0)
-    assert "Nothing was told to hide yet" in page("pair", ModuleBench(hide=hide))
+    assert "Nothing has been sent to hide yet" in page("pair", ModuleBench(hide=hide))
     for lane in ("hide", "buoy"):
         performed(bench, reading(), lane)
     text = page("pair", bench)

@@ -103,7 +103,7 @@ class Model:
         self.recognised: dict[str, str] = {}
         """Lanes whose dialect was recognised and is not spoken yet, with its name."""
         self.news = threading.Condition()
-        """Told whenever something was said on the lane of a module."""
+        """Called whenever something was said on the lane of a module."""
         self.published = ModelSnapshot(None, ())
         """The newest that there is to see."""
         self.log = TrafficLog(log_lines, start)

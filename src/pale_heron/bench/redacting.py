@@ -132,8 +132,8 @@ def _starred(data: bytes, offset: int, places: list[tuple[int, int]]) -> bytes:
 
 def _event(event: Event, every: set[str]) -> Event:
     """What happened, with the mask for each secret in its texts."""
-    told = json.dumps(event.details, ensure_ascii=False)
-    if not any(each in told for each in every):
+    details = json.dumps(event.details, ensure_ascii=False)
+    if not any(each in details for each in every):
         return event
     return event._replace(details=_masked(event.details, every))
 

@@ -68,7 +68,7 @@ class Source:
 
     @property
     def share(self) -> float:
-        """How much of the file was gone through, 0 to 1; 0 where that cannot be told."""
+        """How much of the file was gone through, 0 to 1; 0 where that cannot be known."""
         return self._file.tell() / self._size if self._size else 0.0
 
     def close(self) -> None:
@@ -87,7 +87,7 @@ class Source:
     def lines(self, *, masked: bool = False) -> Iterator[Frame | Event]:
         """Every frame and event in its order: what Traffic shows.
 
-        `masked` has stars for the secrets of modules, as far as a capture tells how they speak.
+        `masked` has stars for the secrets of modules, as far as a capture says how they speak.
         """
         if not self.is_capture:
             yield from cast("Iterator[Frame]", self.records())
@@ -105,7 +105,7 @@ class Source:
         return (entry for entry in self.lines(masked=masked) if isinstance(entry, Frame))
 
     def lanes(self, progress: Callable[[float], None] = lambda _: None) -> tuple[LaneSnapshot, ...]:
-        """All lanes at the end of the file; `progress` is told the share gone through now and then."""
+        """All lanes at the end of the file; `progress` gets the share gone through now and then."""
         model = Model(log_lines=NO_LINES, epochs_kept=None)
         if not self.is_capture:
             model.add(self.name, raw=True)

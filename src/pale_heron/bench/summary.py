@@ -130,7 +130,7 @@ def _scatter(found: Scatter | None) -> dict[str, Any] | None:
 
 
 def _comparisons(lanes: Sequence[LaneSnapshot]) -> list[dict[str, Any]]:
-    """Every two lanes that tell positions of the same moments."""
+    """Every two lanes that report positions of the same moments."""
     with_fix = [lane for lane in lanes if lane.fix.epochs_with_fix]
     found = []
     for first, second in combinations(with_fix[:MOST_COMPARED], 2):

@@ -99,7 +99,7 @@ def packet(number: int, time: int, data: bytes, options: Options = ()) -> bytes:
 
 
 def flags(outbound: bool) -> tuple[int, bytes]:
-    """The option that tells the direction of a packet."""
+    """The option that holds the direction of a packet."""
     return EPB_FLAGS, struct.pack("<I", OUTBOUND if outbound else INBOUND)
 
 

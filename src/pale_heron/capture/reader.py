@@ -59,10 +59,12 @@ class CaptureReader:
             yield from self.records_of(file)
 
     def records(self) -> Iterator[Record]:
-        """Chunks and events. Raises Trouble where the file cannot be read or is no capture."""
+        """Chunks and events. Raises Trouble where the file cannot be read or is not a capture."""
         with open_file(self.path) as file:
             if file.read(4) != pcapng.MAGIC:
-                raise Trouble(f"{self.path} is no capture", "Captures are pcapng files; `decode` also takes raw bytes")
+                raise Trouble(
+                    f"{self.path} is not a capture", "Captures are pcapng files; `decode` also takes raw bytes"
+                )
             file.seek(0)
             yield from self.records_of(file)
 
@@ -123,7 +125,7 @@ class CaptureReader:
 
 
 def _event(data: bytes, time: int) -> Event | None:
-    """The event that a JSON object tells; None where it is not one, so that later versions may add kinds."""
+    """The event that a JSON object describes; None where it is not one, so that later versions may add kinds."""
     try:
         details = json.loads(data)
     except (ValueError, RecursionError):
@@ -147,7 +149,7 @@ def open_file(path: Path) -> BinaryIO:
         return path.open("rb")
     except OSError as problem:
         ways = {
-            FileNotFoundError: "Look at the spelling of its name",
+            FileNotFoundError: "Check the spelling of its name",
             IsADirectoryError: "Name a file in it",
             PermissionError: "Ask its owner for the right to read it",
         }

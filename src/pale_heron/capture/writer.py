@@ -1,10 +1,10 @@
 """Writes a capture as it happens: every block goes to the system at once, so that a killed program loses none of them.
 
 Nothing is ever rewritten but one thing: when a block cannot be written whole (a full disk), the file is cut back to the
-last whole one. A writer that began never raises: that it cannot write is a state that it tells, with what was lost
+last whole one. A writer that began never raises: that it cannot write is a state that it reports, with what was lost
 meanwhile; it tries again now and then, and goes on where there is room again.
 
-    writing ── cannot be written ──▶ failing ── RETRY_S later, written ──▶ writing, with an event that tells the gap
+    writing ── cannot be written ──▶ failing ── RETRY_S later, written ──▶ writing, with an event that describes the gap
                                        └── not written: what came is counted ──▶ failing
 """
 
@@ -27,7 +27,7 @@ NOT_MASKED = "Every byte as it went over the line: passwords and identities in i
 REDACTED = "A copy made for sharing: stars stand for what the dialects call secret."
 EVENTS: Final = "events"
 GAP: Final = "not-recorded"
-"""The event that tells how much could not be written before it."""
+"""The event that says how much could not be written before it."""
 
 RETRY_S: Final = 1.0
 DESCRIBED_FIRST: Final = 2
@@ -54,7 +54,7 @@ class CaptureWriter:
         self._undescribed: list[tuple[str, bytes]] = []
         self._retry_at = 0.0
         self._gap: dict[str, Any] | None = None
-        self._gap_told: Event | None = None
+        self._gap_event: Event | None = None
         if path.exists():
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
@@ -127,8 +127,8 @@ class CaptureWriter:
 
     def taken_gap(self) -> Event | None:
         """The event of a gap that was written since this was asked last: who shows the record shows it too."""
-        told, self._gap_told = self._gap_told, None
-        return told
+        gap, self._gap_event = self._gap_event, None
+        return gap
 
     def _write(self, make: Callable[[], bytes], time: int) -> bool:
         """Write what `make` gives once all lanes are described; False where nothing can be written for now."""
@@ -139,7 +139,7 @@ class CaptureWriter:
             if self._gap is not None:
                 gap = Event(time, "", GAP, self._gap)
                 self._put(_event_block(gap, []))
-                self._gap, self._gap_told = None, gap
+                self._gap, self._gap_event = None, gap
             self._put(make())
         except OSError as problem:
             self._fail(problem)

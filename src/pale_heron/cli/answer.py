@@ -29,7 +29,7 @@ def answer(lane: str, rule: str, duration: str) -> None:
     """
     by = rule_typed(rule) if rule else None
     if by is not None and by.kind == "matches":
-        raise Trouble("Nobody can answer by `matches`", "Answer by echo, plus N, text T or table FILE.toml")
+        raise Trouble("An answer cannot be made from `matches`", "Answer by echo, plus N, text T or table FILE.toml")
     limit = seconds(duration) if duration else None
     end_on_signals()
     spec = parse_lane(lane)

@@ -26,8 +26,8 @@ from pale_heron.report.kinds import CHARTS
     type=FILE,
     help="Where to; its ending says the format: .svg or .pdf.",
 )
-@click.option("--lane", default="", help="Which lane; else the first that tells positions.")
-@click.option("--other", default="", help="The lane to compare with; else the next that tells positions.")
+@click.option("--lane", default="", help="Which lane; else the first that reports positions.")
+@click.option("--other", default="", help="The lane to compare with; else the next that reports positions.")
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
 def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str) -> None:
     """Draw a chart of a capture, as SVG or PDF.
@@ -74,7 +74,7 @@ def point_typed(text: str) -> Point | None:
 
 
 def chosen_lane(lanes: Sequence[LaneSnapshot], name: str) -> LaneSnapshot | None:
-    """The lane of that name, or the first that tells of a fix. Raises Trouble where no lane has that name."""
+    """The lane of that name, or the first that reports a fix. Raises Trouble where no lane has that name."""
     if not name:
         return next((each for each in lanes if each.fix.facts or each.fix.sky.satellites), None)
     for each in lanes:

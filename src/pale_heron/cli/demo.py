@@ -45,7 +45,7 @@ NAMES: Final = (*SCENES, MODULES, BOTH_WAYS, TROUBLES)
 def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
-    Each scene tells one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
+    Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
     date, a line that is too full, `modules` that take commands, `both-ways` for trials of a link, and `troubles`,
     one lane for each that a line can have.
 

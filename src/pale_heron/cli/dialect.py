@@ -1,4 +1,4 @@
-"""`pale-heron dialect`: the files that say how a kind of device speaks and is told things."""
+"""`pale-heron dialect`: the files that describe how a kind of device speaks and is spoken to."""
 
 import json
 from pathlib import Path
@@ -19,7 +19,7 @@ from pale_heron.core.trouble import Exit, Trouble
 def dialect() -> None:
     """Check, list, show and begin dialects.
 
-    A dialect says how a kind of device speaks and is told things: docs/dialects.md.
+    A dialect describes how a kind of device speaks and is spoken to: docs/dialects.md.
 
     Example: pale-heron dialect list
     """
@@ -40,8 +40,8 @@ def check(file: Path) -> None:
         print(f"{file}: {count} mistake{'' if count == 1 else 's'}; it is not used until none is left")
         raise click.exceptions.Exit(Exit.NO)
     counts = {"actions": dialect.actions, "commands": dialect.commands, "notices": dialect.notices}
-    told = ", ".join(f"{len(each)} {what}" for what, each in counts.items() if each)
-    print(f"{file}: dialect {dialect.name} is sound, with {told}")
+    contents = ", ".join(f"{len(each)} {what}" for what, each in counts.items() if each)
+    print(f"{file}: dialect {dialect.name} is sound, with {contents}")
     if file.resolve().parent != user_folder().resolve():
         print(f"Put it into {user_folder()} to use it")
 
@@ -59,12 +59,12 @@ def every(as_json: bool) -> None:
         return
     for each in known.values():
         print(f"{each.name:<16} {each.title}")
-    print(f"Your own belong into {user_folder()}")
+    print(f"Your own belong in {user_folder()}")
 
 
 @dialect.command("new")
 @click.argument("name", help="Its name: lower-case letters, digits and -.")
-@click.option("--extends", default=STANDARD, help="The dialect that it grows from; empty for none.")
+@click.option("--extends", default=STANDARD, help="The dialect that it extends; empty for none.")
 @click.option("-o", "--out", type=FILE, help="The file; else one in your own folder.")
 def new(name: str, extends: str, out: Path | None) -> None:
     """Begin a dialect of your own: a file that is sound, with an example of each part to change.
@@ -75,7 +75,7 @@ def new(name: str, extends: str, out: Path | None) -> None:
     text = skeleton(name, extends)
     _, wrong = read_text(text)
     if wrong:
-        raise Trouble(f"{wrong[0].words}", "Choose another name, or one of `pale-heron dialect list` to grow from")
+        raise Trouble(f"{wrong[0].words}", "Choose another name, or one of `pale-heron dialect list` to extend")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("x", encoding="utf-8") as file:
@@ -91,12 +91,12 @@ def new(name: str, extends: str, out: Path | None) -> None:
 @click.argument("name", help="A dialect that can be used, or a file.")
 @click.argument("part", default="", help="Only commands, actions, or settings whose name begins so.")
 def show(name: str, part: str) -> None:
-    """Show what a dialect can tell: commands or actions with their values, notices, readings, settings and rules.
+    """Show what is in a dialect: commands or actions with their values, notices, readings, settings and rules.
 
     Example: pale-heron dialect show plover
     """
     dialect = named_dialect(name)
-    grown = f", grown from {dialect.extends}" if dialect.extends else ""
+    grown = f", extends {dialect.extends}" if dialect.extends else ""
     print(f"{dialect.name}: {dialect.title}{grown}")
     for action in dialect.actions.values():
         if action.name.startswith(part):

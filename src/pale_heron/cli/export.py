@@ -17,7 +17,7 @@ from pale_heron.report.kinds import TRACKS
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
 @click.option("--to", required=True, help=f"The format: {', '.join(TRACKS)}.")
 @click.option("-o", "--output", "out", required=True, type=FILE, help="Where to.")
-@click.option("--lane", default="", help="Which lane; else all that tell positions.")
+@click.option("--lane", default="", help="Which lane; else all that report positions.")
 @click.option(
     "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
 )

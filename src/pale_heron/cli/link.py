@@ -47,8 +47,8 @@ def link(capture: Path, sender: str, receiver: str, limit: str, as_json: bool) -
         click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
     trials = source.trials
     if as_json:
-        told = {"file": source.name, "trials": [trial_object(each) for each in trials]}
-        print(json.dumps(told, ensure_ascii=False))
+        document = {"file": source.name, "trials": [trial_object(each) for each in trials]}
+        print(json.dumps(document, ensure_ascii=False))
     elif trials:
         print("\n\n".join("\n".join(trial_lines(each)) for each in trials))
     if not trials:
@@ -61,15 +61,15 @@ def _match(capture: Path, sender: str, receiver: str, limit_ns: int, *, as_json:
     there = carried(Source(capture).frames(), receiver)
     source = Source(capture)
     if not source.is_capture:
-        raise Trouble(f"{capture} is no capture: it has one lane and no times", "Record both lanes together")
+        raise Trouble(f"{capture} is not a capture: it has one lane and no times", "Record both lanes together")
     matcher = SentenceMatcher(sender, receiver, there, limit_ns)
     for frame in source.frames():
         matcher.feed(frame)
     found = matcher.finish(there.last or 0)
     if as_json:
         types = [{"type": name, "said": said, "delivered": came} for name, said, came in found.types]
-        told = {"file": source.name, "sentences": {**direction_object(found.all), "types": types}}
-        print(json.dumps(told, ensure_ascii=False))
+        document = {"file": source.name, "sentences": {**direction_object(found.all), "types": types}}
+        print(json.dumps(document, ensure_ascii=False))
     else:
         print("\n".join(sentence_lines(found)))
     if not found.all.settled:

@@ -8,7 +8,7 @@ EVERY_S = 0.2
 
 
 def progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
-    """Two functions: one to be told the share done (0 to 1), one that clears the line at the end."""
+    """Two functions: one takes the share done (0 to 1), one that clears the line at the end."""
     last = [0.0]
 
     def show(share: float) -> None:

@@ -61,9 +61,9 @@ def record(out: Path, lanes: tuple[str, ...], bench: Path | None, duration: str)
 
 def _state(session: Session) -> str:
     snapshot = session.fresh_snapshot()
-    told = "   ".join(
+    lanes = "   ".join(
         f"{lane.name} {lane.line.bytes_in} B, {lane.line.valid_sentences} valid" for lane in snapshot.lanes
     )
     capture = snapshot.capture
     failing = f"   NOT RECORDING: {capture.failure}" if capture.failure else ""
-    return f"{(snapshot.now - snapshot.began) / 1e9:6.1f} s   {told}   capture {capture.size} B{failing}"
+    return f"{(snapshot.now - snapshot.began) / 1e9:6.1f} s   {lanes}   capture {capture.size} B{failing}"

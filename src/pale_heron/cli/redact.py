@@ -23,7 +23,7 @@ def redact(file: Path, out: Path | None, secret: tuple[str, ...]) -> None:
     Example: pale-heron redact bench-1204.pcapng -o for-the-forum.pcapng
     """
     if not is_capture(file):
-        raise Trouble(f"{file} is no capture", "pale-heron record makes one")
+        raise Trouble(f"{file} is not a capture", "pale-heron record makes one")
     target = out or file.with_name(f"{file.stem}-redacted.pcapng")
     more = list(secret or [])
     if any(len(each) < 3 for each in more):

@@ -1,4 +1,4 @@
-"""`pale-heron send`: tell a module commands, and what it answers."""
+"""`pale-heron send`: commands to a module, and its answers."""
 
 import json
 import sys
@@ -53,8 +53,8 @@ def send(
             exchange = client.run(command, text)
             every_ok = every_ok and exchange.status == OK
             masking = None if show_secrets else client.dialect
-            told = exchange_object(exchange, masking)
-            print(json.dumps(told, ensure_ascii=False) if as_json else _words(exchange, client.dialect, masking))
+            reported = exchange_object(exchange, masking)
+            print(json.dumps(reported, ensure_ascii=False) if as_json else _words(exchange, client.dialect, masking))
     if not every_ok:
         raise click.exceptions.Exit(Exit.NO)
 
@@ -64,7 +64,7 @@ def _prompts(dialect: Dialect | None, command: str) -> bool:
 
 
 def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
-    """Ask before what risks something; tell what is not legal, and leave it to the module to say so too."""
+    """Ask before what risks something; say what is not legal, and leave it to the module to say so too."""
     if not command.isascii() or not command.isprintable():
         raise Trouble(f"{command!r} is not printable ASCII", "Quote it as one word: 'AT+CSQ'")
     for spoken in dialect.spoken(command) if dialect else ():
@@ -89,7 +89,7 @@ def _words(exchange: Exchange, dialect: Dialect | None, masking: Dialect | None)
         rows.append(f"  {_SHOWN.get(heard.role, ''):<8}{shown(heard.data, secret)}")
         fields = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw) if dialect else ()
         rows += [
-            f"{'':12}{each.meaning or each.name}: {each.told(raw, open_secret=not masking)}" for each, raw in fields
+            f"{'':12}{each.meaning or each.name}: {each.in_words(raw, open_secret=not masking)}" for each, raw in fields
         ]
     took = "" if exchange.seconds is None else f"  after {1000 * exchange.seconds:.0f} ms"
     meaning = f"  {exchange.meaning}" if exchange.meaning and exchange.status != OK else ""

@@ -81,16 +81,16 @@ def _intended(specs: list[LaneSpec], values: Sequence[str]) -> dict[str, dict[st
 
 
 def _perform(session: Session, lane: str, work: Work, *, quiet: bool) -> list[str]:
-    """Do it, telling each step as it ends; gives what failed."""
+    """Do it, printing each step as it ends; gives what failed."""
     operation = SteppedOperation("settings", session, lane, AcknowledgedSettings(), work)
     session.operations.begin(operation)
-    told = 0
+    printed = 0
     while True:
         over = operation.over
         ended = [step for step in operation.steps if step.outcome != DOING]
-        for step in ended[told:] if not quiet else ():
+        for step in ended[printed:] if not quiet else ():
             click.echo(f"{lane}: {step.words}: {step.seen}", err=True)
-        told = len(ended)
+        printed = len(ended)
         if over:
             break
         time.sleep(LOOK_S)
@@ -109,7 +109,7 @@ def _print(
     """Print all of it; whether something differs from what is intended."""
     tables = {name: rows_of(module, intended[name]) for name, module in modules.items()}
     if as_json:
-        told = {
+        document = {
             "lanes": [
                 {"lane": name, "dialect": modules[name].dialect.name, "settings": [row_object(each) for each in rows]}
                 for name, rows in tables.items()
@@ -117,7 +117,7 @@ def _print(
             "rules": [rule_object(each) for each in rules],
             "failures": failures,
         }
-        json.dump(told, sys.stdout, ensure_ascii=False)
+        json.dump(document, sys.stdout, ensure_ascii=False)
         print()
     else:
         for name, rows in tables.items():

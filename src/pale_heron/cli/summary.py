@@ -56,7 +56,7 @@ def _text(found: dict[str, Any]) -> Iterator[str]:
 
 
 def _comparison(shown: dict[str, Any]) -> Iterator[str]:
-    yield f"from {shown['from']} to {shown['to']}, {shown['matched']} moments of which both tell:"
+    yield f"from {shown['from']} to {shown['to']}, {shown['matched']} moments that both report:"
     for name in ("north_m", "east_m", "up_m", "distance_m"):
         spread = shown[name]
         if spread is not None:

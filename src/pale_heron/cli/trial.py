@@ -32,13 +32,13 @@ MOST_PROBES: Final = 10**9
 @click.command("trial")
 @click.argument("kind", help=f"Which: {', '.join(KINDS)}.")
 @click.argument("lanes", nargs=-1, required=True, metavar="LANE [LANE]", help="[nickname=]ADDRESS[@rate...]")
-@click.option("--count", type=int, help="Probes each way, 100 unless told; 0 goes on until Ctrl-C.")
-@click.option("--rounds", type=int, help="Rounds of an exchange, 20 unless told; 0 goes on until Ctrl-C.")
-@click.option("--every", help="Time between probes, 0.2s unless told; rounds follow each other at once.")
+@click.option("--count", type=int, help="Probes each way, 100 unless given; 0 goes on until Ctrl-C.")
+@click.option("--rounds", type=int, help="Rounds of an exchange, 20 unless given; 0 goes on until Ctrl-C.")
+@click.option("--every", help="Time between probes, 0.2s unless given; rounds follow each other at once.")
 @click.option("--size", default=32, show_default=True, type=int, help="Bytes of a probe, without its line end.")
 @click.option("--limit", default="2s", show_default=True, help="What takes longer is lost, or unanswered.")
 @click.option("--one-way", is_flag=True, help="With two lanes: only from the first to the second.")
-@click.option("--far", help=f"The far end of one lane: {', '.join(list(FAR_ENDS)[1:])}; answer unless told.")
+@click.option("--far", help=f"The far end of one lane: {', '.join(list(FAR_ENDS)[1:])}; answer unless given.")
 @click.option("--rule", default="echo", show_default=True, help="echo, plus N, text T, matches REGEX, table FILE.toml.")
 @click.option("--message", "messages", multiple=True, help="What is asked in an exchange; again for the next round.")
 @click.option("--at-most-lost", default="0%", show_default=True, help="What may be lost or damaged: 5% or 0.05.")
@@ -95,7 +95,7 @@ def trial(
 
 
 def _run(session: Session, running: Trial, *, quiet: bool) -> TrialSnapshot:
-    """Until it is over; Ctrl-C ends it, and what was counted is told."""
+    """Until it is over; Ctrl-C ends it, and what was counted is printed."""
     session.operations.begin(running)
     shows = not quiet and sys.stderr.isatty()
     while not running.over:

@@ -108,7 +108,7 @@ class Lane:
             self._fix.first_byte(chunk.time)
         self._line.feed_chunk(chunk)
         frames = self.streams.feed(chunk, self._byte_ns)
-        if self.streams.told:
+        if self.streams.reported:
             self._take_positions()
         return self._take(frames) if frames else frames
 
@@ -253,14 +253,14 @@ class Lane:
         return frames
 
     def _hear_start(self, frame: Frame) -> None:
-        """Begin the stopwatch where a line tells of a start."""
+        """Begin the stopwatch where a line announces a start."""
         mode = start_mode(frame.data)
         if mode:
             self._fix.start(mode, BANNER, frame.time)
 
     def _take_positions(self) -> None:
         """Where the module says that it is."""
-        given, self.streams.told = self.streams.told, []
+        given, self.streams.reported = self.streams.reported, []
         for position in given:
             self._fix.feed_position(position)
 
@@ -273,13 +273,13 @@ def _joined(found: tuple[Finding, ...], remarks: tuple[PlausibilityFinding, ...]
 
 
 def _count(details: Mapping[str, Any], name: str) -> int:
-    """A number that an event tells; 0 where it tells none (a capture may hold anything)."""
+    """A number that an event holds; 0 where it holds none (a capture may hold anything)."""
     given = details.get(name)
     return given if isinstance(given, int) and given > 0 else 0
 
 
 def _baud_results(given: object) -> tuple[BaudResult, ...]:
-    """What an event tells of the rates that were tried; what cannot be read is left out."""
+    """What an event says of the rates that were tried; what cannot be read is left out."""
     found = []
     for row in given if isinstance(given, list) else []:
         try:

@@ -17,7 +17,7 @@ def seconds(text: str) -> float:
     """Seconds of `60s`, `1.5min`, `2h` or `90`. Trouble where it is not one of these."""
     parts = _DURATION(text.strip())
     if parts is None:
-        raise Trouble(f"{text!r} is no duration", "Write 500ms, 60s, 5min or 2h")
+        raise Trouble(f"{text!r} is not a duration", "Write 500ms, 60s, 5min or 2h")
     return float(parts[1]) * _SECONDS[parts[2]]
 
 
@@ -26,7 +26,7 @@ def share(text: str) -> float:
     parts = _SHARE(text.strip())
     value = float(parts[1]) * (0.01 if parts[2] else 1.0) if parts else 2.0
     if not 0 <= value <= 1:
-        raise Trouble(f"{text!r} is no share", "Write 5% or 0.05")
+        raise Trouble(f"{text!r} is not a share", "Write 5% or 0.05")
     return value
 
 
@@ -44,5 +44,5 @@ def moment(text: str, begin: int) -> int:
         return from_iso(text)
     except ValueError:
         raise Trouble(
-            f"{text!r} is no time", "Write 09:41:07, 2031-05-04T09:41:07Z (both UTC) or +90s from the start"
+            f"{text!r} is not a time", "Write 09:41:07, 2031-05-04T09:41:07Z (both UTC) or +90s from the start"
         ) from None

@@ -2,7 +2,7 @@
 
 A lane has a module from the moment at which its dialect is known: a person chose one, something that is no sentence
 was sent (then the standards' own), or the device said what it is. What came just before is kept, so that the module is
-understood from its first words on. Three ways lead there (`Recognition`): at once; told of, and then taken from the
+understood from its first words on. Three ways lead there (`Recognition`): at once; reported, and then taken from the
 record as an event, so that live and replay switch at the same place; or from the record alone.
 """
 
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from pale_heron.core.gnss.reported import ReportedPosition
 
 LINES_TRIED: Final = 400
-"""So many lines of a lane are looked at; a device tells what it is at its start, or when it is asked."""
+"""So many lines of a lane are looked at; a device says what it is at its start, or when it is asked."""
 
 LONGEST: Final = 120
 BEFORE_BYTES: Final = 4096
@@ -35,7 +35,7 @@ class Recognition(Enum):
     """Who decides that a lane's device speaks a dialect."""
 
     AT_ONCE = auto()
-    TOLD = auto()
+    ON_REPORT = auto()
     RECORDED = auto()
 
 
@@ -75,12 +75,12 @@ class LaneStreams:
         self._before_bytes = 0
         self._sent = False
         self._byte_ns = 0
-        self.told: list[ReportedPosition] = []
-        """The positions that the module told, until somebody takes them."""
+        self.reported: list[ReportedPosition] = []
+        """The positions that the module reported, until somebody takes them."""
 
     @property
     def secrets(self) -> frozenset[str]:
-        """Values that must not be shown, as far as the module told them or was told them."""
+        """Values that must not be shown, as far as the module sent them or was sent them."""
         return self.module.secrets if self.module is not None else frozenset()
 
     @property
@@ -97,7 +97,7 @@ class LaneStreams:
         if self.module is None:
             self._keep(chunk)
         else:
-            self.told += self.module.feed(chunk, byte_ns)
+            self.reported += self.module.feed(chunk, byte_ns)
         if self._tried <= LINES_TRIED and not self._chosen:
             self._recognise(frames, self._dialects)
         return frames
@@ -141,7 +141,7 @@ class LaneStreams:
 
         self.module = ModuleTracker(dialect)
         for chunk in self._before:
-            self.told += self.module.feed(chunk, self._byte_ns)
+            self.reported += self.module.feed(chunk, self._byte_ns)
         self._before.clear()
 
     def _keep(self, chunk: Chunk) -> None:
@@ -173,5 +173,5 @@ class LaneStreams:
         """A dialect was recognised."""
         if dialects.recognition is Recognition.AT_ONCE:
             self.speak(dialects.named(name))
-        elif dialects.recognition is Recognition.TOLD:
+        elif dialects.recognition is Recognition.ON_REPORT:
             self.found = name

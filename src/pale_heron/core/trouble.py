@@ -35,8 +35,8 @@ def fault_words(fault: BaseException) -> str:
     if trace is not None:
         file = trace.tb_frame.f_code.co_filename.replace("\\", "/").rpartition("/")[2]
         place = f"{file}:{trace.tb_lineno}"
-    told = "".join(letter if letter.isprintable() else "·" for letter in str(fault))[:200]
+    text = "".join(letter if letter.isprintable() else "·" for letter in str(fault))[:200]
     return (
-        f"a fault of this program: {type(fault).__name__}: {told} ({place}). "
+        f"a fault of this program: {type(fault).__name__}: {text} ({place}). "
         "What was recorded is kept. Please report this line."
     )

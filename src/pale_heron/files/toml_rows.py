@@ -15,7 +15,7 @@ Row = Callable[[str, str], Any]
 def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row]:
     """Gives a function that finds the row of `[[table]]` in which a key has a value, or adds one; then writes the file.
 
-    It is written whole or not at all. Raises Trouble where it cannot be written, or is no file of `what`.
+    It is written whole or not at all. Raises Trouble where it cannot be written, or is not a file of `what`.
     """
     # Slow to load, and needed only when something is kept.
     import tomlkit
@@ -38,4 +38,4 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
     except (TOMLKitError, AttributeError) as problem:
-        raise Trouble(f"{path} is no {what}: {problem}", "Mend it, or choose another name") from None
+        raise Trouble(f"{path} is not a {what}: {problem}", "Correct it, or choose another name") from None

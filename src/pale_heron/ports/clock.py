@@ -1,7 +1,7 @@
 """The clock that stamps: UTC once at the start, from then on the monotonic clock alone.
 
 So a stepped or slewed host clock cannot disorder a capture. How far the host's clock has
-moved away is told, not followed.
+moved away is reported, not followed.
 """
 
 import time

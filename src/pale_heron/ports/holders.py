@@ -83,7 +83,7 @@ def _open_devices(pid: int) -> Iterator[int]:
 
 
 def _name_of(pid: int) -> str:
-    """What a process is called. The system keeps 15 letters of it; what it was started as may tell the rest."""
+    """What a process is called. The system keeps 15 letters of it; what it was started as may give the rest."""
     try:
         name = Path(f"/proc/{pid}/comm").read_text("utf-8", errors="replace").rstrip("\n")
         if len(name) < SHORT_NAME:

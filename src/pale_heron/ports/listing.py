@@ -1,4 +1,4 @@
-"""What ports there are, as the system tells, and the simulated devices that run on this machine."""
+"""What ports there are, as the system lists them, and the simulated devices that run on this machine."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

@@ -1,6 +1,6 @@
 """Hands chunks and events from one stage to the next: from the reader threads to the recorder, from it to the decoder.
 
-It is bounded in bytes. What does not fit is dropped, counted per lane, and told as an event when there is room again:
+It is bounded in bytes. What does not fit is dropped, counted per lane, and reported once there is room again:
 a loss is never silent.
 """
 
@@ -31,7 +31,7 @@ Handed = Chunk | Event | RecordMark | TimePassed
 
 
 class BoundedQueue:
-    """Many threads put, one takes. A loss is told as an event called `loss`."""
+    """Many threads put, one takes. A loss is reported as an event called `loss`."""
 
     def __init__(self, most_bytes: int = MOST_BYTES, loss: str = "dropped") -> None:
         self._most_bytes = most_bytes

@@ -61,7 +61,7 @@ class Sender:
     """Takes what is to be sent and writes it at the pace that the settings ask for.
 
     `write` takes bytes, and whether nothing follows behind them, and gives how many went out; it raises Gone. `flush`
-    tells it that what was begun is not gone on with.
+    lets it know that what was begun is not gone on with.
     """
 
     def __init__(

@@ -1,4 +1,4 @@
-"""Where simulated devices can be found, and what is told of the simulated adapter that each hangs on."""
+"""Where simulated devices can be found, and what is known of the simulated adapter that each hangs on."""
 
 import contextlib
 import json
@@ -20,7 +20,7 @@ def simulated_folder() -> Path:
 
 
 def read_label(link: Path) -> dict[str, str]:
-    """What is told of the adapter; empty where nothing is."""
+    """What is known of the adapter; empty where nothing is."""
     with contextlib.suppress(OSError, ValueError):
         label = json.loads(link.with_name(link.name + LABEL).read_text("utf-8"))
         if isinstance(label, dict):

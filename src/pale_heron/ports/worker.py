@@ -1,7 +1,7 @@
 """One thread a lane: opens it, reads it, sets it, notices that it is gone, and opens it again when it is back.
 
 That thread alone changes the lane's state. All others queue orders, which it carries out in turn whatever it is doing:
-what is changed while it opens is set as soon as the line is there. `passed` tells how far in time it has come: nothing
+what is changed while it opens is set as soon as the line is there. `passed` says how far in time it has come: nothing
 of before will be handed over any more.
 """
 
@@ -110,7 +110,7 @@ class LaneWorker:
         self._sender.put(job)
 
     def change(self, settings: LineSettings) -> None:
-        """Set the lane; the event `settings` or `settings-refused` tells the end, soon where a driver is quick."""
+        """Set the lane; the event `settings` or `settings-refused` reports the end, soon where a driver is quick."""
 
         def set_line(stream: ByteStream | None) -> None:
             wanted = replace(self._spec, settings=settings)

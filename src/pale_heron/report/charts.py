@@ -154,7 +154,7 @@ def sky_chart(charted: ChartInput) -> Figure:
     sky = charted.lane.fix.sky
     placed = [each for each in sky.satellites if each.elevation_deg is not None and each.azimuth_deg is not None]
     if not placed:
-        raise NothingToDraw("No satellite with elevation and azimuth was told", "A sky chart needs GSV sentences")
+        raise NothingToDraw("No satellite with elevation and azimuth was reported", "A sky chart needs GSV sentences")
     trailed = [way.time for trail in sky.trails.values() for way in trail]
     used = f"{sky.used} of {len(sky.satellites)} satellites used at the end; trails: "
     used += span_words(min(trailed, default=None), max(trailed, default=None))
@@ -217,7 +217,7 @@ def ribbon_chart(charted: ChartInput) -> Figure:
     fix = charted.lane.fix
     strip = fix.strip
     if not strip.levels:
-        raise NothingToDraw("No epoch was told", "A ribbon needs a receiver's sentences")
+        raise NothingToDraw("No epoch was reported", "A ribbon needs a receiver's sentences")
     edges = _times([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
     sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
     sample += f"{span_words(strip.begin, strip.end)}; each step the worst of {strip.width / SECOND:g} s"
@@ -260,7 +260,7 @@ def signal_chart(charted: ChartInput) -> Figure:
     """C/N0 of every satellite over time."""
     series = charted.lane.fix.sky.signals
     if not series:
-        raise NothingToDraw("No satellite's strength was told", "A signal chart needs GSV sentences")
+        raise NothingToDraw("No satellite's strength was reported", "A signal chart needs GSV sentences")
     times = [each.times[0] for each in series.values()], [each.times[each.length - 1] for each in series.values()]
     sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]))}"
     systems = [letter for letter in SYSTEMS if any(name.system == letter for name in series)]
@@ -312,14 +312,14 @@ def position_chart(charted: ChartInput) -> Figure:
 
 
 def comparison_chart(charted: ChartInput) -> Figure:
-    """Metres from one receiver to the other over the moments that both tell of."""
+    """Metres from one receiver to the other over the moments that both report."""
     other = charted.other
     if other is None:
         raise NothingToDraw("There is one lane only", "A comparison needs two receivers in one capture")
     found = compare(charted.lane.fix.track, other.fix.track)
     if found is None:
-        raise NothingToDraw("There is no moment of which both tell a place and a date", "Record both at once")
-    sample = f"{found.matched} moments of which both tell, worth about {found.independent:.0f} independent; "
+        raise NothingToDraw("There is no moment for which both give a position and a date", "Record both at once")
+    sample = f"{found.matched} moments that both report, worth about {found.independent:.0f} independent; "
     sample += span_words(int(found.times[0]), int(found.times[-1]))
     figure, axes = _figure(charted, f"From {_of(charted.lane)} to {_of(other)}", sample, 3, sharex=True)
     times, east, north, up = _thinned(found.times, *found.offsets_m.T)

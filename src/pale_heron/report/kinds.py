@@ -1,4 +1,4 @@
-"""The kinds of charts, told without loading what draws them."""
+"""The kinds of charts, known without loading what draws them."""
 
 from typing import Final
 

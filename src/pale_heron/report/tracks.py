@@ -1,6 +1,6 @@
 """Tracks in open formats: GPX 1.1, KML 2.2, GeoJSON (RFC 7946), CSV (RFC 4180).
 
-Only positions that stand by themselves are told; where some are missing between them the track is split. What order
+Only positions that stand by themselves are written; where some are missing between them the track is split. What order
 and height each format asks for:
 
     GPX      latitude and longitude as attributes; elevation above mean sea level, geoid height beside it

@@ -1,1 +1,1 @@
-"""Routines that ship with the program; docs/bringing-up-a-module.md tells how to write one."""
+"""Routines that ship with the program; docs/bringing-up-a-module.md says how to write one."""

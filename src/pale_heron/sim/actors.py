@@ -1,4 +1,4 @@
-"""Devices in trouble: what each says as time passes, and what it answers. Pure: told the time, they hand out bytes."""
+"""Devices in trouble: what each says as time passes, and what it answers. Pure: given the time, they hand out bytes."""
 
 import random
 from collections.abc import Callable
@@ -126,7 +126,7 @@ def noise(seed: int) -> Actor:
 
 
 def notices() -> Actor:
-    """A module whose receiving side is dead: it tells of the tide, and answers nothing."""
+    """A module whose receiving side is dead: it reports the tide, and answers nothing."""
     return Chatter(1.5, lambda count: b"+TIDE: %d\r\n" % (count % 7))
 
 

@@ -1,4 +1,4 @@
-"""Bittern, a simulated long-range radio: a node of a group on a channel, which tells others what it is told.
+"""Bittern, a simulated long-range radio: a node of a group on a channel, which passes on what it is given.
 
 Its own commands: `+NODE`, `+GROUP`, `+CHANNEL` and `+PACE` (these two from the next restart on), `+POWER`, `+STANCE`,
 `+PEER`, `+CIPHER`, `+BEACON`, `+SUPPLY`, `+NOISE`, `+TELL=node,length` (prompts for so many bytes), `+KEEP`, `+RENEW`.

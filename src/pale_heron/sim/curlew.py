@@ -1,6 +1,6 @@
 """Curlew, a simulated GNSS receiver: what it says each epoch, and how it obeys.
 
-It has no clock and no port of its own: it is told how many seconds have passed since power came, and hands out bytes.
+It has no clock and no port of its own: it is given the seconds since power came, and hands out bytes.
 Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reason`:
 
     $PCURLEW,WHO                  answered by $PCURLEW,IAM,name,version,seed
@@ -42,7 +42,7 @@ DEFAULT_DATE = "1980-01-06"
 
 MODE_LETTERS = {1: "A", 2: "D", 4: "R", 5: "F"}
 FINE_FROM = 4
-"""The GGA quality from which on positions are told with the decimals of RTK."""
+"""The GGA quality from which on positions have the decimals of RTK."""
 
 MOST_IN_GSA = 12
 KNOTS = 1.943844
@@ -84,8 +84,8 @@ class Curlew:
 
     def epoch(self, seconds: float) -> bytes:
         """Everything it says at one epoch, `seconds` after power came."""
-        told = [self._text(f"Curlew {VERSION}, a simulated receiver"), self._text("start " + self._mode)]
-        sentences = told if self._banner else []
+        banner = [self._text(f"Curlew {VERSION}, a simulated receiver"), self._text("start " + self._mode)]
+        sentences = banner if self._banner else []
         self._banner = False
         sentences += self._report(seconds)
         self._epoch += 1
@@ -167,14 +167,14 @@ class Curlew:
         return [sentence for name in SENTENCES if self._is_due(name) for sentence in makers[name]()]
 
     def _is_due(self, name: str) -> bool:
-        """GSV takes turns: with an interval of as many epochs as there are systems, each epoch tells of one system."""
+        """GSV takes turns: with an interval of as many epochs as there are systems, each epoch covers one system."""
         interval = self.setup.intervals[name]
         if name == "GSV":
             return interval > 0 and self._epoch % interval < len(TALKERS)
         return interval > 0 and self._epoch % interval == 0
 
     def _turn(self, name: str) -> list[str]:
-        """The systems whose satellites are told this time."""
+        """The systems whose satellites are listed this time."""
         interval = self.setup.intervals[name]
         return list(TALKERS) if interval < len(TALKERS) else [list(TALKERS)[self._epoch % interval]]
 

@@ -1,4 +1,4 @@
-"""What is told of the simulated adapter that a device hangs on: a file beside the link, for the list of ports."""
+"""What is known of the simulated adapter that a device hangs on: a file beside the link, for the list of ports."""
 
 import json
 import os
@@ -9,7 +9,7 @@ ENDING = ".adapter"
 
 
 def label_of(link: Path) -> Path:
-    """The file that tells of the adapter behind a link."""
+    """The file that describes the adapter behind a link."""
     return link.with_name(link.name + ENDING)
 
 
@@ -22,14 +22,14 @@ class Label(NamedTuple):
 
 
 def write_label(link: Path, label: Label) -> None:
-    """Tell of it, as one JSON object; `process` is whoever plays the device, and holds it no more than a wire does.
+    """Write it as one JSON object; `process` is whoever plays the device, and holds it no more than a wire does.
 
     Where it is `held` that is left out: the player then counts as another program.
     """
-    told = {
+    content = {
         "description": label.description,
         "adapter": "simulated adapter",
         "serial_number": label.serial_number,
         **({} if label.held else {"process": str(os.getpid())}),
     }
-    label_of(link).write_text(json.dumps(told), "utf-8")
+    label_of(link).write_text(json.dumps(content), "utf-8")

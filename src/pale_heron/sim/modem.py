@@ -1,7 +1,7 @@
 """What the simulated modules have in common: they listen to command lines and answer them, as ITU-T V.250 says.
 
-A module has no clock and no port of its own: it is told bytes and how many seconds have passed since power came, and
-hands out bytes. What it is set to are texts by name, kept over a restart when it is told so.
+A module has no clock and no port of its own: it is given bytes and how many seconds have passed since power came, and
+hands out bytes. What it is set to are texts by name, kept over a restart when it is ordered so.
 """
 
 import heapq
@@ -56,7 +56,7 @@ class Prompt:
 
 @dataclass(frozen=True, slots=True)
 class Knob:
-    """One thing that can be set. `legal` says whether a text is; `test` what its test form tells."""
+    """One thing that can be set. `legal` says whether a text is; `test` what its test form answers."""
 
     name: str
     legal: Callable[[str], bool]
@@ -296,7 +296,7 @@ class Modem:
         if call.form == "?":
             value = self.running[knob.name]
             if call.stem[:1] != "+":
-                # A register is told as three digits alone (V.250, 5.3.2).
+                # A register is written as three digits alone (V.250, 5.3.2).
                 return Answer((value.zfill(3),))
             return Answer((f'{call.stem}: "{value}"' if knob.quoted else f"{call.stem}: {value}",))
         if call.form == "=?":
@@ -314,7 +314,7 @@ class Modem:
         return Answer(after_s=0.08)
 
     def _renew(self, _call: Call) -> Answer:
-        return Answer(then=lambda at: self.restart(at, "told to"))
+        return Answer(then=lambda at: self.restart(at, "asked to"))
 
     def _defaults(self, _call: Call) -> Answer:
         """What the maker set, the line rate too."""

@@ -79,10 +79,10 @@ class Plover(Modem):
         self._reference = 0
 
     def refused(self, number: int) -> Answer:
-        told = self.running["cmee"]
-        if told == "0":
+        detail = self.running["cmee"]
+        if detail == "0":
             return Answer(result="ERROR")
-        return Answer(result=f"+CME ERROR: {number if told == '1' else WORDS.get(number, 'unknown')}")
+        return Answer(result=f"+CME ERROR: {number if detail == '1' else WORDS.get(number, 'unknown')}")
 
     def powered(self, seconds: float) -> None:
         super().powered(seconds)
@@ -231,5 +231,5 @@ class Plover(Modem):
         if call.seconds < FIX_AFTER_S:
             return Answer((f"+PLACE: {now:%H%M%S}.00,,,,0,03",))
         slot = marsh.buoy(call.seconds)
-        told = f"{slot.latitude:.6f},{slot.longitude:.6f},{slot.altitude_m:.1f},3,09"
-        return Answer((f"+PLACE: {now:%H%M%S}.00,{told}",))
+        place = f"{slot.latitude:.6f},{slot.longitude:.6f},{slot.altitude_m:.1f},3,09"
+        return Answer((f"+PLACE: {now:%H%M%S}.00,{place}",))

@@ -52,14 +52,14 @@ class Scene:
     reeds: bool = False
     """High reeds on both banks hide all but the satellites overhead and along the channel."""
     stages: tuple[SceneStage, ...] = (SceneStage(0.0, 1, 1.0),)
-    """How the solution becomes better, and worse, in the order of time; told with the decimals of RTK from 4 on."""
+    """How the solution becomes better, and worse, in the order of time; with the decimals of RTK from 4 on."""
     weeks_off: int = 0
-    """Added to the date that is told."""
+    """Added to the date that is sent."""
     default_date: bool = False
-    """Whether a date of its own is told before the first fix."""
+    """Whether a date of its own is sent before the first fix."""
     every_ms: int = 1000
     all_each_epoch: bool = False
-    """Whether all satellites are told in each epoch."""
+    """Whether all satellites are listed in each epoch."""
 
     def under_bridge(self, seconds: float) -> bool:
         """Whether the sky is hidden so many seconds after power came."""

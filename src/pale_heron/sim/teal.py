@@ -1,7 +1,7 @@
 """Teal, a simulated Wi-Fi bridge: joins a network, and opens a TCP connection whose bytes go over the line.
 
 Its own commands: `+JOIN="network","pass phrase"`, `+NET?`, `+OPEN="address",port` (data mode; loopback addresses
-alone), `+KEEP`, `+RENEW`. Its line rate and flow control change at once, with the OK still told as before.
+alone), `+KEEP`, `+RENEW`. Its line rate and flow control change at once, with the OK still sent as before.
 """
 
 import contextlib

@@ -65,7 +65,7 @@ class Terminal:
         label: Label | None = None,
         over_tcp: bool = False,
     ) -> None:
-        """`label` tells what simulated adapter the link hangs on. Raises Trouble where the link cannot be made.
+        """`label` says what simulated adapter the link hangs on. Raises Trouble where the link cannot be made.
 
         A link cannot lead to a TCP port: there `link` is passed over.
         """

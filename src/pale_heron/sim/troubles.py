@@ -42,7 +42,7 @@ TROUBLES: Final = {
         "rate-mismatch",
         rate=38400,
     ),
-    "noise": TroublePlay("sends bytes of pure chance", actors.noise, "no-rate"),
+    "noise": TroublePlay("sends random bytes", actors.noise, "no-rate"),
     "few-damaged": TroublePlay(
         "spoils one sentence in a hundred",
         lambda seed: actors.Receiver(Scene("noise now and then", quick=8.0, damaged_share=0.015), seed),

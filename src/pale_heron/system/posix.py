@@ -75,7 +75,7 @@ def lower_priority() -> None:
 
 
 def user_id() -> str:
-    """What tells this user's files from those of others."""
+    """What keeps this user's files apart from those of others."""
     return str(os.getuid())
 
 

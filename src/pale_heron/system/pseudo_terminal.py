@@ -1,4 +1,4 @@
-"""A pseudo-terminal as the far end of a serial line: raw, and telling what the program on it has set. POSIX alone."""
+"""A pseudo-terminal as the far end of a serial line: raw, and reporting what the program on it has set. POSIX alone."""
 
 import contextlib
 import fcntl

@@ -1,4 +1,4 @@
-"""What both full screens have in common: colours, and an end that tells no values when something of ours goes wrong."""
+"""What both full screens have in common: colours, and an end that shows no values when something of ours goes wrong."""
 
 from typing import TypeVar
 

@@ -7,8 +7,8 @@
     rate = 9600
     in = "auto"
 
-`dialect` names how the device is told things; without it that is recognised by what the device says of itself.
-`adapter`, where it is there, tells what the adapter is known by: the lane is then found under whatever device name.
+`dialect` names how one speaks with the device; without it that is recognised by what the device says of itself.
+`adapter`, where it is there, says what the adapter is known by: the lane is then found under whatever device name.
 Saving changes what has changed and leaves comments and order as they are.
 """
 
@@ -45,12 +45,12 @@ def load_bench(path: Path) -> list[LaneSpec]:
         text = path.read_text("utf-8")
         table = tomllib.loads(text)
     except OSError as problem:
-        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Check the spelling of its name") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
-        raise Trouble(f"{path} is no TOML: {problem}", "Mend it there") from None
+        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
     for key in table:
         if key != "lane":
-            raise _wrong(path, _line_of(text, key, None), f"{key!r} is no key{nearest_words(key, {'lane': 0})}")
+            raise _wrong(path, _line_of(text, key, None), f"{key!r} is not a key{nearest_words(key, {'lane': 0})}")
     rows = table.get("lane", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
@@ -62,7 +62,7 @@ def _lane(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LaneSpec
     for key in row:
         if key not in LANE_KEYS:
             line = _line_of(text, key, index)
-            raise _wrong(path, line, f"{key!r} is no key of a lane{nearest_words(key, dict.fromkeys(LANE_KEYS))}")
+            raise _wrong(path, line, f"{key!r} is not a key of a lane{nearest_words(key, dict.fromkeys(LANE_KEYS))}")
     if not isinstance(row.get("address"), str):
         raise _wrong(path, _line_of(text, "", index), "a lane without address (text in quotes)")
     named = f"{row['nickname']}={row['address']}" if row.get("nickname") else row["address"]
@@ -112,7 +112,7 @@ def _line_of(text: str, key: str, index: int | None) -> int:
 
 
 def _wrong(path: Path, line: int, what: str) -> Trouble:
-    return Trouble(f"{path}, line {line}: {what}", "Mend that line")
+    return Trouble(f"{path}, line {line}: {what}", "Correct that line")
 
 
 def save_bench(path: Path, specs: list[LaneSpec]) -> None:

@@ -23,7 +23,7 @@ MOST_KEPT: Final = 256
 
 
 class DialectBook:
-    """It can be pickled, with what the record told and without what is installed."""
+    """It can be pickled, with what the record says and without what is installed."""
 
     def __init__(self, recognition: Recognition = Recognition.AT_ONCE) -> None:
         self.recognition = recognition
@@ -37,9 +37,9 @@ class DialectBook:
         return STANDARD
 
     def heed(self, event: Event) -> None:
-        """A record may say that it tells which dialects are spoken in it; a live bench decides for itself."""
-        told = event.name == BEGUN and event.details.get("dialects") == KEPT
-        if told and self.recognition is Recognition.AT_ONCE:
+        """A record may say that it names which dialects are spoken in it; a live bench decides for itself."""
+        named = event.name == BEGUN and event.details.get("dialects") == KEPT
+        if named and self.recognition is Recognition.AT_ONCE:
             self.recognition = Recognition.RECORDED
 
     def named(self, name: str, table: Mapping[str, Any] | None = None) -> "Dialect":

@@ -33,7 +33,7 @@ def user_folder() -> Path:
 
 
 def known_dialects() -> dict[str, Dialect]:
-    """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` tells them)."""
+    """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` lists them)."""
     found = {}
     for text in (*_shipped_texts().values(), *_own_texts()):
         dialect, wrong = read_text(text)
@@ -45,10 +45,10 @@ def known_dialects() -> dict[str, Dialect]:
 def table_of(name: str) -> dict[str, Any] | None:
     """The tables of a dialect in force, with those that it grows from laid under them; None where there is none."""
     for text in (*_own_texts(), *_shipped_texts().values()):
-        told, broken = tables_of(text)
-        if broken is None and told.get("name") == name:
+        table, broken = tables_of(text)
+        if broken is None and table.get("name") == name:
             with contextlib.suppress(ValueError):
-                return {**_grown(told), "name": name}
+                return {**_grown(table), "name": name}
     return None
 
 
@@ -68,14 +68,14 @@ def _own_texts() -> Iterator[str]:
 @lru_cache(maxsize=64)
 def read_text(text: str) -> tuple[Dialect, tuple[FileMistake, ...]]:
     """A dialect and its mistakes, in the order of their lines. Reading takes a while; the same text is read once."""
-    told, broken = tables_of(text)
+    table, broken = tables_of(text)
     if broken is not None:
         return Dialect(""), (broken,)
     try:
-        told = _grown(told)
+        table = _grown(table)
     except ValueError as problem:
         return Dialect(""), (FileMistake(line_of(text, TableProblem(("extends",), "")), str(problem)),)
-    dialect, problems = read_dialect(told)
+    dialect, problems = read_dialect(table)
     return dialect, tuple(sorted(FileMistake(line_of(text, problem), problem.words) for problem in problems))
 
 
@@ -88,16 +88,16 @@ def tables_of(text: str) -> tuple[dict[str, Any], FileMistake | None]:
         return {}, FileMistake(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
 
 
-def _grown(told: dict[str, Any]) -> dict[str, Any]:
+def _grown(table: dict[str, Any]) -> dict[str, Any]:
     """The tables with those of the dialect that they grow from. ValueError where there is no such dialect."""
-    base, seen = told.get("extends"), 0
+    base, seen = table.get("extends"), 0
     while isinstance(base, str) and base:
         texts = _shipped_texts()
         if base not in texts or seen > len(texts):
             raise ValueError(f"extends = {base!r}: no dialect of that name ships{nearest_words(base, texts)}")
         under = tomllib.loads(texts[base])
-        told, base, seen = merge(under, told), under.get("extends"), seen + 1
-    return told
+        table, base, seen = merge(under, table), under.get("extends"), seen + 1
+    return table
 
 
 def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
@@ -105,9 +105,9 @@ def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
     try:
         return read_text(path.read_text("utf-8"))
     except OSError as problem:
-        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Look at the spelling of its name") from None
+        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Check the spelling of its name") from None
     except UnicodeDecodeError:
-        raise Trouble(f"{path} is no text in UTF-8", "A dialect is a TOML file") from None
+        raise Trouble(f"{path} is not UTF-8 text", "A dialect is a TOML file") from None
 
 
 def named_dialect(name: str) -> Dialect:
@@ -156,7 +156,7 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
 
 
 def line_of(text: str, problem: TableProblem) -> int:
-    """The line in which the keys of a problem stand, as near as it can be told: the key, else its table, else 1."""
+    """The line in which the keys of a problem stand, as near as it can be found: the key, else its table, else 1."""
     *tables, key = problem.keys or ("",)
     table, whole = ".".join(tables), ".".join(problem.keys)
     here, head = "", 1

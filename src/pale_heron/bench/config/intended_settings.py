@@ -35,9 +35,9 @@ def _row(setting: Setting, intended: str, module: ModuleSnapshot) -> IntendedSet
     return IntendedSetting(setting, intended, state, setting.differs(intended, state.now) if known else None)
 
 
-def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
+def checked(dialect: Dialect, intended: Mapping[str, str]) -> dict[str, str]:
     """Intended values that can be set. Raises Trouble that names the setting, the value, and what is legal."""
-    for name, value in told.items():
+    for name, value in intended.items():
         setting = dialect.settings.get(name)
         if setting is None:
             raise Trouble(
@@ -47,7 +47,7 @@ def checked(dialect: Dialect, told: Mapping[str, str]) -> dict[str, str]:
         wrong = setting.parameter.check(value) if setting.parameter else f"{name} cannot be set"
         if wrong:
             raise Trouble(wrong, f"pale-heron dialect show {dialect.name}")
-    return dict(told)
+    return dict(intended)
 
 
 def compared(

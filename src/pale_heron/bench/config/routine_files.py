@@ -1,4 +1,4 @@
-"""Routine files: those that ship, those of the user, what is wrong with one, and one made from what was told."""
+"""Routine files: those that ship, those of the user, what is wrong with one, and one made from exchanges."""
 
 from collections.abc import Sequence
 from importlib import resources
@@ -37,15 +37,15 @@ def known_routines() -> dict[str, str]:
 
 def routine_of_text(text: str) -> tuple[Routine, list[FileMistake]]:
     """A routine and its mistakes, each with its line."""
-    told, broken = tables_of(text)
+    table, broken = tables_of(text)
     if broken is not None:
         return Routine(""), [broken]
-    routine, problems = read_routine(told)
+    routine, problems = read_routine(table)
     return routine, sorted(FileMistake(line_of(text, problem), problem.words) for problem in problems)
 
 
 def named_routine(name: str) -> Routine:
-    """A routine by its file or its name. Raises Trouble that tells the file, the line, and what is wrong."""
+    """A routine by its file or its name. Raises Trouble that names the file, the line, and what is wrong."""
     path = Path(name).expanduser()
     known = known_routines()
     if name in known and not path.exists():
@@ -57,12 +57,12 @@ def named_routine(name: str) -> Routine:
             raise Trouble(f"The routine {name} cannot be read: {problem}", f"Known are: {', '.join(known)}") from None
     routine, wrong = routine_of_text(text)
     if wrong:
-        raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Mend that line")
+        raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Correct that line")
     return routine
 
 
 def routine_from(name: str, module: ModuleSnapshot, exchanges: Sequence[Exchange]) -> str:
-    """A routine that tells again what was told, as TOML; secrets become variables that are asked for."""
+    """A routine that sends the same again, as TOML; secrets become variables that are asked for."""
     import tomlkit
 
     document = tomlkit.document()

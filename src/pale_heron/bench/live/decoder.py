@@ -49,7 +49,7 @@ class Decoder:
         self.fault = ""
         """Why decoding ended; empty while it goes on."""
         self._placer = CheckpointPlacer(model)
-        self._dialects_told: dict[str, str] = {}
+        self._dialects_noted: dict[str, str] = {}
         self._looked = True
         self._thread = threading.Thread(target=self._run, name="decoder", daemon=True)
 
@@ -123,6 +123,6 @@ class Decoder:
         """What was recognised goes into the record; from there on it is spoken, live and on replay."""
         found = self._model.recognised
         for lane, name in found.items():
-            if self._dialects_told.get(lane) != name:
+            if self._dialects_noted.get(lane) != name:
                 self._note(lane, "dialect", {"name": name, "by": "recognised"})
-        self._dialects_told = found
+        self._dialects_noted = found

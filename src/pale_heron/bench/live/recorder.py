@@ -27,7 +27,7 @@ STEP_NS: Final = SECOND // 2
 class Recorder:
     """From `inbox` into the capture of `writer` (None: no record), then to `onward`.
 
-    `passed` tells up to which moment everything has come that will ever come.
+    `passed` says up to which moment everything has come that will ever come.
     """
 
     def __init__(
@@ -90,7 +90,7 @@ class Recorder:
         self.over.set()
 
     def _keep(self, record: Handed, kept: list[Handed]) -> None:
-        """Into the capture, then to `kept` for the decoder. What goes wrong is told, and costs this record at most."""
+        """Into the capture, then to `kept` for the decoder. A fault is reported, and costs this record at most."""
         if not isinstance(record, Chunk | Event):
             return
         try:

@@ -59,7 +59,7 @@ class Session:
         self.operations = Operations()
         self._began = self.clock.now()
         self._inbox = BoundedQueue()
-        self._model = Model(book=DialectBook(Recognition.TOLD))
+        self._model = Model(book=DialectBook(Recognition.ON_REPORT))
         for spec in specs:
             self._model.add(spec.name, spec.settings, role=spec.role, address=spec.address)
         self._model.publish(self._began)
@@ -143,7 +143,7 @@ class Session:
         reader.start()
 
     def change(self, lane: str, settings: LineSettings) -> None:
-        """Set a lane; its events tell whether the driver took it."""
+        """Set a lane; its events say whether the driver took it."""
         self._readers[lane].change(settings)
 
     def send_break(self, lane: str) -> None:

@@ -70,7 +70,7 @@ class BaudSearch(Operation):
         return [result._asdict() for result in self._tried]
 
     def stop(self) -> None:
-        """End it early; the line is told to go back to its rate of before when this returns."""
+        """End it early; the line is set to go back to its rate of before when this returns."""
         super().stop()
         self.wait(END_WITHIN_S)
 

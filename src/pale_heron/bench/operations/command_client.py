@@ -60,7 +60,8 @@ class CommandClient:
         module = self.module
         if module is not None and module.mode == DATA:
             raise Trouble(
-                f"{self._lane} is in data mode: a command would go to the far end", "Lead it back with the escape first"
+                f"{self._lane} is in data mode: a command would go to the far end",
+                "Bring it back with the escape first",
             )
         before = module.count if module else 0
         end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
@@ -76,7 +77,7 @@ class CommandClient:
             if found is None and time.monotonic() > unseen_until:
                 raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
             if found is not None and found.status and not self._bench.recognising(self._lane):
-                # What it has just said of itself is understood before it is told the next thing.
+                # What it has just said of itself is understood before the next command.
                 return found
             if found is not None and found.waits == "its payload" and not answered_prompt:
                 answered_prompt = True

@@ -1,6 +1,6 @@
 """The guarded change of a line: both sides, stored, restarted, verified; and the way back where nothing answers.
 
-does it answer ─▶ tell it ─▶ open at the new line ─▶ store ─▶ restart ─▶ does it answer
+does it answer ─▶ send it ─▶ open at the new line ─▶ store ─▶ restart ─▶ does it answer
                     └────────────┴── no ──▶ go back: the old line, else the new one and set back ──┘
 """
 
@@ -42,7 +42,7 @@ class LineChange:
         return ", ".join(wanted + ([f"flow control {self.flow}"] if self.flow else []))
 
     def commands(self, module: LineSettings) -> WantedCommands:
-        """What the module is told for it; `module` is how the line is set."""
+        """What the module is sent for it; `module` is how the line is set."""
         wanted: WantedCommands = []
         if self.flow is not None and self.flow != module.flow:
             flow_in, flow_out = FLOWS[self.flow]
@@ -67,7 +67,7 @@ def changing_line(change: LineChange) -> Work:
         for command, _ in wanted:
             if _unstoppable(self).command(command) is None:
                 self.begin(f"the command {command}")
-                raise OperationFailed(f"the dialect has none called {command}; nothing was changed")
+                raise OperationFailed(f"the dialect has no command called {command}; nothing was changed")
         try:
             _change(self, wanted, after, store=change.store)
         except (OperationFailed, Trouble) as failure:
@@ -82,7 +82,7 @@ def changing_line(change: LineChange) -> Work:
 def _change(self: SteppedOperation, wanted: WantedCommands, after: LineSettings, *, store: bool) -> None:
     for command, values in wanted:
         self.token.check()
-        self.begin(f"tell it {command} {', '.join(values.values())}")
+        self.begin(f"send {command} {', '.join(values.values())}")
         exchange = _unstoppable(self).ask(command, SET, **values)
         assert exchange is not None, "looked for before"
         if exchange.status == "error":

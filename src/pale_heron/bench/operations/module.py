@@ -178,11 +178,11 @@ def restart_now(self: SteppedOperation) -> None:
         if waited >= 2 * READY_S and not any(each.restarts for each in known(self).dialect.notices.values()):
             break
     self.rest(READY_S)
-    self.done("it has started" if len(known(self).restarts) > before else "no word of its start")
+    self.done("it has started" if len(known(self).restarts) > before else "its start was not announced")
 
 
 def asking() -> Work:
-    """Ask for every reading that can be asked for without harm; one that it refuses is told, and the rest asked."""
+    """Ask for every reading that can be asked for without harm; one that it refuses is noted, and the rest asked."""
 
     def work(self: SteppedOperation) -> None:
         refused, lines = [], questions(introduced(self).dialect)
@@ -202,7 +202,7 @@ def asking() -> Work:
 
 
 def questions(dialect: Dialect) -> list[str]:
-    """The harmless command lines whose replies tell what the dialect calls a reading."""
+    """The harmless command lines whose replies carry what the dialect calls a reading."""
     wanted = {field.name for field in dialect.readings.values()}
     return [
         command.forms[form][0]
@@ -229,7 +229,7 @@ def keeping() -> Work:
 
 
 def escaping() -> Work:
-    """Lead it from data mode back to command mode."""
+    """Bring it from data mode back to command mode."""
 
     def work(self: SteppedOperation) -> None:
         guard = known(self).dialect.guard_s

@@ -73,7 +73,7 @@ class OperationStep(NamedTuple):
 
 @dataclass
 class AcknowledgedSettings:
-    """What a lane's device was told, as far as it acknowledged it: running, and stored."""
+    """What a lane's device was ordered, as far as it acknowledged it: running, and stored."""
 
     running: dict[str, str] = field(default_factory=dict)
     stored: dict[str, str] = field(default_factory=dict)
@@ -176,7 +176,7 @@ class SteppedOperation(Operation):
         text = action.text(values)
         settings = self.bench.settings_of(self.lane)
         ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, ENDINGS_OUT[settings.ending_out])
-        self.begin(f"tell {text}")
+        self.begin(f"send {text}")
         if action.starts:
             self.bench.note(self.lane, "start", {"mode": action.starts})
         job = SendJob(compose(text, ending).data)
@@ -258,7 +258,7 @@ def _settings_named(action: DeviceAction, values: Mapping[str, str]) -> list[tup
     return [(f"{action.name} {values[names[0]]}", " ".join(values[name] for name in names[1:]))]
 
 
-def telling(action: DeviceAction, values: Mapping[str, str]) -> Work:
+def sending(action: DeviceAction, values: Mapping[str, str]) -> Work:
     """Tell one thing."""
     return lambda self: self.must(action, values)
 
@@ -292,9 +292,9 @@ def choosing_sentences(dialect: Dialect, wanted: Mapping[str, int], epochs_per_s
         silent_ns = int(SECOND * (time.monotonic() - looked))
         stayed = sorted(name for name in last if newest + silent_ns - last[name] < quiet_ns)
         if stayed or missing:
-            told = [f"still coming: {', '.join(stayed)}"] if stayed else []
-            told += [f"not there: {', '.join(sorted(missing))}"] if missing else []
-            raise OperationFailed(f"{'; '.join(told)}, after {(newest + silent_ns - first) / SECOND:.0f} s")
+            reasons = [f"still coming: {', '.join(stayed)}"] if stayed else []
+            reasons += [f"not there: {', '.join(sorted(missing))}"] if missing else []
+            raise OperationFailed(f"{'; '.join(reasons)}, after {(newest + silent_ns - first) / SECOND:.0f} s")
         if unwanted and silent_ns >= quiet_ns:
             self.done("nothing at all comes any more")
         elif unwanted:
@@ -361,10 +361,10 @@ def storing(dialect: Dialect, rates: tuple[int, ...]) -> Work:
         now = self.hears_sentences()
         lost, added = sorted(before - now), sorted(now - before)
         if lost or added:
-            told = [f"gone: {', '.join(lost)}"] if lost else []
-            told += [f"back: {', '.join(added)}"] if added else []
+            changes = [f"gone: {', '.join(lost)}"] if lost else []
+            changes += [f"back: {', '.join(added)}"] if added else []
             self._acknowledged.stored.clear()
-            raise OperationFailed("it did not last: " + "; ".join(told))
+            raise OperationFailed("it did not last: " + "; ".join(changes))
         self.done(f"it lasted: {', '.join(sorted(now))} at {rate} baud")
 
     return work

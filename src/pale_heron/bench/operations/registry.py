@@ -67,7 +67,7 @@ class Operation:
         try:
             self.work()
         except (OperationFailed, Trouble, ValueError) as failure:
-            # A value that the dialect or the line does not allow is told like everything else that fails.
+            # A value that the dialect or the line does not allow is reported like everything else that fails.
             self.failure = str(failure)
         except Exception as fault:
             # A fault of ours must not leave its lanes blocked, nor whoever waits for its end waiting for ever.
@@ -75,7 +75,7 @@ class Operation:
         try:
             self.report(self.failure)
         except Exception as fault:
-            # What could not be told must not keep it from being over.
+            # What could not be reported must not keep it from being over.
             self.failure = self.failure or fault_words(fault)
         self.succeeded = not self.failure
         self._ended.set()

@@ -139,8 +139,8 @@ class RoutineRun(Operation):
         self._stands = [
             StepStatus(each.step, each.words, LEFT_OUT) if each.outcome == WAITING else each for each in self._stands
         ]
-        told = [f"{each.words}: {each.outcome}{': ' + each.seen if each.seen else ''}" for each in self._stands]
-        self._bench.note(self.lanes[0], "told", {"what": self.title, "done": not failure, "steps": told})
+        steps = [f"{each.words}: {each.outcome}{': ' + each.seen if each.seen else ''}" for each in self._stands]
+        self._bench.note(self.lanes[0], "told", {"what": self.title, "done": not failure, "steps": steps})
 
     def _do(self, step: RoutineStep) -> str:
         """Do one step; gives what was seen. Raises Failed where it is not as it should be."""
@@ -169,7 +169,7 @@ class RoutineRun(Operation):
         module = self._module(lane)
         raw = _last_field(module, step.field)
         field = module.dialect.field_of(step.field)
-        shown = "not told" if raw is None else field.told(raw)
+        shown = "not reported" if raw is None else field.in_words(raw)
         if not step.condition.holds(raw, field.value(raw) if raw is not None else None):
             raise OperationFailed(f"{step.field} is {shown}, wanted {step.condition.words}")
         return f"{step.field} is {shown}"
@@ -275,7 +275,7 @@ class RoutineRun(Operation):
 
 
 def _last_field(module: ModuleSnapshot, name: str) -> str | None:
-    """The newest that was told under a name: in replies or notices, else as a reading."""
+    """The newest that was reported under a name: in replies or notices, else as a reading."""
     for item in reversed(module.items):
         heard = item.heard if isinstance(item, Exchange | Unsolicited) else ()
         for each in reversed(heard):

@@ -1,7 +1,7 @@
 """Runs a trial of a link on open lanes.
 
     emptying ──▶ measuring ──▶ draining ──▶ over
-                     └── given up at any time: what was counted so far is told
+                     └── given up at any time: what was counted so far is kept
 
 It sends, and says in the record what it does; what is counted follows from the record (`core/link`), as on a replay.
 """

@@ -71,7 +71,7 @@ Found = LaneCheckpoint | Checkpoint | IndexedMark | IndexProgress | IndexEnd
 
 
 def survey(path: Path) -> Iterator[Found]:
-    """Feed the whole file, and tell what is found on the way."""
+    """Feed the whole file, and report what is found on the way."""
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
     placer, noted_second, moment = CheckpointPlacer(model), -1, 0
 

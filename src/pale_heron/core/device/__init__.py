@@ -1,1 +1,1 @@
-"""How a device is told things: dialects, and what was set, stored and waits for a restart."""
+"""How one speaks with a device: dialects, and what was set, stored and waits for a restart."""

@@ -1,7 +1,7 @@
 """Two receivers over the same minutes, epoch by epoch: how far apart they say they are.
 
-Epochs are matched by the moment that they tell of (date and time of day), not by when they came: the lines, the load
-and the computers may delay each as they like. A moment that only one tells of is counted and left out.
+Epochs are matched by the moment that they are about (date and time of day), not by when they came: the lines, the load
+and the computers may delay each as they like. A moment that only one reports is counted and left out.
 """
 
 from dataclasses import dataclass
@@ -28,7 +28,7 @@ class Spread:
 
 @dataclass(frozen=True, slots=True)
 class ReceiverSide:
-    """What one receiver has over the moments that both tell of; None where it tells none."""
+    """What one receiver has over the moments that both report; None where it has none."""
 
     epochs: int
     """All its epochs, matched or not."""
@@ -103,7 +103,7 @@ class _Columns:
         self._cn0 = np.frombuffer(epochs.column("cn0"), dtype=np.float32)
         known = ~np.isnan(self.latitude) & (self.utc != UNKNOWN_TIME)
         self._positions = int((~np.isnan(self.latitude)).sum())
-        # A moment told twice (a leap second, a repeated epoch) counts once.
+        # A moment reported twice (a leap second, a repeated epoch) counts once.
         self.fixed_utc, first = np.unique(self.utc[known], return_index=True)
         self.fixed_rows = np.flatnonzero(known)[first]
 

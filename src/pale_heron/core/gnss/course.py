@@ -21,7 +21,7 @@ MOST_KEPT = 5000
 
 PATIENCE_NS = 3 * SECOND
 SAME_START_NS = 10 * SECOND
-"""A receiver that tells of its start so soon after we asked for one tells of that one."""
+"""A receiver that announces a start so soon after we asked for one means that one."""
 
 STRAGGLERS_NS = 120 * SECOND
 """So long after the first fix a milestone that came late is still noted: a list of satellites, a date."""
@@ -102,7 +102,7 @@ def starts_by_mode(starts: Iterable[Start]) -> tuple[ModeRow, ...]:
 
 
 class FixCourse:
-    """Told of milestones and of every change of state."""
+    """Takes milestones and of every change of state."""
 
     def __init__(self) -> None:
         self._spans: deque[StateSpan] = deque(maxlen=MOST_KEPT)
@@ -143,7 +143,7 @@ class FixCourse:
         return self._held_until is not None
 
     def note_state(self, state: FixState, time: int | None) -> None:
-        """Told of the state again and again while a start is under way."""
+        """Takes the state again and again while a start is under way."""
         if not state.has_position:
             self._held_until = None
             return

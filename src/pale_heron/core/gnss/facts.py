@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.reported import TOLD, ReportedPosition
+from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.states import kind_of_modes, kind_of_quality, kind_of_status
 from pale_heron.core.nmea.sentence import parse, values
 
@@ -24,19 +24,19 @@ STALE_INTERVALS = 3
 SHORTEST_STALE_NS = SECOND // 2
 """Pictures and hand-overs take their time too."""
 
-UNTOLD_STALE_NS = 3 * SECOND
+UNKNOWN_INTERVAL_STALE_NS = 3 * SECOND
 """Where only one sentence came, so that its interval is unknown."""
 
 SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
-    "latitude": tuple((formatter, "latitude") for formatter in ("GGA", "GNS", "RMC", "GLL", TOLD)),
-    "longitude": tuple((formatter, "longitude") for formatter in ("GGA", "GNS", "RMC", "GLL", TOLD)),
-    "altitude_m": (("GGA", "altitude_m"), ("GNS", "altitude_m"), (TOLD, "altitude_m")),
+    "latitude": tuple((formatter, "latitude") for formatter in ("GGA", "GNS", "RMC", "GLL", MODULE)),
+    "longitude": tuple((formatter, "longitude") for formatter in ("GGA", "GNS", "RMC", "GLL", MODULE)),
+    "altitude_m": (("GGA", "altitude_m"), ("GNS", "altitude_m"), (MODULE, "altitude_m")),
     "geoid_separation_m": (("GGA", "geoid_separation_m"), ("GNS", "geoid_separation_m")),
     "quality": (("GGA", "quality"),),
-    "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used"), (TOLD, "satellites_used")),
+    "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used"), (MODULE, "satellites_used")),
     "speed_knots": (("RMC", "speed_knots"), ("VTG", "speed_knots")),
     "course_deg": (("RMC", "course_deg"), ("VTG", "course_true_deg")),
-    "time": tuple((formatter, "time") for formatter in ("GGA", "RMC", "GNS", "ZDA", "GLL", TOLD)),
+    "time": tuple((formatter, "time") for formatter in ("GGA", "RMC", "GNS", "ZDA", "GLL", MODULE)),
     "date": (("RMC", "date"), ("ZDA", "date")),
     "hdop": (("GGA", "hdop"), ("GNS", "hdop"), ("GSA", "hdop")),
     "pdop": (("GSA", "pdop"),),
@@ -105,7 +105,7 @@ def says_fix(formatter: str, fields: Mapping[str, Any]) -> bool:
         return bool(kind_of_quality(str(fields.get("quality"))))
     if formatter == "GNS":
         return bool(kind_of_modes(fields.get("modes") or ""))
-    if formatter == TOLD:
+    if formatter == MODULE:
         return fields.get("latitude") is not None
     if formatter in ("RMC", "GLL"):
         return bool(kind_of_status(fields.get("status") or "", fields.get("mode") or ""))
@@ -118,7 +118,7 @@ def is_stale(heard: LatestSentence, now: int | None) -> bool:
     """Nothing new for three intervals of the sentence."""
     if now is None or heard.frame.time is None:
         return False
-    limit = max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS) if heard.interval else UNTOLD_STALE_NS
+    limit = max(STALE_INTERVALS * heard.interval, SHORTEST_STALE_NS) if heard.interval else UNKNOWN_INTERVAL_STALE_NS
     return now - heard.frame.time > limit
 
 

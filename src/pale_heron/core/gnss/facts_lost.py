@@ -28,22 +28,22 @@ _ALSO: Final = {
 
 
 TELLING: Final = frozenset(formatter for sources in SOURCES.values() for formatter, _ in sources) | set(_ALSO)
-"""Formatters that tell any fact that is tracked."""
+"""Formatters that carry any fact that is tracked."""
 
 
-def facts_told(kinds: Iterable[str]) -> list[str]:
-    """The facts that sentences of these types, or formatters, tell, in words."""
+def facts_carried(kinds: Iterable[str]) -> list[str]:
+    """The facts that sentences of these types, or formatters, carry, in words."""
     formatters = {kind[-3:] for kind in kinds if not (len(kind) > 3 and kind.startswith("P"))}
-    told = [
+    tracked = [
         LABELS.get(name, name)
         for name, sources in SOURCES.items()
         if formatters & {formatter for formatter, _ in sources}
     ]
-    return told + [fact for formatter, facts in _ALSO.items() if formatter in formatters for fact in facts]
+    return tracked + [fact for formatter, facts in _ALSO.items() if formatter in formatters for fact in facts]
 
 
 def facts_lost(kind: str, heard: Iterable[str]) -> list[str]:
-    """The facts that only sentences of type `kind` tell among the types that are `heard`, in words."""
+    """The facts that only sentences of type `kind` carry among the types that are `heard`, in words."""
     others = {each for each in heard if each != kind}
-    left = facts_told(others)
-    return [fact for fact in facts_told([kind]) if fact not in left]
+    left = facts_carried(others)
+    return [fact for fact in facts_carried([kind]) if fact not in left]

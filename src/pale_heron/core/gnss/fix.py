@@ -21,7 +21,7 @@ from pale_heron.core.gnss.epochs.strip import Strip
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import Fact, LatestSentence, Saying, facts
 from pale_heron.core.gnss.raw import gsa_words, time_of_day
-from pale_heron.core.gnss.reported import TOLD, ReportedPosition
+from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import (
     NO_FIX,
@@ -43,7 +43,7 @@ COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
 REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
-"""Formatters of which each talker tells something else; of the others the combined one speaks for all."""
+"""Formatters that carry something else from each talker; of the others the combined one speaks for all."""
 
 _DECIDING: Final = {
     "GGA": ("quality", "time"),
@@ -51,15 +51,15 @@ _DECIDING: Final = {
     "RMC": ("status", "status_mode", "time"),
     "GLL": ("status", "status_mode"),
     "GSA": ("dimension",),
-    TOLD: ("told", "time"),
+    MODULE: ("module", "time"),
 }
-"""Which words of Says each sentence gives."""
+"""Which indicators each sentence gives."""
 
 
 class _Route(NamedTuple):
     """Who reads a type of sentence (nobody: None), whether it speaks for all systems, or only where none does.
 
-    And whether it tells a position, or that there is none.
+    And whether it reports a position, or that there is none.
     """
 
     reader: Callable[[Frame], None] | None
@@ -161,11 +161,11 @@ class FixTracker:
         self._last_formatter = route.formatter
 
     def feed_position(self, position: ReportedPosition) -> None:
-        """Take a position that no sentence tells."""
+        """Take a position that no sentence carries."""
         if self._course.waiting:
             self._course.milestone("first byte", position.time)
-        self._take_time(position, position.clock, TOLD)
-        self._hear(position, TOLD, position.has_position)
+        self._take_time(position, position.clock, MODULE)
+        self._hear(position, MODULE, position.has_position)
         epoch = self._epochs.open
         epoch.used = position.raw.get("satellites_used", "").encode("latin-1", "replace")
         if position.has_position:
@@ -174,12 +174,12 @@ class FixTracker:
                 position.where,
                 position.raw.get("altitude_m", "").encode("latin-1", "replace"),
             )
-        self._judge(position, TOLD, ("A" if position.has_position else "V", "known" if position.clock else ""))
+        self._judge(position, MODULE, ("A" if position.has_position else "V", "known" if position.clock else ""))
         self._note_untimed(position.time)
-        self._last_formatter = TOLD
+        self._last_formatter = MODULE
 
     def _note_untimed(self, time: int | None) -> None:
-        """What was judged where no time is told, so that no epoch will tell of it."""
+        """What was judged where no time is given, so that no epoch will hold it."""
         if not self._epochs.raw_time:
             self._record.untimed(time, self._state, self._sky.reception(time)[1])
 
@@ -189,8 +189,8 @@ class FixTracker:
         reader = self._readers.get(formatter) if len(kind) == 5 and kind[0] != "P" else None
         alone = formatter not in _PER_SYSTEM
         combined = kind[:2] == "GN"
-        told = formatter in ("GGA", "GNS", "RMC", "GLL")
-        route = _Route(reader, formatter, alone and combined, alone and not combined, told)
+        decides = formatter in ("GGA", "GNS", "RMC", "GLL")
+        route = _Route(reader, formatter, alone and combined, alone and not combined, decides)
         if len(self._routes) < MOST_ROUTES:
             self._routes[kind] = route
         return route
@@ -201,15 +201,17 @@ class FixTracker:
 
     def snapshot(self, now: int | None) -> FixSnapshot:
         """The fix as of `now`."""
-        told = self._epochs.open
+        epoch = self._epochs.open
         return FixSnapshot(
             state=self._state,
             since=self._since,
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
-            history=self._course.snapshot(self._record.outages(told.arrived if told.time else None, self._state, now)),
-            epochs=self._record.count + bool(told.time),
-            epochs_with_fix=self._record.with_position + (told.latitude is not None),
+            history=self._course.snapshot(
+                self._record.outages(epoch.arrived if epoch.time else None, self._state, now)
+            ),
+            epochs=self._record.count + bool(epoch.time),
+            epochs_with_fix=self._record.with_position + (epoch.latitude is not None),
             track=self._record.track(),
             strip=self._record.strip(),
             deciding=self._deciding,
@@ -230,7 +232,7 @@ class FixTracker:
         self._agreement.epoch(epoch)
 
     def _is_shadowed(self, formatter: str, time: int | None) -> bool:
-        """Whether the combined talker tells the same for all systems together."""
+        """Whether the combined talker says the same for all systems together."""
         combined = self._combined.get(formatter)
         return combined is not None and (time is None or time - combined < COMBINED_FRESH_NS)
 
@@ -256,7 +258,9 @@ class FixTracker:
         if ended:
             self._dimension_time = None
             self._words.pop("GSA", None)
-        if not (self._indicators.quality or self._indicators.modes or self._indicators.status or self._indicators.told):
+        if not (
+            self._indicators.quality or self._indicators.modes or self._indicators.status or self._indicators.module
+        ):
             # GSA alone says nothing of a position: before the first sentence that does, nothing is decided.
             return
         state = judge(self._indicators)
@@ -363,13 +367,13 @@ class FixTracker:
             self._judge(frame, "GLL", (status or "V", mode))
 
     def _gsa(self, frame: Frame) -> None:
-        told = gsa_words(frame.data)
-        if told is None:
+        gsa = gsa_words(frame.data)
+        if gsa is None:
             return
         if self._last_formatter != "GSA" and self._epochs.is_ahead(frame.time, self._record.cadence.usual):
             self._close()
             self._epochs.open.arrived = frame.time
-        dimension, first, system = told
+        dimension, first, system = gsa
         self._hear(frame, "GSA", dimension in ("2", "3"))
         self._sky.feed_gsa(frame, first, system)
         if first and self._course.waiting:

@@ -30,8 +30,8 @@ def midnight_of(date: bytes) -> int | None:
     text = date.decode("latin-1")
     parts = [text] if len(text) == SHORT_DATE else [text[:2], text[2:4], text[4:]]
     try:
-        told = (DATE if len(parts) == 1 else DAY_MONTH_YEAR).read(parts, 0)
-        return None if told is None else midnight(told)
+        day = (DATE if len(parts) == 1 else DAY_MONTH_YEAR).read(parts, 0)
+        return None if day is None else midnight(day)
     except ValueError:
         return None
 

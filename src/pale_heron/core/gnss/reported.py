@@ -1,9 +1,9 @@
-"""A position that is told in no sentence: a module has it in a reply or a notice of its own."""
+"""A position that no sentence carries: a module has it in a reply or a notice of its own."""
 
 from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
-TOLD: Final = "module"
+MODULE: Final = "module"
 """What stands where a sentence's formatter would."""
 
 
@@ -19,7 +19,7 @@ class ReportedPosition(NamedTuple):
 
     @property
     def type(self) -> str:
-        return TOLD
+        return MODULE
 
     @property
     def has_position(self) -> bool:
@@ -27,7 +27,7 @@ class ReportedPosition(NamedTuple):
 
     @property
     def clock(self) -> bytes:
-        """The time of day that it tells of, as hhmmss with any decimals; empty where it tells none."""
+        """The time of day of it, as hhmmss with any decimals; empty where it gives none."""
         return self.raw.get("time", "").encode("latin-1", "replace")
 
     @property

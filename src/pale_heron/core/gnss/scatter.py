@@ -41,7 +41,7 @@ class Scatter:
     deviations_m: tuple[float, float, float | None]
     """Standard deviations east, north, up, about the mean."""
     claimed_drms_m: float | None
-    """The root mean square of the horizontal errors that the receiver itself expected; None where it tells none."""
+    """The root mean square of the horizontal errors that the receiver itself expected; None where it gives none."""
     levels: tuple[str, ...]
     """The kinds of fix among the positions, by the names of LEVELS; figures over several say little of each."""
     offsets_m: Numbers
@@ -53,7 +53,7 @@ class Scatter:
 
     @property
     def claim_holds(self) -> bool | None:
-        """Whether the distances are no larger than claimed; None without a claim, or with too few samples to tell."""
+        """Whether the distances are no larger than claimed; None without a claim, or with too few samples to judge."""
         if self.claimed_drms_m is None or self.independent < FEW_INDEPENDENT:
             return None
         margin = 1 + 1.5 / math.sqrt(self.independent)
@@ -77,7 +77,7 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
     mean = offsets.mean(axis=0)
     height = about.altitude_m
     ups = altitude[~np.isnan(altitude)] - height if height is not None else np.empty(0)
-    told = claimed[~np.isnan(claimed)]
+    claims = claimed[~np.isnan(claimed)]
     return Scatter(
         samples=samples,
         span_s=None if UNKNOWN_TIME in (arrived[0], arrived[-1]) else float(arrived[-1] - arrived[0]) / SECOND,
@@ -94,7 +94,7 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
             float(offsets[:, 1].std()),
             float(ups.std()) if ups.size > 1 else None,
         ),
-        claimed_drms_m=math.sqrt(float((told**2).mean())) if told.size > samples / 2 else None,
+        claimed_drms_m=math.sqrt(float((claims**2).mean())) if claims.size > samples / 2 else None,
         levels=tuple(LEVELS[level] for level in np.unique(np.frombuffer(epochs.column("level"), dtype=np.int8)[known])),
         offsets_m=offsets,
     )
@@ -123,7 +123,7 @@ def offsets_m(latitude: Numbers, longitude: Numbers, about: Point) -> Numbers:
 
 
 def independent_samples(offsets: Numbers) -> float:
-    """How many independent samples tell as much as these; between 1 and their number."""
+    """How many independent samples say as much as these; between 1 and their number."""
     count = len(offsets)
     centred = offsets - offsets.mean(axis=0)
     whole = float((centred**2).sum())

@@ -9,7 +9,7 @@ _WITHOUT = re.compile(rb"(?i)\b(?:re)?boot(?:ed|ing)?\b|\bpower(?:ed)?[ -](?:on|
 
 
 def start_mode(line: bytes) -> str:
-    """`cold`, `warm`, `hot` or `unknown` for a line that tells of a start; empty for every other."""
+    """`cold`, `warm`, `hot` or `unknown` for a line that announces a start; empty for every other."""
     found = _WITH_MODE.search(line)
     if found:
         return (found[1] or found[2]).decode("ascii").lower()

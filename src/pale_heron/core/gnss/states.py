@@ -55,7 +55,7 @@ LEVELS: Final = (
     "RTK float",
     "RTK fixed",
 )
-"""State and kind in one scale, the least first; a fix whose dimension nobody tells counts as one with height."""
+"""State and kind in one scale, the least first; a fix whose dimension nobody gives counts as one with height."""
 
 _TIME_ONLY_LEVEL: Final = LEVELS.index(TIME_ONLY)
 _PLACE_OF_KIND: Final = {kind: index for index, kind in enumerate(MADE)}
@@ -110,7 +110,7 @@ class FixIndicators(NamedTuple):
     status: str = ""
     status_mode: str = ""
     dimension: str = ""
-    told: str = ""
+    module: str = ""
     """What a module says in a line of its own: A where it has a position, V where not."""
     time: str = ""
 
@@ -134,7 +134,7 @@ class SourceVerdict(NamedTuple):
 
 def witnesses(indicators: FixIndicators) -> tuple[SourceVerdict, ...]:
     """Who says something of the fix: GGA, else GNS, else RMC or GLL, else a module decides; GSA adds the dimension."""
-    told = (
+    reports = (
         ("GGA", indicators.quality, f"quality {indicators.quality}, {KINDS.get(indicators.quality, 'no position')}"),
         (
             "GNS",
@@ -142,9 +142,9 @@ def witnesses(indicators: FixIndicators) -> tuple[SourceVerdict, ...]:
             f"modes {indicators.modes}, {_kind(FixIndicators(modes=indicators.modes)) or 'no position'}",
         ),
         ("RMC", indicators.status, f"status {indicators.status}{_mode_words(indicators)}"),
-        ("module", indicators.told, "a position" if indicators.told == "A" else "no position"),
+        ("module", indicators.module, "a position" if indicators.module == "A" else "no position"),
     )
-    heard = [(formatter, words) for formatter, word, words in told if word]
+    heard = [(formatter, words) for formatter, word, words in reports if word]
     found = [SourceVerdict(formatter, words, index == 0) for index, (formatter, words) in enumerate(heard)]
     if indicators.dimension:
         words = (
@@ -192,4 +192,4 @@ def _kind(indicators: FixIndicators) -> str:
         return kind_of_modes(indicators.modes)
     if indicators.status:
         return kind_of_status(indicators.status, indicators.status_mode)
-    return KINDS["A"] if indicators.told == "A" else ""
+    return KINDS["A"] if indicators.module == "A" else ""

@@ -142,7 +142,7 @@ class Likeness(NamedTuple):
 
 
 def likeness(garbage: bytes) -> Likeness | None:
-    """What the last bytes of garbage give away; None where they are too few to tell."""
+    """What the last bytes of garbage give away; None where they are too few to judge."""
     sample = garbage[-LIKENESS_BYTES:]
     if len(sample) < ENOUGH_FOR_LIKENESS:
         return None

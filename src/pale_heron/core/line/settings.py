@@ -115,7 +115,7 @@ def _whole(text: str) -> int:
 
 
 class SettingKey(NamedTuple):
-    """One setting as it is written: its field, how its text is read, and in what words people are told of it."""
+    """One setting as it is written: its field, how its text is read, and in what words people read of it."""
 
     field: str
     read: Callable[[str], Any]
@@ -170,11 +170,11 @@ def parse_short_line(text: str) -> LineSettings:
             name, value = name, "on"
         elif not equals:
             if place >= len(_LEADING):
-                raise ValueError(f"{part!r} is no setting{nearest_words(part, KEYS)}")
+                raise ValueError(f"{part!r} is not a setting{nearest_words(part, KEYS)}")
             name, value = _LEADING[place], part
         key = KEYS.get(name)
         if key is None:
-            raise ValueError(f"{name!r} is no setting{nearest_words(name, KEYS)}")
+            raise ValueError(f"{name!r} is not a setting{nearest_words(name, KEYS)}")
         try:
             found[key.field] = key.read(value)
         except ValueError as problem:

@@ -21,7 +21,7 @@ OTHER_TYPES = "other types"
 
 @dataclass(frozen=True, slots=True)
 class TypeCount:
-    """One type of frame. Rates are None where the last minute holds too little of it to tell.
+    """One type of frame. Rates are None where the last minute holds too little of it to judge.
 
     `hz` and `bytes_per_s` are those of the last minute, the `mean` ones those of the whole time.
     """

@@ -15,7 +15,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.figures import Sample, Times, wilson
 
 RECENT: Final = 4096
-"""So many probes that are settled are still known by number: a second copy, or a late one, is told from a stranger."""
+"""So many probes that are settled are still known by number: a second copy, or a late one, is no stranger."""
 
 AHEAD: Final = 4
 """So many probes may come in before they are known to be sent."""

@@ -1,4 +1,4 @@
-"""What a trial is: written into the record when it begins, so that a capture tells its trials again."""
+"""What a trial is: written into the record when it begins, so that a capture gives the same results again."""
 
 import math
 from collections.abc import Mapping
@@ -75,11 +75,11 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
 
 def _whole(value: Any, least: int, most: int) -> int:
     if type(value) is not int or not least <= value <= most:
-        raise ValueError(f"{value!r} is no whole number from {least} to {most}")
+        raise ValueError(f"{value!r} is not a whole number from {least} to {most}")
     return value
 
 
 def _number(value: Any, least: float, most: float) -> float:
     if type(value) not in (int, float) or not math.isfinite(value) or not least <= value <= most:
-        raise ValueError(f"{value!r} is no number from {least} to {most}")
+        raise ValueError(f"{value!r} is not a number from {least} to {most}")
     return float(value)

@@ -43,7 +43,7 @@ class ExchangeSnapshot(NamedTuple):
 
 
 class ExchangeCounter:
-    """Told of messages as they go out and of lines as they come in, in the order of their times."""
+    """Takes messages as they go out and of lines as they come in, in the order of their times."""
 
     def __init__(self, rule: Rule, limit_ns: int) -> None:
         self._rule = rule

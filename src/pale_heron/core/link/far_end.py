@@ -16,7 +16,7 @@ SEEN_KEPT: Final = 4096
 
 
 class FarEndCounter:
-    """Told of the probes that go out and of what comes in.
+    """Takes the probes that go out and of what comes in.
 
     What went there is counted by the far end itself: an answer that carries its count of different probes vouches for
     those before it too, so a lost answer does not make its probe lost. Of probes behind the last one that was answered

@@ -58,7 +58,7 @@ def probe_of(trial: int, sender: str, size: int, number: int) -> bytes:
 
 
 def _filler(head: str, length: int) -> str:
-    """Digits that follow from the fields, so that damage can be told from what was sent."""
+    """Digits that follow from the fields, so that damage can be seen."""
     if length <= 0:
         return ""
     state, digits = zlib.crc32(head.encode("ascii")), ""

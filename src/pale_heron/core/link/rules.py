@@ -72,7 +72,7 @@ def parse_rule(text: str, pairs: Mapping[str, str] | None = None) -> Rule:
         try:
             Pattern(value)
         except Broken as problem:
-            raise ValueError(f"{value!r} is no regular expression: {problem}") from None
+            raise ValueError(f"{value!r} is not a regular expression: {problem}") from None
     if kind == "table" and not pairs:
         raise ValueError(f"the table {value} holds no pairs")
     return Rule(kind, value, pairs or {})

@@ -12,7 +12,7 @@ from pale_heron.core.frames import IN, NMEA, OK, Frame
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
 
 KEPT: Final = 4096
-"""So many sentences are still looked for, and told from strangers."""
+"""So many sentences are still looked for, and kept apart from strangers."""
 
 
 class Carried(NamedTuple):
@@ -43,7 +43,7 @@ class SentencesSnapshot(NamedTuple):
 
 
 class SentenceMatcher:
-    """Told of the frames of both lanes in the order of their times."""
+    """Takes the frames of both lanes in the order of their times."""
 
     def __init__(self, sender: str, receiver: str, there: Carried, limit_ns: int) -> None:
         """`there` is what the receiving lane carries."""
@@ -62,7 +62,7 @@ class SentenceMatcher:
         return self._texts.get(number, b"")
 
     def feed(self, frame: Frame) -> None:
-        """Take one frame; those without a time, or of other lanes, tell nothing."""
+        """Take one frame; those without a time, or of other lanes, count for nothing."""
         if frame.time is None or frame.direction is not IN:
             return
         self._counter.advance(frame.time)

@@ -20,16 +20,16 @@ MOST_AT_ONCE: Final = 64
 
 
 class LinkTracker:
-    """Told of events and chunks in the order of recording. It can be pickled."""
+    """Takes events and chunks in the order of recording. It can be pickled."""
 
     def __init__(self) -> None:
         self._running: dict[int, TrialTracker] = {}
         self._over: deque[TrialSnapshot] = deque(maxlen=MOST_KEPT)
         self.active = False
-        """Whether a trial runs: without one no chunk need be told."""
+        """Whether a trial runs: without one no chunk is of interest."""
 
     def heed(self, event: Event) -> None:
-        """A trial begins or ends; other events tell nothing."""
+        """A trial begins or ends; other events mean nothing here."""
         if event.name == BEGUN:
             from pale_heron.core.link.description import description_of
             from pale_heron.core.link.trial import TrialTracker

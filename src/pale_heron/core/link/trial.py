@@ -31,7 +31,7 @@ class TrialSnapshot(NamedTuple):
 
 
 class TrialTracker:
-    """Told of the chunks of its lanes, in the order of recording."""
+    """Takes the chunks of its lanes, in the order of recording."""
 
     def __init__(self, described: TrialDescription, begin: int) -> None:
         self.described = described
@@ -65,7 +65,7 @@ class TrialTracker:
         return self._end is not None
 
     def feed(self, chunk: Chunk) -> None:
-        """Take what went over one of its lanes; chunks without a time tell nothing here."""
+        """Take what went over one of its lanes; chunks without a time count for nothing here."""
         if chunk.time is None or chunk.lane not in self.described.lanes:
             return
         if self._exchange is not None:

@@ -65,7 +65,7 @@ def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
         return INCONCLUSIVE, mirrored + " ".join(words)
     if trial.unanswered:
         results.add(FAILS)
-        words.append(f"The last {trial.unanswered} were not answered: which way is broken cannot be told from here.")
+        words.append(f"The last {trial.unanswered} were not answered: which way is broken cannot be seen from here.")
     for result in (FAILS, INCONCLUSIVE):
         if result in results:
             return result, " ".join(words)
@@ -91,7 +91,7 @@ def _direction_words(each: DeliverySnapshot, allowed: float) -> str:
     shown = f"{way}: {', '.join(what)}: not delivered is {certainty(bad, each.settled)}"
     if each.settled == 1:
         return f"{way}: {each.delivered} of 1: shows that it can, not that it does." if not bad else f"{shown}."
-    return f"{shown}{f' ({percent(allowed)} may be)' if allowed else ''}."
+    return f"{shown}{f' ({percent(allowed)} are allowed)' if allowed else ''}."
 
 
 def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
@@ -115,7 +115,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "own-bytes",
                 "A lane receives what it sends itself.",
                 "probes of its own, or its own messages, came back",
-                "Is the module's echo on, or RX wired to TX? A far end that echoes is told with --far echo.",
+                "Is the module's echo on, or RX wired to TX? For a far end that echoes, use --far echo.",
             )
         )
     for each in trial.directions:

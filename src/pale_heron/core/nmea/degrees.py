@@ -29,7 +29,7 @@ def unpack(digits: str, letter: str) -> float | None:
         raise ValueError("minutes of 60 and more")
     angle = int(parts[1]) + minutes / 60.0
     if angle > (90.0 if letter in "NS" else 180.0):
-        raise ValueError("an angle beyond the end of its scale")
+        raise ValueError("an angle out of its range")
     return round(sign * angle, DECIMALS)
 
 

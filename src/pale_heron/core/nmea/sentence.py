@@ -56,7 +56,7 @@ def checksums(data: bytes) -> Checksums:
 
 
 def values(sentence: Sentence) -> dict[str, Any]:
-    """The decoded fields by their keys. Empty, missing and unreadable fields are None (`problems` tells them apart).
+    """The decoded fields by their keys. Empty, missing and unreadable fields are None (`problems` keeps them apart).
 
     Proprietary sentences and unknown formatters give their raw fields as text under "1", "2", ...
     """

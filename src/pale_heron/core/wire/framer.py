@@ -3,7 +3,7 @@
 A stream may mix NMEA 0183 sentences, lines of text, RTCM 3 messages and bytes of no known form. It is read from left to
 right and never looked at twice: `_scan` says up to where the bytes in hand are known to hold no boundary. At a byte
 that could be one (a line end, the start of a sentence, the preamble of an RTCM 3 message) there are three answers: it
-is, it is not, or too few bytes are here to tell. On the third the framer waits for more bytes, or for a pause, which
+is, it is not, or too few bytes are here to decide. On the third the framer waits for more bytes, or for a pause, which
 decides.
 
 - A line ends with LF, CR or CR LF. One line end in front of a line belongs to that line (V.250, 5.7.1: responses begin

@@ -155,7 +155,7 @@ class LaneActions:
         self._app.push_screen(RateScreen(name, finders[0], again, settings.listen_only), take)
 
     def orders(self) -> None:
-        """What the device of the lane can be told, by its dialect."""
+        """The orders that the device of the lane takes, by its dialect."""
         from pale_heron.bench.config.dialects import known_dialects
         from pale_heron.tui.screens.orders import OrdersPanel, recognised
         from pale_heron.tui.views.panels.orders import OrdersMemory
@@ -224,7 +224,7 @@ class LaneActions:
         return "   ".join(parts)
 
     def _attempt(self, do: Callable[[], None]) -> bool:
-        """Do it; trouble is told on the screen."""
+        """Do it; trouble is shown on the screen."""
         try:
             do()
         except Trouble as trouble:

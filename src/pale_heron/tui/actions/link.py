@@ -35,7 +35,7 @@ class LinkActions:
 
     @property
     def state(self) -> str:
-        """What a trial of ours does now; empty where none is under way. A failure to begin is told once."""
+        """What a trial of ours does now; empty where none is under way. A failure to begin is shown once."""
         trial = self._trial
         if trial is None:
             return ""
@@ -73,7 +73,7 @@ class LinkActions:
 
         if lane.module is not None and lane.module.mode == COMMAND:
             warning = f"The module of {safe_label(lane.name)} is in command mode: it takes probes for commands"
-            answers = (("n", "no: lead it into data mode first"), ("y", "yes, try all the same"))
+            answers = (("n", "no: put it into data mode first"), ("y", "yes, try all the same"))
             self._app.push_screen(Choice(warning, answers), lambda key: ask() if key == "y" else None)
         else:
             ask()
@@ -134,7 +134,7 @@ def _words(text: str, count: int) -> list[str]:
 
 def _whole(text: str) -> int:
     if not text.isdecimal() or len(text) > 9:
-        raise ValueError(f"{text!r} is no number of probes or rounds")
+        raise ValueError(f"{text!r} is not a number of probes or rounds")
     return int(text)
 
 

@@ -1,4 +1,4 @@
-"""What can be done with the module of a lane on a live bench: told, read, written, kept, led back, noted."""
+"""What can be done with the module of a lane on a live bench: commands, settings, guarded changes, notes."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -60,7 +60,7 @@ class ModuleActions:
         return self.send_raw(lane, text.encode("ascii") + end, shown)
 
     def send_raw(self, lane: str, data: bytes, title: str) -> bool:
-        """Send bytes; trouble is told on the screen."""
+        """Send bytes; trouble is shown on the screen."""
         try:
             self._bench.send(lane, SendJob(data, title))
         except Trouble as trouble:
@@ -96,7 +96,7 @@ class ModuleActions:
 
         choices = (
             ("n", "no, leave it"),
-            ("e", "lead it back to command mode first: silence, the escape, silence"),
+            ("e", "bring it back to command mode first: silence, the escape, silence"),
             ("y", "send it to the far end"),
         )
         self._app.push_screen(Choice("It is in data mode: the far end would get this line", choices), take)
@@ -104,7 +104,7 @@ class ModuleActions:
     # Operations
 
     def begin(self, lane: str, title: str, work: Work) -> None:
-        """Begin an operation; where another operation is under way on the lane that is told."""
+        """Begin an operation; where another is under way on the lane, that is shown."""
         kept = self._of(lane)
         try:
             operation = SteppedOperation(title, self._bench, lane, kept.acknowledged, work)
@@ -218,7 +218,7 @@ class ModuleActions:
 
         state = lane.module.settings.get(setting.name) if lane.module else None
         proposed = before.get(setting.name, "" if setting.secret or state is None else state.now)
-        question = f"{setting.name} of {lane.name}: {parameter.legal}; nothing forgets it"
+        question = f"{setting.name} of {lane.name}: {parameter.legal}; empty forgets it"
         self._app.push_screen(
             AskLine(
                 question,

@@ -1,4 +1,4 @@
-"""Routines on the full screen: chosen, given values, run whole or step by step, or made from what was told."""
+"""Routines on the full screen: chosen, given values, run whole or step by step, or made from the last exchanges."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -148,15 +148,17 @@ class RoutineActions:
         self._app.push_screen(AskLine(question, variable.value, check, secret=variable.secret), take)
 
     def _make(self, lane: LaneSnapshot) -> None:
-        """Make a routine of what was told last."""
+        """Make a routine of the last exchanges."""
         from pale_heron.bench.config.routine_files import routine_from, user_routines
 
         module = lane.module
-        told = [each for each in module.items if isinstance(each, Exchange) and each.status][-LAST:] if module else []
-        if module is None or not told:
-            self._app.notify("Nothing was told yet that it could be made of", severity="warning", markup=False)
+        exchanges = (
+            [each for each in module.items if isinstance(each, Exchange) and each.status][-LAST:] if module else []
+        )
+        if module is None or not exchanges:
+            self._app.notify("There is no exchange yet that it could be made from", severity="warning", markup=False)
             return
-        proposed = user_routines() / f"{module.dialect.name}-{len(told)}.toml"
+        proposed = user_routines() / f"{module.dialect.name}-{len(exchanges)}.toml"
 
         def take(text: str | None) -> None:
             if not text:
@@ -165,14 +167,14 @@ class RoutineActions:
             try:
                 path.parent.mkdir(parents=True, exist_ok=True)
                 with path.open("x", encoding="utf-8") as file:
-                    file.write(routine_from(path.stem.lower(), module, told))
+                    file.write(routine_from(path.stem.lower(), module, exchanges))
             except OSError as problem:
                 self._app.notify(f"{path} cannot be written: {problem.strerror}", severity="error", markup=False)
                 return
             self._app.notify(f"The routine is in {path}: look through it before it is run", markup=False)
             self._load(lane, str(path))
 
-        question = f"Which file for the last {len(told)} exchanges? Nothing is overwritten"
+        question = f"Which file for the last {len(exchanges)} exchanges? Nothing is overwritten"
         self._app.push_screen(AskLine(question, str(proposed)), take)
 
     def run(self, lane: str) -> None:

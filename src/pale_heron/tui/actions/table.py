@@ -147,10 +147,10 @@ ACTIONS: Final = (
         "Hold the list; the record goes on. Again: follow", footer=True, source="live",
     ),
     _play(lambda it: it.toggle(), "space", "play", "Play or pause; after the end, play again"),
-    _play(lambda it: it.step(), "full_stop", "step", "Pause, and take one record more"),
+    _play(lambda it: it.step(), "full_stop", "step", "Pause, and play one more record"),
     _play(lambda it: it.faster(1), "plus", "faster", "Play faster"),
     _play(lambda it: it.faster(-1), "minus", "slower", "Play slower"),
-    _play(lambda it: it.skip(10), "right_square_bracket", "10 s on", "Go ten seconds on"),
+    _play(lambda it: it.skip(10), "right_square_bracket", "10 s forward", "Go ten seconds forward"),
     _play(lambda it: it.skip(-10), "left_square_bracket", "10 s back", "Go ten seconds back"),
     _traffic(
         lambda it: it.choose_selection(), "f", "show only",
@@ -168,7 +168,7 @@ ACTIONS: Final = (
     _traffic(lambda it: it.next_mark(-1), "k", "mark before", "The mark before this line"),
     _traffic(lambda it: it.next_mark(1), "K", "mark after", "The next mark after this line"),
     _traffic(lambda it: it.go_to_time(), "g", "go to a time", "Go to a time of the record"),
-    _traffic(lambda it: it.next_clock(), "t", "time", "Tell times as UTC, local, since the start, since the line ◆"),
+    _traffic(lambda it: it.next_clock(), "t", "time", "Show times as UTC, local, since the start, since the line ◆"),
     _traffic(
         lambda it: it.compare(), "x", "compare",
         "Compare other lines with this one (◆): time, lines and bytes between",
@@ -184,7 +184,7 @@ ACTIONS: Final = (
     _fix(lambda it: it.move(-1), "left", "moment", "Choose an earlier moment of the ribbon"),
     _fix(lambda it: it.move(1), "right", "later", "Choose a later moment of the ribbon", footer=False),
     _fix(lambda it: it.enter_moment(), "enter", "Traffic then", "Show the chosen moment in Traffic", footer=False),
-    _fix(lambda it: it.let_go(), "escape", "let go", "No moment is chosen any more", footer=False),
+    _fix(lambda it: it.let_go(), "escape", "let go", "Choose no moment", footer=False),
     _fix(lambda it: it.ask_reference(), "p", "reference", "Type a point that is known; distances count from it"),
     _fix(
         lambda it: it.take_mean(), "P", "mean as reference",
@@ -193,7 +193,7 @@ ACTIONS: Final = (
     _fix(lambda it: it.next_span(), "h", "how much", "How much of the last positions the scatter takes"),
     _fix(lambda it: it.keep_drawing(), "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
     _fix(lambda it: it.choose_other(), "c", "compare", "Choose the lane to compare with"),
-    _module(lambda it: it.open_entry(), "colon", "tell it", "Type a command: completed, checked, with its meaning"),
+    _module(lambda it: it.open_entry(), "colon", "type a command", "Completed, checked, with its meaning"),
     _module(
         lambda it: it.next_page(), "v", "page",
         "The next page: exchanges, state, settings, two modules, routine", source="",
@@ -211,7 +211,7 @@ ACTIONS: Final = (
         lambda it, lane: it.change_line(lane), "L", "change line",
         "Change rate or flow control on both sides, with a way back", on_settings=True,
     ),
-    _told(lambda it, lane: it.escape(lane), "E", "escape", "Lead it from data mode back to command mode"),
+    _told(lambda it, lane: it.escape(lane), "E", "escape", "Bring it from data mode back to command mode"),
     _module(lambda it: it.choose_routine(), "T", "routine", "Choose a routine, or make one of the last exchanges"),
     _told(lambda it, lane: it.choose_dialect(lane), "D", "dialect", "Choose how it speaks", footer=False),
     _module(
@@ -233,7 +233,7 @@ ACTIONS: Final = (
     ),
     _lane(
         lambda it: it.orders(), "o", "orders",
-        "What the device can be told: starts, sentences, rates, store and verify",
+        "Orders to the device: starts, sentences, rates, store and verify",
     ),
     _lane(lambda it: it.add_lane(), "a", "add lane", "Open one more lane from the list of ports"),
     _lane(
@@ -251,7 +251,7 @@ ACTIONS: Final = (
         lambda it: it.action_command_palette(), "ctrl+p", "commands",
         "All commands, found by typing", in_palette=False,
     ),
-    _anywhere(lambda it: it.exit(), "q", "quit", "End; the record is closed whole", last=True),
+    _anywhere(lambda it: it.exit(), "q", "quit", "End; the record is completed and closed", last=True),
 )  # fmt: skip
 
 

@@ -75,7 +75,7 @@ def distance(number: float) -> str:
 
 
 def since(seconds: float) -> str:
-    """Time since a moment: `+0.041250 s` is told as `+0.041`, longer ones as `+4:12.041` and `+1:04:12.041`."""
+    """Time since a moment: `+0.041250 s` is written `+0.041`, longer ones as `+4:12.041` and `+1:04:12.041`."""
     sign, whole = ("-" if seconds < 0 else "+"), abs(seconds)
     minutes, rest = divmod(whole, 60)
     if not minutes:

@@ -1,4 +1,4 @@
-"""What the device of a lane can be told, by its dialect; and what becomes of it, step by step."""
+"""Orders to the device of a lane, by its dialect; and what becomes of them, step by step."""
 
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final, Protocol
@@ -9,8 +9,8 @@ from pale_heron.bench.operations.receiver import (
     Work,
     changing_rate,
     choosing_sentences,
+    sending,
     storing,
-    telling,
 )
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.device.schema.actions import DeviceAction
@@ -28,7 +28,7 @@ from pale_heron.tui.views.panels.orders import OrderRow, OrdersMemory
 
 STOPPED_S: Final = 3.0
 _GUARDED: Final = ("sentence", "line-rate", "store")
-"""Actions that are done with more care than telling them: each has a row of its own."""
+"""Actions that take more than sending their line: each has a row of its own."""
 
 
 class OperatedBench(ReceiverBench, Protocol):
@@ -40,7 +40,7 @@ class OperatedBench(ReceiverBench, Protocol):
 def recognised(
     entries: Iterable[Frame | Event], lane: str, dialects: Mapping[str, Dialect]
 ) -> tuple[Dialect, str] | None:
-    """The dialect by what the device said of itself, and the line that tells it; the newest counts."""
+    """The dialect by what the device said of itself, and the line that says so; the newest counts."""
     for entry in reversed(list(entries)):
         if not isinstance(entry, Frame) or entry.lane != lane:
             continue
@@ -122,8 +122,8 @@ class OrdersPanel(Panel[None]):
             if key == "y":
                 do()
 
-        choices = (("n", "no, leave it"), ("y", "yes, tell it"))
-        self.app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Tell it?", choices), take)
+        choices = (("n", "no, leave it"), ("y", "yes, send it"))
+        self.app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Send it?", choices), take)
 
     def _begin(self, title: str, work: Work) -> None:
         try:
@@ -136,7 +136,7 @@ class OrdersPanel(Panel[None]):
         self.draw()
 
     def _teller(self, action: DeviceAction) -> Callable[[], None]:
-        return lambda: self._ask_values(action, {}, lambda values: self._begin(action.name, telling(action, values)))
+        return lambda: self._ask_values(action, {}, lambda values: self._begin(action.name, sending(action, values)))
 
     def _ask_values(self, action: DeviceAction, values: dict[str, str], then: Callable[[dict[str, str]], None]) -> None:
         """Ask for one parameter after the other; each is checked as it is typed."""
@@ -183,7 +183,7 @@ class OrdersPanel(Panel[None]):
             if values[name].isdecimal():
                 self._begin("change the line rate", changing_rate(dialect, int(values[name])))
             else:
-                self.notify(f"{values[name]!r} is no line rate: a whole number is wanted", markup=False)
+                self.notify(f"{values[name]!r} is not a line rate: a whole number is wanted", markup=False)
 
         self._ask_values(action, {}, then)
 
@@ -196,7 +196,7 @@ class OrdersPanel(Panel[None]):
 
     def _choose_dialect(self) -> None:
         if not self._dialects:
-            self.notify("There is no dialect at all: docs/dialects.md tells how to write one", markup=False)
+            self.notify("There is no dialect at all: docs/dialects.md says how to write one", markup=False)
             return
         names = list(self._dialects)
 

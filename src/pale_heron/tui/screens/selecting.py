@@ -26,7 +26,7 @@ class SelectionRow(NamedTuple):
 
 
 class SelectionPanel(Panel[None]):
-    """`snapshot` and `selection` are asked again for every picture; `change` is told each change at once."""
+    """`snapshot` and `selection` are asked again for every picture; `change` gets each change at once."""
 
     def __init__(
         self,

@@ -208,7 +208,7 @@ class SendLine(ModalScreen[None]):
             except OSError as problem:
                 return f"{safe_label(text)} cannot be read: {problem.strerror}"
             if not path.is_file():
-                return f"{safe_label(text)} is no file"
+                return f"{safe_label(text)} is not a file"
             return f"{safe_label(text)} has more than {figures.size(LARGEST_FILE)}" if size > LARGEST_FILE else ""
 
         def send(text: str | None) -> None:

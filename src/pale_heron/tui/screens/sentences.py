@@ -14,7 +14,7 @@ INTERVALS: Final = (None, 0, 1, 2, 3, 4, 5, 10, 20, 30, 60)
 
 
 class SentencesPanel(Panel[dict[str, int]]):
-    """The result is the intervals to be told, each one of `intervals`. `heard` gives what comes now, by formatter."""
+    """The result is the intervals to be set, each one of `intervals`. `heard` gives what comes now, by formatter."""
 
     def __init__(
         self,
@@ -89,5 +89,5 @@ class SentencesPanel(Panel[dict[str, int]]):
             if key == "y":
                 self.dismiss(planned.changes)
 
-        question = f"No longer known then: {', '.join(planned.facts_lost)}. Tell it?"
-        self.app.push_screen(Choice(question, (("n", "no, change the choice"), ("y", "yes, tell it"))), take)
+        question = f"No longer known then: {', '.join(planned.facts_lost)}. Send it?"
+        self.app.push_screen(Choice(question, (("n", "no, change the choice"), ("y", "yes, send it"))), take)

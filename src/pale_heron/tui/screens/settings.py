@@ -35,7 +35,7 @@ _NAMES: Final = tuple(KEYS)
 
 
 class SettingsPanel(Panel[None]):
-    """`settings` and `settings_error` are asked again for every picture; `change` is told each change at once."""
+    """`settings` and `settings_error` are asked again for every picture; `change` gets each change at once."""
 
     def __init__(
         self,

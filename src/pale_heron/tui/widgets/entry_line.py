@@ -54,8 +54,8 @@ class EntryLine(Input):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "leave", "leave", show=False),
-        Binding("up", "recall(-1)", "told before", show=False),
-        Binding("down", "recall(1)", "told after", show=False),
+        Binding("up", "recall(-1)", "earlier command", show=False),
+        Binding("down", "recall(1)", "later command", show=False),
     ]
 
     def __init__(self, dialect: Callable[[], Dialect | None], submit: Callable[[str], None]) -> None:
@@ -88,7 +88,7 @@ class EntryLine(Input):
         self.placeholder = ": opens the entry line"
 
     def remember(self, text: str) -> None:
-        """It was told: the line is free for the next one."""
+        """It was sent: the line is free for the next one."""
         if text and text not in self._entered[-1:]:
             self._entered.append(text)
         self._recalled = len(self._entered)
@@ -99,7 +99,7 @@ class EntryLine(Input):
         self.post_message(self.Left())
 
     def action_recall(self, step: int) -> None:
-        """Bring back what was told before."""
+        """Bring back an earlier command."""
         if self._entered:
             self._recalled = max(0, min(len(self._entered), self._recalled + step))
             self.value = self._entered[self._recalled] if self._recalled < len(self._entered) else ""

@@ -159,7 +159,7 @@ class FixView(Canvas):
             self._go_to(self._moment)
 
     def let_go(self) -> None:
-        """No moment is chosen any more."""
+        """Choose no moment."""
         self._moment = None
         self.draw()
 
@@ -186,7 +186,7 @@ class FixView(Canvas):
                 chosen.reference_from = "typed"
                 self.draw()
 
-        self.app.push_screen(AskLine(f"Which point is known? {EXAMPLES}; nothing forgets it", "", check), take)
+        self.app.push_screen(AskLine(f"Which point is known? {EXAMPLES}; empty forgets it", "", check), take)
 
     def take_mean(self) -> None:
         """Take the mean of the positions in the scatter as the reference."""

@@ -126,7 +126,7 @@ class ModuleView(Vertical):
         self.screen.set_focus(self._body)
 
     def on_key(self, event: events.Key) -> None:
-        """Move through what is shown; the entry line has these keys for what was told before."""
+        """Move through what is shown; the entry line has these keys for earlier commands."""
         steps = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
         if event.key in steps and not self._entry.has_focus:
             event.stop()
@@ -302,7 +302,7 @@ class ModuleView(Vertical):
         spoken = dialect.spoken(text) if dialect else ()
         wrong = next((each.wrong for each in spoken if each.wrong), "")
         if not text.isascii() or not text.isprintable():
-            self._entry.problem = "only printable ASCII can be told; Send (F) takes bytes by number"
+            self._entry.problem = "only printable ASCII can be typed here; Send (F) takes bytes by number"
             return
         if wrong and self._warned != text:
             self._warned = text
@@ -332,6 +332,6 @@ def counted_bytes(exchange: Exchange) -> int | None:
     """How many bytes were announced; None where Ctrl-Z ends the text."""
     for spoken in exchange.spoken:
         if spoken.command is not None and spoken.command.counted:
-            told = spoken.values.get(spoken.command.counted, "")
-            return int(told) if told.isdecimal() else None
+            count = spoken.values.get(spoken.command.counted, "")
+            return int(count) if count.isdecimal() else None
     return None

@@ -11,7 +11,7 @@ this the stream is read in one of four ways, whatever is waiting:
 
 - lines: up to CR or LF (ITU-T V.250, 5.7.1). A line that the pending command expects is information; else one that a
   notice describes is that notice, and never ends or spoils a reply; else, while one is waiting, information.
-- counted: so many bytes as the line before has told, whatever they are.
+- counted: so many bytes as the line before announced, whatever they are.
 - followed: one line of free text, even if it reads `OK`.
 - data: after CONNECT, or what the dialect says, everything belongs to the far end, except a line that ends it.
 
@@ -83,7 +83,7 @@ class Conversation:
         return self._transcript.items
 
     def items_since(self, ended: int) -> list[Item]:
-        """What has ended since so many had, oldest first; none is told twice."""
+        """What has ended since so many had, oldest first; none is given twice."""
         return self._transcript.items_since(ended)
 
     @property
@@ -108,7 +108,7 @@ class Conversation:
 
     @property
     def secrets(self) -> set[str]:
-        """Every secret value that was told or heard."""
+        """Every secret value that was sent or received."""
         return self._secrets.values
 
     def taken(self) -> list[ReportedLine]:
@@ -133,7 +133,7 @@ class Conversation:
             if head.since is None or now - head.since <= limit:
                 return
             self._late_since = now
-            # As of the moment at which the limit was reached, however rarely time is told.
+            # As of the moment at which the limit was reached, however rarely time is passed on.
             self._end(NO_ANSWER, "", "", f"no answer within {limit / SECOND:g} s", head.since + limit)
 
     @property
@@ -141,7 +141,7 @@ class Conversation:
         """What waits for its result, if anything does."""
         return self._transcript.head
 
-    # What is sent, as Outgoing tells it
+    # What is sent, as Outgoing reports it
 
     @property
     def escape(self) -> tuple[bytes, int]:
@@ -154,7 +154,7 @@ class Conversation:
         head = self.head
         return head is not None and head.sent == self.escape[0] != b""
 
-    def told(self, line: bytes, time: int | None) -> None:
+    def line_sent(self, line: bytes, time: int | None) -> None:
         """A command line is whole."""
         spoken = self.dialect.spoken(line.decode("latin-1"))
         self._transcript.end_unsolicited()
@@ -163,15 +163,15 @@ class Conversation:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
         self._transcript.begin(line, spoken, time)
 
-    def payload_told(self) -> None:
+    def payload_sent(self) -> None:
         """The text at a prompt is whole."""
         self._incoming.forget_space()
 
-    def data_told(self, count: int, time: int | None) -> None:
+    def data_sent(self, count: int, time: int | None) -> None:
         """Bytes went to the far end."""
         self._transcript.count_data(time, sent=count)
 
-    def escape_told(self, sequence: bytes, within_ns: int, time: int | None) -> None:
+    def escape_sent(self, sequence: bytes, within_ns: int, time: int | None) -> None:
         """The escape sequence stood alone: its answer is waited for."""
         self._transcript.begin(sequence, (), time).within_ns = within_ns
 
@@ -179,11 +179,11 @@ class Conversation:
         """It was followed too soon."""
         self._transcript.withdraw()
 
-    # What is received, as Incoming tells it
+    # What is received, as Incoming reports it
 
     @property
     def numbers_come(self) -> bool:
-        """Whether results may come as numbers: not where words came, unless it is just being told to change that."""
+        """Whether results may come as numbers: not where words came, unless that is just being changed."""
         if self.words is not True:
             return True
         head = self.head
@@ -340,7 +340,7 @@ class Conversation:
             return
         self._transcript.add(heard)
         spoken = head.spoken
-        reported = [self.dialect.field_of(name).told(raw) for name, raw in fields if raw]
+        reported = [self.dialect.field_of(name).in_words(raw) for name, raw in fields if raw]
         word = text.decode("latin-1").partition(":")[0] if result.code is None else _word(result)
         meaning = f"{result.meaning}: {', '.join(reported)}" if reported else result.meaning
         escaping = self.escaping

@@ -64,9 +64,9 @@ class Exchange:
 
     @property
     def fields(self) -> dict[str, str]:
-        """The named fields of the reply, as received; of several lines the last one tells."""
-        told = (each for each in self.heard if each.role in (INFORMATION, RESULT))
-        return {name: raw for each in told for name, raw in each.fields}
+        """The named fields of the reply, as received; of several lines the last one counts."""
+        lines = (each for each in self.heard if each.role in (INFORMATION, RESULT))
+        return {name: raw for each in lines for name, raw in each.fields}
 
     @property
     def seconds(self) -> float | None:

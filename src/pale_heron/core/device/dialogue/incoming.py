@@ -1,8 +1,9 @@
 """Cuts what a module sends into lines, prompts, numbers, payloads and data, as the moment asks.
 
-The stream is read in one of four ways: lines up to CR or LF (ITU-T V.250, 5.7.1); so many bytes as the line before has
-told; one line of free text; or data, of which lines are only looked at for what ends it. A number alone is held until
-the next byte, or a pause, tells whether an LF follows its CR (V.250, 6.2.6). Nothing is read twice, and nothing grows.
+The stream is read in one of four ways: lines up to CR or LF (ITU-T V.250, 5.7.1); so many bytes as the line before
+announced; one line of free text; or data, of which lines are only looked at for what ends it. A number alone is held
+until the next byte, or a pause, shows whether an LF follows its CR (V.250, 6.2.6). Nothing is read twice, and nothing
+grows.
 """
 
 import re
@@ -20,14 +21,14 @@ DECIDING_NS: Final = 40_000_000
 """A pause after a number and CR: no LF belongs to it."""
 
 BEHIND_NS: Final = 3 * SECOND
-"""Payloads and texts come at once behind the line that tells of them, or not at all."""
+"""Payloads and texts come at once behind the line that announces them, or not at all."""
 
 END: Final = re.compile(rb"[\r\n]")
 _DIGITS = re.compile(rb"\d{1,2}").fullmatch
 
 
 class IncomingListener(Protocol):
-    """Who is told what comes. `mode` is that of the module now."""
+    """Who hears what comes. `mode` is that of the module now."""
 
     mode: str
 
@@ -67,9 +68,9 @@ class Incoming:
         """Whether bytes or a line of text must come that belong to the line before."""
         return bool(self._counted) or self._follows
 
-    def expect(self, told: str | None, follows: bool, belongs: str) -> None:
-        """What comes behind a line: so many bytes as it has told, or a line of free text."""
-        self._counted = min(int(told), MOST_COUNTED) if told and told.isdecimal() else 0
+    def expect(self, count: str | None, follows: bool, belongs: str) -> None:
+        """What comes behind a line: so many bytes as it announced, or a line of free text."""
+        self._counted = min(int(count), MOST_COUNTED) if count and count.isdecimal() else 0
         self._follows = follows
         self._belongs = belongs
 
@@ -78,7 +79,7 @@ class Incoming:
         self._skip_space = False
 
     def tick(self, now: int) -> None:
-        """Let time pass: a number is decided, and what was told of and did not come is given up."""
+        """Let time pass: a number is decided, and what was announced and did not come is given up."""
         if self._number is not None:
             text, time = self._number
             if time is None or now - time >= DECIDING_NS:

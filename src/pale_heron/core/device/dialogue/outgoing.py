@@ -12,7 +12,7 @@ ESCAPE_KEPT: Final = 8
 
 
 class OutgoingListener(Protocol):
-    """Who is told what was sent. `mode` is that of the module now."""
+    """Who hears what was sent. `mode` is that of the module now."""
 
     mode: str
 
@@ -25,13 +25,13 @@ class OutgoingListener(Protocol):
     @property
     def escaping(self) -> bool: ...
 
-    def told(self, line: bytes, time: int | None) -> None: ...
+    def line_sent(self, line: bytes, time: int | None) -> None: ...
 
-    def payload_told(self) -> None: ...
+    def payload_sent(self) -> None: ...
 
-    def data_told(self, count: int, time: int | None) -> None: ...
+    def data_sent(self, count: int, time: int | None) -> None: ...
 
-    def escape_told(self, sequence: bytes, within_ns: int, time: int | None) -> None: ...
+    def escape_sent(self, sequence: bytes, within_ns: int, time: int | None) -> None: ...
 
     def escape_was_data(self) -> None: ...
 
@@ -66,7 +66,7 @@ class Outgoing:
                 at = end.end()
                 line, self._line = bytes(self._line), bytearray()
                 if line.strip() and line[:1] not in (b"$", b"!"):
-                    self._speaker.told(line, time)
+                    self._speaker.line_sent(line, time)
         self._last = time
 
     def forget_escape(self) -> None:
@@ -78,7 +78,7 @@ class Outgoing:
         sequence, guard = self._speaker.escape
         alone = data == sequence != b"" and not self._line and not self._speaker.mode
         if alone and self._is_quiet(guard, time):
-            self._speaker.escape_told(sequence, guard + 2 * SECOND, time)
+            self._speaker.escape_sent(sequence, guard + 2 * SECOND, time)
             return True
         return False
 
@@ -100,7 +100,7 @@ class Outgoing:
         if whole:
             head.add(ReceivedLine(time, SENT, head.payload))
             head.prompted, head.since = False, time
-            self._speaker.payload_told()
+            self._speaker.payload_sent()
         return end
 
     def _data(self, data: bytes, time: int | None) -> None:
@@ -114,6 +114,6 @@ class Outgoing:
             if self._speaker.escaping and len(self._escape) > len(sequence):
                 self._speaker.escape_was_data()
         if sequence and self._escape == sequence:
-            self._speaker.escape_told(sequence, guard + 2 * SECOND, time)
+            self._speaker.escape_sent(sequence, guard + 2 * SECOND, time)
         del self._escape[:-ESCAPE_KEPT]
-        self._speaker.data_told(len(data), time)
+        self._speaker.data_sent(len(data), time)

@@ -1,4 +1,4 @@
-"""A position that a module tells in a line of its own, out of the fields that its dialect names.
+"""A position that a module reports in a line of its own, out of the fields that its dialect names.
 
 Whatever order the fields have, their kinds say what they are. Angles are signed decimal degrees, or packed degrees and
 minutes where a hemisphere stands beside them (NMEA 0183, 5.3.3).
@@ -23,12 +23,12 @@ _FIGURES: Final = {
 
 
 def position_of(
-    dialect: Dialect, told: Iterable[tuple[str, str]], time: int | None, line: bytes
+    dialect: Dialect, fields: Iterable[tuple[str, str]], time: int | None, line: bytes
 ) -> ReportedPosition | None:
-    """The position that the named fields of a line tell; None where there is none, or cannot be read."""
+    """The position that the named fields of a line give; None where there is none, or cannot be read."""
     found: dict[str, str] = {}
     seen = False
-    for name, raw in told:
+    for name, raw in fields:
         kind = dialect.field_of(name).kind
         seen = seen or kind == kinds.LATITUDE
         if raw:
@@ -63,5 +63,5 @@ def _angle(found: Mapping[str, str], kind: str, letter_kind: str, most: float) -
         return packed, f"{digits},{letter}"
     angle = float(digits)
     if not isfinite(angle) or abs(angle) > most:
-        raise ValueError("an angle beyond the end of its scale")
+        raise ValueError("an angle out of its range")
     return angle, digits

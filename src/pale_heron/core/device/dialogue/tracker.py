@@ -21,7 +21,7 @@ RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, n
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """The last value of a field. `source` is the line that told it, as received."""
+    """The last value of a field. `source` is the line that carried it, as received."""
 
     field: Field
     raw: str
@@ -30,7 +30,7 @@ class Reading:
 
     @property
     def words(self) -> str:
-        return self.field.told(self.raw)
+        return self.field.in_words(self.raw)
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +134,7 @@ class ModuleTracker:
         return StageStatus.REACHED if self._exchanges > self._unanswered else StageStatus.WAITING
 
     def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[ReportedPosition]:
-        """Take what was sent or received; gives the positions that it told.
+        """Take what was sent or received; gives the positions that it reported.
 
         A byte takes `byte_ns` on the line; 0 where that is not known.
         """
@@ -148,15 +148,15 @@ class ModuleTracker:
 
     def _take(self, now: int | None) -> list[ReportedPosition]:
         conversation = self._conversation
-        told = conversation.taken()
+        reported = conversation.taken()
         ended = conversation.items_since(self._seen)
         self._seen = conversation.ended_count
-        if not told and not ended and conversation.mode != DATA:
+        if not reported and not ended and conversation.mode != DATA:
             return []
         if len(conversation.restarts) != self._restarts:
             self._restarts = len(conversation.restarts)
             self._restarted()
-        positions = [position for each in told if (position := self._note_line(each)) is not None]
+        positions = [position for each in reported if (position := self._note_line(each)) is not None]
         for item in ended:
             if isinstance(item, Exchange):
                 self._ended(item)
@@ -164,9 +164,9 @@ class ModuleTracker:
             self._reach(FIRST_DATA, now)
         return positions
 
-    def _note_line(self, told: ReportedLine) -> ReportedPosition | None:
+    def _note_line(self, line: ReportedLine) -> ReportedPosition | None:
         """One line with named fields: its readings, milestones, settings, and position."""
-        heard = told.heard
+        heard = line.heard
         for name, raw in heard.fields:
             found = self._dialect.field_of(name)
             if found.reading and (raw or found.reading not in self._readings):
@@ -177,8 +177,8 @@ class ModuleTracker:
             )
             if by_field or (milestone.notice and milestone.notice == heard.name):
                 self._reach(milestone.name, heard.time)
-        if told.command is not None and told.form in (*HARMLESS, "run"):
-            self._read(told.command, dict(heard.fields), heard.time)
+        if line.command is not None and line.form in (*HARMLESS, "run"):
+            self._read(line.command, dict(heard.fields), heard.time)
         return position_of(self._dialect, heard.fields, heard.time, heard.data)
 
     def _reach(self, milestone: str, time: int | None) -> None:

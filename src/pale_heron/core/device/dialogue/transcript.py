@@ -39,8 +39,8 @@ class PendingExchange:
         """How many payload bytes the command has announced; None where Ctrl-Z ends them."""
         if self.prompts is None or not self.prompts.counted:
             return None
-        told = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
-        return int(told) if told.isdecimal() else None
+        count = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
+        return int(count) if count.isdecimal() else None
 
     def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
@@ -100,7 +100,7 @@ class Transcript:
         return (*self._items, *([self._data] if self._data else []), *under_way)
 
     def items_since(self, ended: int) -> list[Item]:
-        """What has ended since so many had, oldest first; none is told twice."""
+        """What has ended since so many had, oldest first; none is given twice."""
         new = self.ended_count - ended
         return list(self._items)[-new:] if new > 0 else []
 
@@ -166,7 +166,7 @@ class Transcript:
 
 
 class KnownSecrets:
-    """Every secret value that was told or heard, as far as the dialect knew it as one."""
+    """Every secret value that was sent or received, as far as the dialect knew it as one."""
 
     MOST: Final = 500
     SHORTEST: Final = 3

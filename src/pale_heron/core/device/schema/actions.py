@@ -1,4 +1,4 @@
-"""One thing that a receiver is told: what is sent, what acknowledges it, what it risks.
+"""One order to a receiver: what is sent, what acknowledges it, what it risks.
 
 [action.line-rate]
 meaning = "The line rate, from the next epoch on"
@@ -44,7 +44,7 @@ _HEX_BODY = re.compile(r"(?:\s*(?:[0-9A-Fa-f]{2}|\{[a-z][a-z0-9-]*\}))+\s*").ful
 
 @dataclass(frozen=True, slots=True)
 class DeviceAction:
-    """One thing that the device can be told."""
+    """One order that the device takes."""
 
     name: str
     send: str
@@ -67,8 +67,8 @@ class DeviceAction:
     @property
     def risk(self) -> str:
         """Why it asks first; empty where it need not."""
-        told = [f"it forgets {self.forgets}" if self.forgets else "", "it restarts" if self.restarts else ""]
-        return " and ".join(filter(None, told))
+        risks = [f"it forgets {self.forgets}" if self.forgets else "", "it restarts" if self.restarts else ""]
+        return " and ".join(filter(None, risks))
 
     def check(self, values: Mapping[str, str]) -> str:
         """What is wrong with the values; empty where all are legal."""
@@ -116,16 +116,16 @@ def read_action(name: str, table: TomlTable) -> DeviceAction:
         for used in PLACEHOLDER.findall(text):
             if used not in names:
                 nearest = nearest_words(used, dict.fromkeys(names))
-                table.wrong(key, f"{{{used}}} is no parameter of this action{nearest}")
+                table.wrong(key, f"{{{used}}} is not a parameter of this action{nearest}")
     for parameter in names:
         if f"{{{parameter}}}" not in send:
-            table.wrong("send", f"the parameter {parameter!r} stands nowhere in it")
+            table.wrong("send", f"the parameter {parameter!r} is not used in it")
     starts = table.text("starts")
     if starts and starts not in STARTS:
         table.wrong("starts", f"{starts!r} is not one of {', '.join(STARTS)}")
     changes = table.text("changes-rate")
     if changes and changes not in names:
-        table.wrong("changes-rate", f"{changes!r} is no parameter of this action")
+        table.wrong("changes-rate", f"{changes!r} is not a parameter of this action")
     for wanted in ROLES.get(name, ()):
         if wanted not in names:
             table.wrong("send", f"an action called {name!r} needs a parameter {wanted!r}")

@@ -63,9 +63,9 @@ class Command:
     risks: tuple[str, ...] = ()
     prompts: bool = False
     counted: str = ""
-    """The parameter that tells how many bytes are sent at the prompt; empty where Ctrl-Z ends them."""
+    """The parameter that says how many bytes are sent at the prompt; empty where Ctrl-Z ends them."""
     arrives: str = ""
-    """The field of a reply that tells how many bytes follow it."""
+    """The field of a reply that says how many bytes follow it."""
     enters: str = ""
     """The mode in which the module is after its OK."""
     note: str = ""
@@ -77,8 +77,8 @@ class Command:
 
     def check(self, values: Mapping[str, str]) -> str:
         """What is wrong with values; empty where all are legal."""
-        told = (self.parameters[name].check(value) for name, value in values.items() if name in self.parameters)
-        return next(filter(None, told), "")
+        problems = (self.parameters[name].check(value) for name, value in values.items() if name in self.parameters)
+        return next(filter(None, problems), "")
 
     def text(self, form: str, values: Mapping[str, str]) -> str:
         """The command line of a form. Raises ValueError where a value is missing or not legal."""
@@ -89,7 +89,7 @@ class Command:
                     raise ValueError(wrong)
                 return PLACEHOLDER.sub(lambda placeholder: values[placeholder[1]], template)
         wanted = " or ".join(self.forms.get(form, ())) or f"{self.name} has no {form} form"
-        raise ValueError(f"{self.name} cannot be told with {', '.join(values) or 'no value'}: {wanted}")
+        raise ValueError(f"{self.name} cannot be sent with {', '.join(values) or 'no value'}: {wanted}")
 
 
 class TypedCommand(NamedTuple):
@@ -161,7 +161,7 @@ _EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
 def pieces(line: str) -> list[str]:
     """A command line that begins with AT, cut into its commands, each with `AT` in front (V.250, 5.2.1).
 
-    What is no command by its form stays whole.
+    What has not the form of a command stays whole.
     """
     found, at, body = [], 0, line[2:]
     while at < len(body):
@@ -176,23 +176,25 @@ def pieces(line: str) -> list[str]:
 
 
 def read_command(name: str, table: TomlTable) -> Command:
-    """A command as its table tells it."""
+    """A command as its table has it."""
     parameters = {key: read_parameter(key, each, FORBIDDEN_IN_COMMANDS) for key, each in table.tables("parameter")}
     forms = {form: texts for form in FORMS if (texts := table.texts(form))}
     if not forms:
         table.wrong(RUN, f"a command needs at least one of {', '.join(FORMS)}")
     used = {placeholder for texts in forms.values() for text in texts for placeholder in PLACEHOLDER.findall(text)}
     for placeholder in sorted(used - set(parameters)):
-        table.wrong(SET, f"{{{placeholder}}} is no parameter of this command{nearest_words(placeholder, parameters)}")
+        table.wrong(
+            SET, f"{{{placeholder}}} is not a parameter of this command{nearest_words(placeholder, parameters)}"
+        )
     for placeholder in sorted(set(parameters) - used):
-        table.wrong(SET, f"the parameter {placeholder!r} stands in no form")
+        table.wrong(SET, f"the parameter {placeholder!r} is used in no form")
     counted = table.text("counted")
     if counted and counted not in parameters:
-        table.wrong("counted", f"{counted!r} is no parameter of this command")
+        table.wrong("counted", f"{counted!r} is not a parameter of this command")
     replies = table.compiled("reply")
     arrives = table.text("arrives")
     if arrives and not any(arrives in each.groupindex for each in replies):
-        table.wrong("arrives", f"{arrives!r} is no field of its reply")
+        table.wrong("arrives", f"{arrives!r} is not a field of its reply")
     command = Command(
         name=name,
         meaning=table.text("meaning"),

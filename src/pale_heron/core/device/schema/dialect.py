@@ -1,9 +1,9 @@
-"""A dialect: how one kind of device speaks and is told things, as a table that people write (docs/dialects.md).
+"""A dialect: how one kind of device speaks and is spoken to, as a table that people write (docs/dialects.md).
 
 A receiver needs `[action.*]`, a module `[command.*]`, `[result.*]`, `[notice.*]`, `[field.*]`, `[setting.*]` and some
 more. `extends` names a dialect that this one grows from: its tables are laid over those of the other.
 
-Reading it never stops at the first mistake: every one is told with the place where it stands, as the path of its keys.
+Reading it never stops at the first mistake: each is reported with its place, as the path of its keys.
 """
 
 from collections.abc import Callable, Mapping
@@ -138,9 +138,7 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
     for table in (recognise, line, mode, payload, top):
         table.end()
     if not actions and not commands and not problems:
-        problems.append(
-            TableProblem((), "there is nothing that it is told: write an [action.NAME] or a [command.NAME]")
-        )
+        problems.append(TableProblem((), "it has nothing to send: write an [action.NAME] or a [command.NAME]"))
     problems += _unknown_fields(dialect)
     return dialect, problems
 
@@ -158,7 +156,7 @@ def _all(top: TomlTable, key: str, read: Callable[[str, TomlTable], Part]) -> di
 def _unknown_fields(dialect: Dialect) -> list[TableProblem]:
     """What names something that is not there."""
     problems = [
-        TableProblem(("milestone", each.name, "notice"), f"{each.notice!r} is no notice")
+        TableProblem(("milestone", each.name, "notice"), f"{each.notice!r} is not a notice")
         for each in dialect.milestones.values()
         if each.notice and each.notice not in dialect.notices
     ]
@@ -169,7 +167,7 @@ def _unknown_fields(dialect: Dialect) -> list[TableProblem]:
         if name not in named
     ]
     return problems + [
-        TableProblem(("setting", each.name, "refers"), f"{each.refers!r} is no setting")
+        TableProblem(("setting", each.name, "refers"), f"{each.refers!r} is not a setting")
         for each in dialect.settings.values()
         if each.refers and each.refers not in dialect.settings
     ]

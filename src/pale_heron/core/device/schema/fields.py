@@ -1,4 +1,4 @@
-r"""A field of a line that a module says: what it means, its unit, and how it is told.
+r"""A field of a line that a module says: what it means, its unit, and how it is written in words.
 
 Patterns of replies and notices name their fields, `(?P<signal>\d+)`; what a name means is said once for the dialect:
 
@@ -29,7 +29,7 @@ degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss`
 
 NUMERIC: Final = (INTEGER, NUMBER, ALTITUDE, USED)
 MASK: Final = "●●●●"
-"""What stands for a secret. Its length tells nothing."""
+"""What stands for a secret. Its length gives nothing away."""
 
 Value = str | int | float | None
 
@@ -51,7 +51,7 @@ class Field:
     secret: bool = False
 
     def value(self, raw: str) -> Value:
-        """The typed value; None where it says that it is not known, the text where it is no number after all."""
+        """The typed value; None where it says that it is not known, the text where it is not a number after all."""
         if not raw or raw in self.unknown:
             return None
         if self.kind not in NUMERIC:
@@ -65,7 +65,7 @@ class Field:
         scaled = self.scale * number + self.offset
         return int(scaled) if scaled == int(scaled) else scaled
 
-    def told(self, raw: str, *, open_secret: bool = False) -> str:
+    def in_words(self, raw: str, *, open_secret: bool = False) -> str:
         """The value in words: with unit, meaning and grade; a secret only where it is asked for."""
         if self.secret and not open_secret:
             return MASK if raw else "empty"
@@ -75,13 +75,13 @@ class Field:
         if raw in self.words:
             return f"{raw}, {self.words[raw]}"
         shown = f"{value:g}" if isinstance(value, float) else str(value)
-        told = f"{shown} {self.unit}" if self.unit else shown
+        text = f"{shown} {self.unit}" if self.unit else shown
         grade = next((word for least, word in self.grades if isinstance(value, int | float) and value >= least), "")
-        return f"{told}, {grade}" if grade else told
+        return f"{text}, {grade}" if grade else text
 
 
 def read_field(name: str, table: TomlTable) -> Field:
-    """A field as its table tells it."""
+    """A field as its table has it."""
     scale, offset = table.limit("scale"), table.limit("offset")
     found = Field(
         name=name,

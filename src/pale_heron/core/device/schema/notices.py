@@ -10,7 +10,7 @@
     line = '\\+HEARD: (?P<from>\\d+),(?P<length>\\d+)'
     arrives = "length"        # so many bytes follow the line
 
-Result codes are words, or numbers where the module was told so (ITU-T V.250, 5.7.1 and 6.2.6).
+Result codes are words, or numbers where the module was set so (ITU-T V.250, 5.7.1 and 6.2.6).
 """
 
 from collections.abc import Mapping
@@ -48,14 +48,14 @@ class Notice:
     meaning: str = ""
     code: int | None = None
     arrives: str = ""
-    """The field that tells how many bytes follow."""
+    """The field that says how many bytes follow."""
     follows: bool = False
     """Whether a line of free text follows, which belongs to it."""
     enters: str = ""
     restarts: bool = False
-    """Whether it tells that the module has restarted."""
+    """Whether it means that the module has restarted."""
 
-    def told(self, fields: Mapping[str, str]) -> str:
+    def in_words(self, fields: Mapping[str, str]) -> str:
         """What it means, with the fields of the line."""
         return PLACEHOLDER.sub(lambda place: fields.get(place[1], ""), self.meaning)
 
@@ -83,7 +83,7 @@ def _code(table: TomlTable) -> int | None:
 
 
 def read_result(name: str, table: TomlTable) -> FinalResult:
-    """A result as its table tells it."""
+    """A result as its table has it."""
     meaning, enters = table.text("meaning"), table.one_of("enters", MODES)
     found = FinalResult(name, _line(table), table.one_of("status", STATUSES, ERROR), meaning, _code(table), enters)
     table.end()
@@ -91,10 +91,10 @@ def read_result(name: str, table: TomlTable) -> FinalResult:
 
 
 def read_notice(name: str, table: TomlTable) -> Notice:
-    """A notice as its table tells it."""
+    """A notice as its table has it."""
     line, arrives = _line(table), table.text("arrives")
     if arrives and arrives not in line.groupindex:
-        table.wrong("arrives", f"{arrives!r} is no field of its line")
+        table.wrong("arrives", f"{arrives!r} is not a field of its line")
     found = Notice(
         name=name,
         line=line,
@@ -110,7 +110,7 @@ def read_notice(name: str, table: TomlTable) -> Notice:
 
 
 def read_milestone(name: str, table: TomlTable) -> Milestone:
-    """A milestone as its table tells it."""
+    """A milestone as its table has it."""
     found = Milestone(name, table.text("notice"), table.text("field"), table.texts("values"))
     if name not in MILESTONES:
         table.wrong("notice", f"{name!r} is not one of {', '.join(MILESTONES)}")

@@ -36,8 +36,8 @@ class Parameter:
         """What may be given, in words."""
         unit = f" {self.unit}" if self.unit else ""
         if self.choices:
-            told = (f"{value} {meaning}".strip() for value, meaning in self.choices.items())
-            return "one of " + ", ".join(told) + unit
+            choices = (f"{value} {meaning}".strip() for value, meaning in self.choices.items())
+            return "one of " + ", ".join(choices) + unit
         if self.letters:
             return f"one or more of {' '.join(self.letters)}"
         if self.least is None and self.most is None:
@@ -77,7 +77,7 @@ def _is_between(value: str, least: float | None, most: float | None) -> bool:
 
 
 def read_parameter(name: str, table: TomlTable, forbidden: str) -> Parameter:
-    """A parameter as its table tells it."""
+    """A parameter as its table has it."""
     choices = table.choices("choices")
     least, most = table.limit("least"), table.limit("most")
     letters = table.text("letters")

@@ -132,7 +132,7 @@ class RoutineStep:
             PAUSE: f"pause {self.seconds:g} s",
             POLL: f"{self.line} until {self.field} is {self.condition.words}",
             RESTART: "restart, until it answers again",
-            ESCAPE: "lead it back to command mode",
+            ESCAPE: "bring it back to command mode",
             LINE: f"change the line to {self.rate or ''} {self.flow or ''}".rstrip(),
             ASK: f"ask: {self.question}",
             MARK: f"mark: {self.text}",
@@ -196,7 +196,7 @@ def read_routine(written: Mapping[str, Any]) -> tuple[Routine, list[TableProblem
             steps.append(step)
         for used in _variables_used(step):
             if used not in variables:
-                table.wrong("do", f"{{{used}}} is no variable of this routine{nearest_words(used, variables)}")
+                table.wrong("do", f"{{{used}}} is not a variable of this routine{nearest_words(used, variables)}")
     routine = Routine(name, top.text("title"), top.text("dialect"), lanes, variables, tuple(steps))
     top.end()
     if not steps and not problems:

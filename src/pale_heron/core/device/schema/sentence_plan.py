@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from pale_heron.core.gnss.facts_lost import facts_told
+from pale_heron.core.gnss.facts_lost import facts_carried
 
 TYPICAL_BYTES: Final = {
     "RMC": 76,
@@ -66,13 +66,13 @@ def plan(
     rows = tuple(_row(name, heard.get(name), wanted.get(name), epochs_per_s) for name in names)
     before = list(heard)
     after = [row.name for row in rows if row.bytes_per_s > 0]
-    told_before, told_after = facts_told(before), facts_told(after)
+    known_before, known_after = facts_carried(before), facts_carried(after)
     return SentencePlan(
         rows,
         sum(each.bytes_per_s for each in heard.values()),
         sum(row.bytes_per_s for row in rows),
-        tuple(fact for fact in told_before if fact not in told_after),
-        tuple(fact for fact in told_after if fact not in told_before),
+        tuple(fact for fact in known_before if fact not in known_after),
+        tuple(fact for fact in known_after if fact not in known_before),
     )
 
 

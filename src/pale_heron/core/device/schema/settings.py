@@ -150,16 +150,16 @@ def _filled(words: str, here: str, there: str) -> str:
 
 
 def read_setting(name: str, table: TomlTable, commands: Mapping[str, Command], secrets: frozenset[str]) -> Setting:
-    """A setting as its table tells it; `secrets` are the fields that must not be shown."""
+    """A setting as its table has it; `secrets` are the fields that must not be shown."""
     command = commands.get(table.text("command", name))
     value = table.text("value", name)
     parameter = command.parameters.get(value) if command else None
     if command is None:
-        table.wrong("command", f"{table.text('command', name)!r} is no command of this dialect")
+        table.wrong("command", f"{table.text('command', name)!r} is not a command of this dialect")
     elif SET in command.forms and parameter is None:
-        table.wrong("value", f"{value!r} is no parameter of the command {command.name!r}")
+        table.wrong("value", f"{value!r} is not a parameter of the command {command.name!r}")
     elif QUERY in command.forms and not any(value in each.groupindex for each in command.replies):
-        table.wrong("value", f"{value!r} is no field of the reply of {command.name!r}")
+        table.wrong("value", f"{value!r} is not a field of the reply of {command.name!r}")
     opposites = tuple(tuple(pair.split(",")) for pair in table.texts("opposites"))
     found = Setting(
         name=name,

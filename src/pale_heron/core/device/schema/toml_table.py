@@ -1,6 +1,6 @@
 """One table of a TOML file that people write: hands out its values, and notes what is wrong.
 
-Reading never stops at the first mistake; each is told with the keys where it stands.
+Reading never stops at the first mistake; each is reported with the keys where it stands.
 """
 
 import re
@@ -84,7 +84,7 @@ class TomlTable:
         try:
             Pattern(PLACEHOLDER.sub("x", pattern))
         except Broken as problem:
-            self.wrong(key, f"{pattern!r} is no regular expression: {problem}")
+            self.wrong(key, f"{pattern!r} is not a regular expression: {problem}")
 
     def choices(self, key: str) -> dict[str, str]:
         """What may be chosen, with what each means: of a list, or of a table."""
@@ -109,7 +109,7 @@ class TomlTable:
             try:
                 found.append(Pattern(each))
             except Broken as problem:
-                self.wrong(key, f"{each!r} is no regular expression: {problem}")
+                self.wrong(key, f"{each!r} is not a regular expression: {problem}")
         return tuple(found)
 
     def grades(self, key: str) -> tuple[tuple[float, str], ...]:
@@ -120,7 +120,7 @@ class TomlTable:
                 case [int() | float() as least, str(word)]:
                     found.append((float(least), word))
                 case _:
-                    self.wrong(key, f"{pair!r} is no pair of a figure and a word")
+                    self.wrong(key, f"{pair!r} is not a pair of a figure and a word")
         if found != sorted(found, reverse=True):
             self.wrong(key, "the figures must go down")
         return tuple(found)
@@ -167,4 +167,4 @@ class TomlTable:
         """Note the keys that mean nothing."""
         for key in self._given:
             if key not in self._known:
-                self.wrong(str(key), f"{key!r} is no key here{nearest_words(str(key), self._known)}")
+                self.wrong(str(key), f"{key!r} is not a key here{nearest_words(str(key), self._known)}")

@@ -1,4 +1,4 @@
-"""Whether GGA and RMC, the two sentences that tell most, tell the same of one epoch."""
+"""Whether GGA and RMC, the two sentences that carry most, say the same of one epoch."""
 
 from typing import Final
 
@@ -11,22 +11,28 @@ BURST_SHARE: Final = 0.35
 
 
 class Agreement:
-    """Compares them, and tells `plausibility`."""
+    """Compares them, and reports to `plausibility`."""
 
     def __init__(self, plausibility: PlausibilityChecks) -> None:
         self._plausibility = plausibility
         self._times: dict[str, tuple[bytes, int | None]] = {}
-        """The time that each told last, and when it came."""
+        """The time that each gave last, and when it came."""
 
     def times(self, formatter: str, other: str, time: bytes, arrived: int | None, usual: int) -> None:
-        """They tell one time in one burst, which is short against the `usual` time between epochs."""
+        """They give one time in one burst, which is short against the `usual` time between epochs."""
         self._times[formatter] = time, arrived
-        told, before = self._times.get(other, (b"", None))
-        if told and time and before is not None and arrived is not None and 0 <= arrived - before < BURST_SHARE * usual:
-            self._plausibility.compared("time", told == time)
+        other_time, before = self._times.get(other, (b"", None))
+        if (
+            other_time
+            and time
+            and before is not None
+            and arrived is not None
+            and 0 <= arrived - before < BURST_SHARE * usual
+        ):
+            self._plausibility.compared("time", other_time == time)
 
     def epoch(self, whole: OpenEpoch) -> None:
-        """They tell one validity and one place of an epoch, which is whole."""
+        """They give one validity and one position of an epoch, which is whole."""
         if whole.fixed_by_gga is None or whole.fixed_by_rmc is None:
             return
         self._plausibility.compared("validity", whole.fixed_by_gga == whole.fixed_by_rmc)

@@ -22,7 +22,7 @@ class Epoch(NamedTuple):
     arrived: int | None
     """When its first sentence came."""
     utc: int | None
-    """The moment that it tells of; None while the date is unknown."""
+    """The moment that it is about; None while the date is unknown."""
     of_day: int | None
     """Its time of day, nanoseconds; known before any date."""
     level: int

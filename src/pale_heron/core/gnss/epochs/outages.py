@@ -56,7 +56,7 @@ class EpochSummary(NamedTuple):
 
 
 class Outages:
-    """Told of every epoch, in the order of their times."""
+    """Takes every epoch, in the order of their times."""
 
     def __init__(self) -> None:
         self._ended: deque[Outage] = deque(maxlen=MOST_KEPT)
@@ -77,9 +77,9 @@ class Outages:
         if self._last_fix is not None and self._lasting is None:
             self._ended.append(_of_bytes(begin, end, self._last_fix))
 
-    def so_far(self, being_told: EpochSummary | None, silent_since: int | None) -> tuple[Outage, ...]:
-        """All of them; with the epoch that is still being told, or with the silence since a moment."""
-        ended, lasting = self._with(being_told) if being_told is not None else ([], self._lasting)
+    def so_far(self, unfinished: EpochSummary | None, silent_since: int | None) -> tuple[Outage, ...]:
+        """All of them; with the epoch that is still arriving, or with the silence since a moment."""
+        ended, lasting = self._with(unfinished) if unfinished is not None else ([], self._lasting)
         if silent_since is not None and self._last_fix is not None and lasting is None:
             lasting = _of_bytes(silent_since, None, self._last_fix)
         return (*self._ended, *ended, lasting) if lasting is not None else (*self._ended, *ended)

@@ -1,8 +1,8 @@
 """Does what the receiver says make sense? A few sums over every epoch, and what they give away at the end.
 
 a date that is off by 1024 weeks    GPS counts weeks in ten bits (IS-GPS-200): a receiver that does not know which
-                                    round it is in tells a date 1024 weeks, or a multiple, too early or too late
-a default date before the first fix it is the receiver's own beginning of time, and jumps when the sky tells it
+                                    round it is in gives a date 1024 weeks, or a multiple, too early or too late
+a default date before the first fix it is the receiver's own beginning of time, and jumps when the sky gives it
 a jump                              farther than its own speed allows
 time that stands still or goes back sentences repeat, or a buffer is being played
 separation out of range             the geoid lies between 107 m below and 86 m above WGS 84 (EGM96)
@@ -20,8 +20,8 @@ ROLLOVER_NS: Final = 1024 * 7 * DAY_NS
 GEOID_LEAST_M, GEOID_MOST_M = -107.0, 86.0
 EQUAL_NS: Final = 120 * SECOND
 LEAST_JUMP_M: Final = 50.0
-UNTOLD_SPEED_M_S: Final = 350.0
-"""Faster than this nothing that carries such a receiver moves, where it tells no speed."""
+UNKNOWN_SPEED_M_S: Final = 350.0
+"""Faster than this nothing that carries such a receiver moves, where it reports no speed."""
 
 KNOT_M_S: Final = 1852 / 3600
 FLAT_EPOCHS: Final = 60
@@ -111,8 +111,8 @@ class PlausibilityChecks:
         distance = (away[0] ** 2 + away[1] ** 2) ** 0.5
         begin, end = (before.utc, now.utc) if before.utc and now.utc else (before.arrived, now.arrived)
         seconds = max(0.0, (end - begin) / SECOND) if begin is not None and end is not None else 1.0
-        told = [speed for speed in (before.speed_knots, now.speed_knots) if speed is not None]
-        allowed = (1.5 * max(told) * KNOT_M_S + 10.0 if told else UNTOLD_SPEED_M_S) * seconds + LEAST_JUMP_M
+        speeds = [speed for speed in (before.speed_knots, now.speed_knots) if speed is not None]
+        allowed = (1.5 * max(speeds) * KNOT_M_S + 10.0 if speeds else UNKNOWN_SPEED_M_S) * seconds + LEAST_JUMP_M
         if distance > allowed:
             self._jumps += 1
             self._longest = max(self._longest, (distance, seconds))
@@ -132,7 +132,7 @@ class PlausibilityChecks:
                     "week-rollover",
                     f"The date is wrong by {abs(rounds)} × 1024 weeks.",
                     f"It is {abs(rounds) * 1024} weeks {side} this computer's date, to within {rest:.1f} days",
-                    "GPS counts weeks in ten bits: the receiver takes the wrong round. Trust its time of day, not its "
+                    "GPS counts weeks in ten bits: the receiver is in the wrong cycle of them. Trust its time of day, not its "
                     "date; look for newer firmware, or let it know the date.",
                     0.8,
                 )
@@ -143,7 +143,7 @@ class PlausibilityChecks:
                     "date-differs",
                     "The receiver's date is not this computer's.",
                     f"They are {abs(rest):.0f} days apart, which is no multiple of 1024 weeks",
-                    "One of the two is wrong: look at the computer's clock; a simulator may play another day.",
+                    "One of them is wrong: look at the computer's clock; a simulator may play another day.",
                     0.16,
                 )
             )
@@ -153,8 +153,8 @@ class PlausibilityChecks:
                 PlausibilityFinding(
                     "default-date",
                     "The date jumped while the receiver ran.",
-                    f"By {days:+.0f} days: what it told before was no date of the sky",
-                    "Believe no date before the first fix; what was stored by it before that carries a wrong one.",
+                    f"By {days:+.0f} days: what it gave before was no date of the sky",
+                    "Believe no date before the first fix; what it stored before then has a wrong date.",
                     0.45,
                 )
             )
@@ -163,7 +163,7 @@ class PlausibilityChecks:
                 PlausibilityFinding(
                     "time-back",
                     "Time goes back.",
-                    f"{self._back} times an epoch told an earlier time than the one before",
+                    f"{self._back} times an epoch had an earlier time than the one before",
                     "Two receivers on one line, or a recording played: look at the talkers in Traffic.",
                     0.5,
                 )
@@ -189,7 +189,7 @@ class PlausibilityChecks:
                     "position-jump",
                     "The position jumped farther than the speed allows.",
                     f"{self._jumps} times, the farthest {distance:.0f} m within {seconds:.1f} s",
-                    "Reflected signals, or somebody who plays with the sky: look at C/N0 and satellites at that time.",
+                    "Reflected signals, or spoofing: look at C/N0 and satellites at that time.",
                     0.55,
                 )
             )
@@ -210,7 +210,7 @@ class PlausibilityChecks:
                     "origin",
                     "A fix is claimed at 0° N, 0° E.",
                     f"{self._origin} epochs with a fix, all digits of the position zero",
-                    "That is no place where you are: take it as no position.",
+                    "No receiver is there: take it as no position.",
                     0.6,
                 )
             )
@@ -218,8 +218,8 @@ class PlausibilityChecks:
             found.append(
                 PlausibilityFinding(
                     "geoid",
-                    "The geoid separation cannot be.",
-                    f"It tells {self._bad_separation:.1f} m; everywhere it lies between {GEOID_LEAST_M:.0f} m "
+                    "The geoid separation is impossible.",
+                    f"It reports {self._bad_separation:.1f} m; everywhere it lies between {GEOID_LEAST_M:.0f} m "
                     f"and {GEOID_MOST_M:.0f} m",
                     "Do not use the altitude above the ellipsoid; look whether a field is shifted.",
                     0.4,

@@ -45,7 +45,7 @@ class Cadence:
 
 
 class EpochRecord:
-    """Told of every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
+    """Takes every whole epoch, in the order of their times; `kept` limits how many stay in the log."""
 
     def __init__(self, plausibility: PlausibilityChecks, kept: int | None) -> None:
         self._plausibility = plausibility
@@ -93,9 +93,9 @@ class EpochRecord:
         self._outages.epoch(had)
 
     def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
-        """All so far; with the epoch that is being told since `arrived`, or the silence that lasts."""
-        told = None if arrived is None else EpochSummary(arrived, state.level, state.made)
-        return self._outages.so_far(told, self._silent_since(now))
+        """All so far; with the epoch that is arriving since `arrived`, or the silence that lasts."""
+        unfinished = None if arrived is None else EpochSummary(arrived, state.level, state.made)
+        return self._outages.so_far(unfinished, self._silent_since(now))
 
     def _silent_since(self, now: int | None) -> int | None:
         """Since when no epoch came, where that is longer than usual."""

@@ -20,7 +20,7 @@ _NO_COUNT: Final = 32767
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """Column i tells of the time from begin + i·width on: the lowest level, fewest satellites used, weakest C/N0."""
+    """Column i covers the time from begin + i·width on: the lowest level, fewest satellites used, weakest C/N0."""
 
     begin: int
     width: int
@@ -41,7 +41,7 @@ NO_STRIP: Final = Strip(0, SECOND, (), (), ())
 
 
 class StripLog:
-    """Told of every epoch, in the order of their times."""
+    """Takes every epoch, in the order of their times."""
 
     def __init__(self, most: int = MOST) -> None:
         self._most = most

@@ -1,4 +1,4 @@
-"""Epochs as they are told: what is open, and what ends it.
+"""Epochs as they arrive: what is open, and what ends it.
 
     sentence ─▶ the open epoch ─▶ (another time comes) ─▶ whole, and handed back
 
@@ -20,7 +20,7 @@ AHEAD_SHARE: Final = 0.6
 
 @dataclass(slots=True)
 class OpenEpoch:
-    """What was heard of the moment that is being told."""
+    """What was heard of the epoch that is arriving."""
 
     time: bytes
     arrived: int | None
@@ -41,7 +41,7 @@ class OpenEpoch:
 
 
 class EpochTracker:
-    """Told of times and places as sentences bring them. `open` is what was heard of the moment being told."""
+    """Takes times and places as sentences bring them. `open` is what was heard of the epoch that is arriving."""
 
     def __init__(self) -> None:
         self.open = OpenEpoch(b"", None)
@@ -77,7 +77,7 @@ class EpochTracker:
         return whole
 
     def row(self, epoch: OpenEpoch, state: FixState, seen: int | None, cn0: float | None) -> Epoch:
-        """The figures of a whole epoch; `state` was judged at its end, `seen` and `cn0` tell of its satellites."""
+        """The figures of a whole epoch; `state` was judged at its end, `seen` and `cn0` are of its satellites."""
         of_day = time_of_day(epoch.time)
         fixed = epoch.latitude is not None
         north, east = number(epoch.errors[0]), number(epoch.errors[1])
@@ -118,14 +118,14 @@ class EpochTracker:
         epoch.altitude, epoch.separation = altitude, separation
 
     def is_ahead(self, time: int | None, usual: int) -> bool:
-        """Whether the next epoch has begun before its time was told; `usual` is the time from one to the next."""
+        """Whether the next epoch has begun before its time came; `usual` is the time from one to the next."""
         begun = self.open.arrived
         if not self.open.time or time is None or begun is None:
             return False
         return 0 < AHEAD_SHARE * usual < time - begun
 
     def _utc_of(self, date: bytes, of_day: int | None) -> int | None:
-        """The moment of an epoch, with the date that it tells, or that of the one before."""
+        """The moment of an epoch, with the date that it carries, or that of the one before."""
         if of_day is None:
             return None
         begin = midnight_of(date) if date else None

@@ -28,7 +28,7 @@ class Series(NamedTuple):
 
 
 class SignalLog:
-    """Told of every complete list of satellites."""
+    """Takes every complete list of satellites."""
 
     def __init__(self, most_points: int = MOST_POINTS) -> None:
         self._most = most_points

@@ -21,7 +21,7 @@ TRAIL_STEP_NS: Final = 60 * SECOND
 TRAIL_NS: Final = 3600 * SECOND
 NEVER: Final = 2**63 - 1
 BEST: Final = 4
-"""So many satellites make a position: the C/N0 of the best four tells how good reception is."""
+"""So many satellites make a position: the C/N0 of the best four says how good reception is."""
 
 
 class SkyPosition(NamedTuple):
@@ -181,7 +181,7 @@ class SkyTracker:
                         self._trails[each.name] = (*kept, SkyPosition(time, each.elevation_deg, each.azimuth_deg))
 
     def feed_gsa(self, frame: Frame, first: bytes, system: bytes) -> None:
-        """Take the used satellites of one system; `first` and `system` are the raw fields that tell the lists apart."""
+        """Take the used satellites of one system; `first` and `system` are the raw fields that keep the lists apart."""
         self._keep(self._used, (frame.type, system or _range_of(first)), (frame,))
 
     def _keep(
@@ -196,8 +196,8 @@ class SkyTracker:
     def reception(self, now: int | None) -> tuple[int | None, float | None]:
         """Satellites seen, and the mean C/N0 of the best four; None while no list is fresh. Cheap."""
         if self._reception is None or (now is not None and now > self._reception_until):
-            fresh = {kind: told for kind, told in self._strongest.items() if now is None or now <= told[0]}
-            self._reception_until = min((told[0] for told in fresh.values()), default=NEVER)
+            fresh = {kind: value for kind, value in self._strongest.items() if now is None or now <= value[0]}
+            self._reception_until = min((value[0] for value in fresh.values()), default=NEVER)
             four = sorted((strength for _, _, best in fresh.values() for strength in best), reverse=True)[:BEST]
             seen = sum(count for _, count, _ in fresh.values())
             self._reception = seen if fresh else None, sum(four) / len(four) if four else None

@@ -21,7 +21,7 @@ REFUSALS: Final = {
 }
 """What is said of each reason why a lane cannot be opened."""
 
-Told = str | Callable[[Evidence], str]
+Phrase = str | Callable[[Evidence], str]
 
 
 class Sign(NamedTuple):
@@ -29,7 +29,7 @@ class Sign(NamedTuple):
 
     holds: Callable[[Evidence], object]
     weight: float
-    words: Told
+    words: Phrase
 
 
 class Cause(NamedTuple):
@@ -38,12 +38,12 @@ class Cause(NamedTuple):
     id: str
     symptom: Callable[[Evidence], object]
     base: float
-    text: Told
-    next: Told
+    text: Phrase
+    next: Phrase
     signs: tuple[Sign, ...]
 
 
-def seen(words: Told) -> Sign:
+def seen(words: Phrase) -> Sign:
     """The symptom itself, in words."""
     return Sign(lambda _: True, 0.0, words)
 
@@ -139,7 +139,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         ),
         0.85,
         "The device spoke and has fallen silent.",
-        "Look at its supply and its cable; it may also sleep, or have been told to send nothing.",
+        "Look at its supply and its cable; it may also sleep, or have been set to send nothing.",
         (
             seen(wording.silence),
             Sign(
@@ -167,7 +167,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "rate-mismatch",
         lambda evidence: evidence.illegible,
         0.55,
-        "Bytes come, but they are not legible: the rate is wrong.",
+        "Bytes arrive, but they are not legible: the rate is wrong.",
         wording.wanted_rate,
         (
             seen(wording.garbage_share),
@@ -188,9 +188,9 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "no-rate",
         lambda evidence: evidence.illegible,
         0.25,
-        "Bytes come that no rate would make legible: noise, the wrong level, or a binary protocol.",
+        "Bytes arrive that no rate would make legible: noise, the wrong level, or a binary protocol.",
         "Join the grounds, look at the level (inverted, or RS-232 on logic pins) and at the cable. If the device "
-        "speaks a binary protocol, tell it to speak NMEA 0183 or text.",
+        "speaks a binary protocol, set it to speak NMEA 0183 or text.",
         (
             Sign(
                 lambda evidence: evidence.like_noise,
@@ -234,7 +234,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         lambda evidence: evidence.is_full,
         0.6,
         "The line is full: sentences queue up, come late or are cut.",
-        "Raise the rate on both sides, switch off sentences that nobody reads, or ask for fewer a second.",
+        "Raise the rate on both sides, switch off sentences that nobody reads, or lower their rate.",
         (seen(wording.load_words), Sign(lambda evidence: evidence.line.recent_damaged, 0.2, wording.damage)),
     ),
     Cause(
@@ -242,7 +242,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         lambda evidence: evidence.no_line_ends,
         0.55,
         "Text comes without line ends.",
-        "Each pause ends a line here (idle gap in the settings). If the device can, tell it to end its lines with "
+        "Each pause ends a line here (idle gap in the settings). If the device can, set it to end its lines with "
         "CR LF.",
         (seen(wording.ended_by_pause), Sign(lambda evidence: evidence.line.endless, 0.2, "")),
     ),

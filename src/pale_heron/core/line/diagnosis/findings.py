@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from pale_heron.core.line.diagnosis.causes import CAUSES, Cause, Told
+from pale_heron.core.line.diagnosis.causes import CAUSES, Cause, Phrase
 from pale_heron.core.line.diagnosis.evidence import Evidence
 
 FAINT = 0.15
@@ -33,5 +33,5 @@ def weighed(cause: Cause, evidence: Evidence) -> Finding:
     return Finding(cause.id, _say(cause.text, evidence), words, _say(cause.next, evidence), round(weight, 3))
 
 
-def _say(told: Told, evidence: Evidence) -> str:
-    return told if isinstance(told, str) else told(evidence)
+def _say(phrase: Phrase, evidence: Evidence) -> str:
+    return phrase if isinstance(phrase, str) else phrase(evidence)

@@ -1,4 +1,4 @@
-"""The words in which the evidence of a lane is told."""
+"""The words in which the evidence of a lane is given."""
 
 import statistics
 
@@ -45,8 +45,8 @@ def wanted_rate(evidence: Evidence) -> str:
         return f"Set {best.rate} baud."
     garbage, settings = evidence.garbage, evidence.settings
     if garbage and garbage.times and settings:
-        return f"Try about {settings.rate // garbage.times} baud, or let the rates be tried one after the other (r)."
-    return "Let the rates be tried one after the other (r), or ask for the device's own rate in its manual."
+        return f"Try about {settings.rate // garbage.times} baud, or try the rates one after the other (r)."
+    return "Try the rates one after the other (r), or look up the device's rate in its manual."
 
 
 def damage(evidence: Evidence) -> str:
@@ -75,7 +75,7 @@ def ended_by_pause(evidence: Evidence) -> str:
 
 
 def other_ends_words(evidence: Evidence) -> str:
-    assert evidence.settings is not None, "other line ends are told only with settings"
+    assert evidence.settings is not None, "other line ends are named only with settings"
     ending = evidence.settings.ending_in.upper()
     if evidence.dialogue.other_ends:
         return f"{evidence.dialogue.other_ends} line ends within lines are not {ending}"
@@ -85,9 +85,9 @@ def other_ends_words(evidence: Evidence) -> str:
 
 def beside_words(evidence: Evidence) -> str:
     messages = sum(each.count for each in evidence.line.types if each.kind == "rtcm3")
-    told = f"{messages} RTCM 3 messages" if messages else ""
+    rtcm = f"{messages} RTCM 3 messages" if messages else ""
     opaque = f"{evidence.binary_bytes} bytes of another protocol" if evidence.binary_bytes else ""
-    return " and ".join(filter(None, (told, opaque))) + " between the lines"
+    return " and ".join(filter(None, (rtcm, opaque))) + " between the lines"
 
 
 def lost_bytes(evidence: Evidence) -> str:
@@ -97,4 +97,4 @@ def lost_bytes(evidence: Evidence) -> str:
 
 def delays(evidence: Evidence) -> str:
     last = evidence.dialogue.delays_s
-    return f"the last {len(last)} answers took {statistics.median(last):.2f} s in the middle"
+    return f"the last {len(last)} answers took a median of {statistics.median(last):.2f} s in the middle"

@@ -124,8 +124,8 @@ def _satellite_words(fix: FixSnapshot) -> str:
     """Used of seen; without lists of satellites what the position sentence says, or nothing."""
     if fix.sky.satellites:
         return f"{fix.sky.used} of {len(fix.sky.satellites)} satellites used"
-    told = fix.value("satellites_used")
-    return f"{told.value} satellites used" if told and told.value is not None else "no word of satellites"
+    used = fix.value("satellites_used")
+    return f"{used.value} satellites used" if used and used.value is not None else "satellites not reported"
 
 
 def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:

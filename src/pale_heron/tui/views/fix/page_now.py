@@ -171,10 +171,10 @@ def shown(fact: Fact | None, form: str) -> str:
 def _dops(fix: FixSnapshot, width: int) -> str:
     names = ("HDOP", "VDOP", "PDOP") if width >= LEFT else ("HDOP", "VDOP")
     values = [(name, fix.value(name.lower())) for name in names]
-    told = [f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None]
+    values_shown = [f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None]
     hdop = fix.value("hdop")
     word = f", {graded(hdop.value, DILUTION).word}" if hdop and hdop.value is not None and width >= LEFT else ""
-    return " ".join(told) + word if told else figures.NONE
+    return " ".join(values_shown) + word if values_shown else figures.NONE
 
 
 def _witnesses(fix: FixSnapshot) -> list[Line]:

@@ -31,7 +31,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: 
         return titled("TWO RECEIVERS", [line((words, "quiet"))])
     left = _sides(snapshot, lane, other, found)
     if found is None:
-        words = "no moment yet of which both tell a position and a date: nothing to compare"
+        words = "no moment yet for which both give a position and a date: nothing to compare"
         return [*left, BLANK, *wrapped(line((words, "amber")), width)]
     left += [BLANK, *_differences(lane, other, found)]
     chart_width = width - TABLE - 3
@@ -101,7 +101,7 @@ def _differences(lane: LaneSnapshot, other: LaneSnapshot, found: Comparison) -> 
     ]
     words = line(
         (f"{figures.count(found.matched)} moments", "text"),
-        (f" over {figures.duration(found.span_s)} of which both tell, worth about ", "quiet"),
+        (f" over {figures.duration(found.span_s)} that both report, worth about ", "quiet"),
         (
             f"{found.independent:.0f} independent; 95 % of distances within {figures.distance(found.distance95_m)}",
             "quiet",

@@ -27,8 +27,8 @@ _KEYS: Final = (
 def paint(_snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
     """The drawing on the left, the figures on the right."""
     fix, found = lane.fix, look.scatter
-    told_width = FIGURES if width >= NARROW else FIGURES_NARROW
-    drawn_width = width - told_width - 3
+    figures_width = FIGURES if width >= NARROW else FIGURES_NARROW
+    drawn_width = width - figures_width - 3
     if found is None:
         words = "two positions are needed for a scatter; they are counted from the first fix on"
         return [*wrapped(line((words, "quiet")), width), BLANK, *_reference(look, width)]
@@ -36,12 +36,12 @@ def paint(_snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width:
         drawing = path(found, drawn_width, max(6, room - 1))
     else:
         drawing = _drawing(found, drawn_width, max(6, room - 1))
-    right = [*_figures(fix, found, look, told_width), BLANK, *_claim(found, fix, told_width), BLANK]
-    right += _reference(look, told_width)
+    right = [*_figures(fix, found, look, figures_width), BLANK, *_claim(found, fix, figures_width), BLANK]
+    right += _reference(look, figures_width)
     right += [BLANK, *_dilution(fix)]
     if room - len(right) > len(_KEYS):
         right += [BLANK, *(line((f"{key}  ", "amber"), (words, "quiet")) for key, words in _KEYS)]
-    return beside([(drawing, drawn_width), (right, told_width)], gap=3)
+    return beside([(drawing, drawn_width), (right, figures_width)], gap=3)
 
 
 def _drawing(found: Scatter, width: int, rows: int) -> list[Line]:
@@ -108,13 +108,13 @@ def _claim(found: Scatter, fix: FixSnapshot, width: int) -> list[Line]:
     """What the receiver expects of itself, against what it does."""
     claimed, holds = found.claimed_drms_m, found.claim_holds
     if claimed is None:
-        words = line(("It tells no expected error (no GST), so there is no claim to test.", "quiet"))
+        words = line(("It reports no expected error (no GST), so there is no claim to test.", "quiet"))
         return titled("DOES THE CLAIM HOLD", wrapped(words, width))
     against = f"RMS {figures.distance(claimed)} expected, {figures.distance(found.drms_m)} found: "
     if is_moving(fix) and not found.from_reference:
         verdict, role = "not to be tested while it moves.", "quiet"
     elif holds is None:
-        verdict, role = f"too few independent positions to tell (from {FEW_INDEPENDENT} on).", "amber"
+        verdict, role = f"too few independent positions to judge (from {FEW_INDEPENDENT} on).", "amber"
     else:
         verdict, role = ("it holds.", "reed") if holds else ("it does not hold.", "coral")
     return titled("DOES THE CLAIM HOLD", wrapped(line((against, "text"), (verdict, role)), width))

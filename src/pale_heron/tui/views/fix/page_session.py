@@ -41,7 +41,7 @@ def _under_way(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Li
     elif start.seconds_to_first_fix is not None:
         rows.append(line(("first fix after ", "quiet"), (figures.duration(start.seconds_to_first_fix), "*reed")))
     rows += _milestones(start, width)
-    how = {"action": "asked for", "banner": "told by the receiver", "opening": "from the first byte"}
+    how = {"action": "asked for", "banner": "announced by the receiver", "opening": "from the first byte"}
     return titled("THE LATEST START", rows, f"{start.mode}, {how[start.cause]}")
 
 
@@ -50,10 +50,10 @@ def _milestones(start: Start, width: int) -> list[Line]:
     cells = []
     for name in MILESTONES:
         seconds = start.seconds_to(name)
-        told = figures.duration(seconds) if seconds is not None else "…"
+        reached = figures.duration(seconds) if seconds is not None else "…"
         if name in start.reached and seconds is None:
-            told = "reached"
-        cells.append(line((f"{name:<16}", "quiet"), (told, "text" if name in start.reached else "amber")))
+            reached = "reached"
+        cells.append(line((f"{name:<16}", "quiet"), (reached, "text" if name in start.reached else "amber")))
     half = len(cells) // 2
     return beside([(cells[:half], width // 2 - 1), (cells[half:], width // 2 - 1)], gap=2)
 
@@ -107,5 +107,5 @@ def _outage(snapshot: BenchSnapshot, outage: Outage, width: int) -> Line:
 
 def _change(before: float | None, worst: float | None, form: str) -> str:
     """`11 → 0`."""
-    told = [figures.NONE if each is None else form.format(each) for each in (before, worst)]
-    return f"{told[0]} → {told[1]}"
+    shown = [figures.NONE if each is None else form.format(each) for each in (before, worst)]
+    return f"{shown[0]} → {shown[1]}"

@@ -67,7 +67,7 @@ def columns(strip: Strip, end: int, width: int) -> list[RibbonColumn]:
 
 
 def _end(snapshot: BenchSnapshot, fix: FixSnapshot) -> int:
-    """The ribbon ends with the newest epoch, which is still being told; or now, where nothing comes any more."""
+    """The ribbon ends with the newest epoch, which is not yet whole; or now, where nothing comes any more."""
     silent = bool(fix.history.outages) and fix.history.outages[-1].end is None and fix.history.outages[-1].lost == BYTES
     return snapshot.now if silent else min(snapshot.now, fix.strip.end)
 
@@ -114,10 +114,10 @@ def _signs(snapshot: BenchSnapshot, fix: FixSnapshot, cells: list[RibbonColumn],
     """`▾` a mark, `▸` a start, `│` the chosen moment."""
     begin, end = cells[0].begin, cells[-1].end
     signs: dict[int, tuple[str, str]] = {}
-    told = [(start.begin, ("▸", "amber")) for start in fix.history.starts]
-    told += [(time, ("▾", "heather")) for time, _ in snapshot.marks]
-    told += [(moment, ("│", "*heron"))]
-    for time, sign in told:
+    drawn: list[tuple[int | None, tuple[str, str]]] = [(start.begin, ("▸", "amber")) for start in fix.history.starts]
+    drawn += [(time, ("▾", "heather")) for time, _ in snapshot.marks]
+    drawn += [(moment, ("│", "*heron"))]
+    for time, sign in drawn:
         if time is not None and begin <= time < end:
             signs[(time - begin) * len(cells) // (end - begin)] = sign
     return tuple(_cell(cell, *signs.get(index, (" ", "faint"))) for index, cell in enumerate(cells))

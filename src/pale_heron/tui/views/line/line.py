@@ -80,8 +80,8 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
         age = figures.duration((snapshot.now - (tracked.last_byte or 0)) / SECOND)
         return "coral", line(("Not any more: ", "*coral"), f"silent for {age}, after {figures.size(tracked.bytes_in)}.")
     if not tracked.framed_bytes:
-        told = f"{figures.size(tracked.bytes_in)} so far."
-        return "amber", line(("Bytes come, but no line has ended yet: ", "*amber"), told)
+        received = f"{figures.size(tracked.bytes_in)} so far."
+        return "amber", line(("Bytes arrive, but no line has ended yet: ", "*amber"), received)
     step = first_missing(lane.steps)
     if step is not None and step.step == "readable":
         share, count = legible_lately(tracked)
@@ -260,8 +260,8 @@ def _troubles(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[L
     rows = []
     for frame in reversed(lane.line.troubles):
         age = None if frame.time is None else (snapshot.now - frame.time) / SECOND
-        told = line(
+        trouble = line(
             (f"{frame.type:<13}", "text"), (f"{figures.age(age):>14}  ", "quiet"), (frame.reason or "", "coral")
         )
-        rows.append(cut(told, width))
+        rows.append(cut(trouble, width))
     return titled("LAST DAMAGE", rows or [line(("none so far", "quiet"))])

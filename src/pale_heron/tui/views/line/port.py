@@ -27,8 +27,8 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
     rows = [padded(line((f"{name:<11}", "quiet"), text), width) for name, text in facts]
     rows.append(line((f"{'driver':<11}", "quiet"), *_errors(errors)))
     if lane.skipped_bytes:
-        told = f"{figures.size(lane.skipped_bytes)} recorded but not decoded: too slow"
-        rows.append(line((f"{'skipped':<11}", "quiet"), (told, "amber")))
+        skipped = f"{figures.size(lane.skipped_bytes)} recorded but not decoded: too slow"
+        rows.append(line((f"{'skipped':<11}", "quiet"), (skipped, "amber")))
     if lane.dropped_bytes:
         rows.append(line((f"{'dropped':<11}", "quiet"), (f"{figures.size(lane.dropped_bytes)}: too fast", "coral")))
     if lane.settings_error:
@@ -41,8 +41,8 @@ def _errors(errors: object) -> Line:
     if not isinstance(errors, tuple):
         return line(("counts no errors here", "quiet"))
     names = ("framing", "overrun", "parity", "break", "buffer")
-    told = [f"{count} {name}" for name, count in zip(names, errors, strict=True) if count]
-    return line((", ".join(told) + " errors", "amber")) if told else line("no errors counted")
+    counted = [f"{count} {name}" for name, count in zip(names, errors, strict=True) if count]
+    return line((", ".join(counted) + " errors", "amber")) if counted else line("no errors counted")
 
 
 def tried(lane: LaneSnapshot, width: int) -> list[Line]:

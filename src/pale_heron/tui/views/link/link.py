@@ -20,11 +20,11 @@ from pale_heron.tui.views.table import VIEWS
 QUESTION: Final = VIEWS["link"].question
 HELP: Final = (
     "A trial sends numbered probes with a check, or asks messages and holds the answers against a rule. What was sent "
-    "and what came is counted from the recorded bytes; a capture tells its trials again.",
+    "and what came is counted from the recorded bytes; a capture gives the same results again.",
     "Each probe is one sign in the strip, in the order of its number: ● delivered, × lost, ‼ damaged, ◐ late (whole, "
     "but after the limit: it stays counted among the lost), ○ under way. A share stands with its interval at 95 % "
     "certainty: 0 of 120 lost means below 3.1 %, not none.",
-    "Two or more in a row that were not delivered are an outage, told with its begin, its end and how many were lost.",
+    "Two or more in a row that were not delivered are an outage, with its begin, its end and how many were lost.",
     "b begins a trial on the chosen lane: with another lane here, with a far end that answers (pale-heron answer "
     "there), or with one that sends back what it gets. x gives it up; what was counted stands. v shows all trials, "
     "↑ ↓ choose one.",

@@ -61,8 +61,8 @@ def progress(doing: CurrentOperation | None, width: int, rows: int) -> list[Line
     for step in doing.steps:
         sign, sign_role = SIGNS[step.outcome]
         seen = f": {step.seen}" if step.seen else ""
-        told = line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet"))
-        out += wrapped(told, width)
+        row = line((f"{sign} ", sign_role), safe_label(step.words), (safe_label(seen), "quiet"))
+        out += wrapped(row, width)
     keys = "   x gives it up" if doing.succeeded is None else ""
     head = line((doing.title.upper(), "quiet"), (f"  {words}", f"*{role}"), (keys, "quiet"))
     return [head, *out[-(rows - 1) :]]

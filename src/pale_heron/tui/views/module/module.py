@@ -78,7 +78,7 @@ def answer_of(lane: LaneSnapshot, look: ModuleChoices) -> tuple[str, Line]:
     """The role of the verdict, and the answer in a sentence or two."""
     module = lane.module
     name = safe_label(lane.name)
-    role, words = _obeys(lane, module) if module is not None else ("amber", f"Nothing was told to {name} yet.")
+    role, words = _obeys(lane, module) if module is not None else ("amber", f"Nothing has been sent to {name} yet.")
     if look.verdict[0]:
         return look.verdict[0], line(f"{look.verdict[1]} {words}")
     if module is None:
@@ -96,15 +96,15 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     if module.mode == "data":
         return "amber", "It is in data mode: what is sent goes to the far end."
     if not ended:
-        return "amber", "Nothing was answered yet." if module.busy else "Nothing was told yet."
+        return "amber", "Nothing has been answered yet." if module.busy else "Nothing has been sent yet."
     silent = 0
     for each in reversed(ended):
         if each.status != NO_ANSWER:
             break
         silent += 1
     if silent:
-        told = "command" if silent == 1 else f"{silent} commands"
-        return "coral", f"No answer to the last {told} at {lane.settings}."
+        commands = "command" if silent == 1 else f"{silent} commands"
+        return "coral", f"No answer to the last {commands} at {lane.settings}."
     done = module.exchanges - module.refused - module.unanswered
     parts = [f"{done} of {figures.several(module.exchanges, 'command')} done"]
     parts += [f"{module.refused} refused"] if module.refused else []
@@ -126,7 +126,7 @@ def _set(module: ModuleSnapshot, look: ModuleChoices) -> tuple[str, str]:
     if differ:
         return "amber", f"{len(differ)} of {len(rows)} intended settings differ: {', '.join(differ[:5])}."
     if unread:
-        return "amber", f"{unread} of {len(rows)} intended settings were not read yet."
+        return "amber", f"{unread} of {len(rows)} intended settings have not been read yet."
     return "reed", f"All {len(rows)} intended settings are as intended."
 
 

@@ -1,4 +1,4 @@
-"""The page `exchanges` of Module: what was told and answered as it happens, and the chosen exchange in full."""
+"""The page `exchanges` of Module: commands and answers as they happen, and the chosen exchange in full."""
 
 from typing import Final
 
@@ -50,7 +50,9 @@ _ROLES: Final = {
 def paint(module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) -> list[Line]:
     """The list, and beside or under it the chosen one."""
     if not module.items:
-        return [line(("Nothing was told or heard yet. : opens the entry line; AT is the first thing to say.", "quiet"))]
+        return [
+            line(("No command and no answer yet. : opens the entry line; AT is the first command to try.", "quiet"))
+        ]
     chosen = chosen_item(module, look.chosen)
     if width >= WIDE:
         left = width - DETAIL - 3
@@ -145,7 +147,7 @@ def milliseconds(seconds: float) -> str:
 def _fields_words(dialect: Dialect, heard: ReceivedLine) -> str:
     """The fields of a reply in one line, by their names."""
     parts = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw)
-    return " · ".join(f"{_name(field.name)} {safe_label(field.told(raw))}" for field, raw in parts)
+    return " · ".join(f"{_name(field.name)} {safe_label(field.in_words(raw))}" for field, raw in parts)
 
 
 def _name(name: str) -> str:
@@ -159,9 +161,9 @@ def _notice(dialect: Dialect, heard: ReceivedLine, secret: set[str]) -> str:
     notice = dialect.notices.get(heard.name)
     if notice is not None and notice.meaning:
         masked = {
-            name: dialect.field_of(name).told(raw) if name in dialect.secrets else raw for name, raw in heard.fields
+            name: dialect.field_of(name).in_words(raw) if name in dialect.secrets else raw for name, raw in heard.fields
         }
-        return safe_label(notice.told(masked))
+        return safe_label(notice.in_words(masked))
     result = dialect.results.get(heard.name)
     said = shown(heard.data, secret)
     return f"{said}: {result.meaning}" if result is not None else said
@@ -197,7 +199,7 @@ def detail(dialect: Dialect, item: Item, width: int, room: int) -> list[Line]:
 
 def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     secret = secrets_of(dialect, item)
-    rows = [cut(line(("TOLD  ", "quiet"), (shown(item.sent, secret), "*text")), width)]
+    rows = [cut(line(("SENT  ", "quiet"), (shown(item.sent, secret), "*text")), width)]
     for spoken in item.spoken:
         command = spoken.command
         if command is None:
@@ -207,7 +209,7 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
         rows += wrapped(line((command.meaning, "text"), (source, "quiet")), width)
         for name, value in spoken.values.items():
             parameter = command.parameters[name]
-            parts = dialect.field_of(name).told(value) if name in dialect.secrets else value
+            parts = dialect.field_of(name).in_words(value) if name in dialect.secrets else value
             meaning = parameter.choices.get(value, "")
             rows += wrapped(line((f"  {_name(name)} ", "quiet"), safe_label(f"{parts} {meaning}")), width)
         # The note of now, which may have been written since.
@@ -234,7 +236,7 @@ def _heard_rows(dialect: Dialect, item: Item, heard: tuple[ReceivedLine, ...], w
         notes = wrapped(line((_notice(dialect, each, secret), "quiet")), width - INDENT) if each.role == NOTICE else []
         parts = [(dialect.field_of(name), raw) for name, raw in each.fields if raw]
         notes += [
-            line((f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.told(raw)), "tide"))
+            line((f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.in_words(raw)), "tide"))
             for field, raw in parts
         ]
         rows += [cut(line((" " * INDENT, "text"), *row), width) for row in notes]

@@ -30,24 +30,24 @@ def paint(
         *titled("MILESTONES", *_milestones(module, now)),
     ]
     left_width = width - RIGHT - 3 if width >= 100 else width
-    rows = titled("READINGS", _readings(module, now, left_width), "as it told them last; R asks for all")
+    rows = titled("READINGS", _readings(module, now, left_width), "as last reported; R asks for all")
     doing = progress(look.doing, width, max(0, min(10, room - max(len(rows), len(right)) - 1)))
     body = beside([(rows, left_width), (right, RIGHT)], gap=3) if width >= 100 else [*rows, BLANK, *right]
     return [*body, BLANK, *doing] if doing else body
 
 
 def _readings(module: ModuleSnapshot, now: int, width: int) -> list[Line]:
-    told = []
+    rows = []
     for label, field in module.dialect.readings.items():
         reading = module.readings.get(label)
         if reading is None:
             asks = asked_by(module.dialect, field)
-            told.append(line((f"{label:<{LABEL}}", "quiet"), (f"{figures.NONE:<{VALUE}}", "quiet"), (asks, "faint")))
+            rows.append(line((f"{label:<{LABEL}}", "quiet"), (f"{figures.NONE:<{VALUE}}", "quiet"), (asks, "faint")))
         else:
             unknown = reading.field.value(reading.raw) is None and not reading.field.secret
             value = safe_label(reading.words)
             aged = age(now, reading.time)
-            told.append(
+            rows.append(
                 cut(
                     line(
                         (f"{label:<{LABEL}}", "quiet"),
@@ -57,17 +57,17 @@ def _readings(module: ModuleSnapshot, now: int, width: int) -> list[Line]:
                     width,
                 )
             )
-    return told or [line((f"the dialect {module.dialect.name} names no readings", "quiet"))]
+    return rows or [line((f"the dialect {module.dialect.name} names no readings", "quiet"))]
 
 
 def asked_by(dialect: Dialect, field: Field) -> str:
-    """The harmless command that tells a field."""
+    """The harmless command that reports a field."""
     for command in dialect.commands.values():
         if any(field.name in pattern.groupindex for pattern in command.replies):
             for form in (QUERY, RUN):
                 if form in command.forms and not command.risk(form):
                     return f"{command.forms[form][0]} asks"
-    return "it tells by itself"
+    return "reported by itself"
 
 
 def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:

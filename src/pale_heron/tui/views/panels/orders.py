@@ -1,4 +1,4 @@
-"""What a receiver can be told: the list, what is under way, and what was acknowledged."""
+"""Orders to a receiver: the list, what is under way, and what was acknowledged."""
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
@@ -13,7 +13,7 @@ from pale_heron.tui.views.panels.rows import keys_lines, selectable
 _SIGNS: Final = {DOING: ("◐", "amber"), DONE: ("●", "reed"), FAILED: ("✕", "coral")}
 
 _KEYS: Final = (
-    ("↑↓ enter", "tell it"),
+    ("↑↓ enter", "send it"),
     ("d", "another dialect"),
     ("x", "give up what is under way"),
     ("escape", "close; what is under way goes on"),
@@ -22,7 +22,7 @@ _KEYS: Final = (
 
 @dataclass
 class OrdersMemory:
-    """What a lane's device was told in this session; kept while the panel is closed."""
+    """The orders to a lane's device in this session; kept while the panel is closed."""
 
     dialect: Dialect | None = None
     recognised: str = ""
@@ -41,24 +41,24 @@ class OrderRow(NamedTuple):
 
 
 def paint(
-    lane: str, told: OrdersMemory, orders: Sequence[OrderRow], dialects: Iterable[str], chosen: int, width: int
+    lane: str, memory: OrdersMemory, orders: Sequence[OrderRow], dialects: Iterable[str], chosen: int, width: int
 ) -> list[Line]:
-    """Without a dialect nothing can be told: `dialects` are those that there are."""
-    dialect = told.dialect
+    """Without a dialect there are no orders: `dialects` are those that there are."""
+    dialect = memory.dialect
     if dialect is None:
         known = ", ".join(dialects) or "none"
-        words = f"It has not told what it is. d chooses a dialect; known are: {known}."
-        head = line((f"{safe_label(lane)}: what it can be told", "*heron"))
+        words = f"It has not said what it is. d chooses a dialect; known are: {known}."
+        head = line((f"{safe_label(lane)}: orders", "*heron"))
         return [head, BLANK, *wrapped(line((words, "amber")), width), BLANK, *keys_lines(_KEYS[1:], width)]
-    title = f"{safe_label(lane)}: what it can be told"
+    title = f"{safe_label(lane)}: orders"
     rows = [line((title, "*heron"), (f"   dialect {dialect.name}", "quiet"))]
-    if told.recognised:
-        rows.append(line((f"recognised by: {told.recognised}"[:width], "faint")))
+    if memory.recognised:
+        rows.append(line((f"recognised by: {memory.recognised}"[:width], "faint")))
     rows.append(BLANK)
     for index, row in enumerate(orders):
         asks = ("  asks first", "amber") if row.risk else ("", "quiet")
         rows.append(selectable(line(f"{row.name:<22}", (row.meaning, "quiet"), asks), index, chosen, width))
-    rows += [BLANK, *_progress(told.operation, width), *_acknowledged(told.acknowledged), *keys_lines(_KEYS, width)]
+    rows += [BLANK, *_progress(memory.operation, width), *_acknowledged(memory.acknowledged), *keys_lines(_KEYS, width)]
     return rows
 
 
@@ -76,7 +76,7 @@ def _progress(operation: SteppedOperation | None, width: int) -> list[Line]:
 
 
 def _acknowledged(acknowledged: AcknowledgedSettings) -> list[Line]:
-    """What was told and acknowledged: running, stored."""
+    """What was ordered and acknowledged: running, stored."""
     names = sorted({*acknowledged.running, *acknowledged.stored})
     rows = [
         line(
@@ -86,4 +86,4 @@ def _acknowledged(acknowledged: AcknowledgedSettings) -> list[Line]:
         )
         for name in names
     ]
-    return [*titled("TOLD AND ACKNOWLEDGED", rows[:10]), BLANK] if rows else []
+    return [*titled("ORDERED AND ACKNOWLEDGED", rows[:10]), BLANK] if rows else []

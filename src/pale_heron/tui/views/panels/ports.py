@@ -107,7 +107,7 @@ def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
         ("serial", port.serial_number),
         ("location", port.location),
         ("role", port.role),
-        ("known by", port.key or "nothing of its own: it cannot be told from others of its kind"),
+        ("known by", port.key or "nothing of its own: it looks like every other of its kind"),
     )
     left = [line((f"  {name:<12}", "quiet"), value or figures.NONE) for name, value in facts]
     right = [line(("opened at  ", "quiet"), (f"{settings.rate} {settings.framing}", "*text"), ("   ←→ rate", "quiet"))]

@@ -56,7 +56,7 @@ _KEYS: Final[tuple[tuple[str, str], ...]] = (
     ("↑↓", "choose"),
     ("◂▸", "how often"),
     ("0", "never"),
-    ("enter", "tell it and verify"),
+    ("enter", "send and verify"),
     ("escape", "leave it"),
 )
 
@@ -82,8 +82,8 @@ def _rhythm(interval: int) -> str:
 def _facts(planned: SentencePlan, width: int) -> list[Line]:
     rows = []
     if planned.facts_lost:
-        told = f"{', '.join(planned.facts_lost)}"
-        rows += wrapped(line(("no longer known: ", "*amber"), (told, "amber")), width)
+        facts = f"{', '.join(planned.facts_lost)}"
+        rows += wrapped(line(("no longer known: ", "*amber"), (facts, "amber")), width)
     if planned.appearing:
         rows += wrapped(line(("known then: ", "*reed"), (", ".join(planned.appearing), "reed")), width)
     return rows or [line(("every fact that is known now stays known", "quiet"))]

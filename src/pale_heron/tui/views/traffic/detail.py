@@ -24,7 +24,7 @@ TWO_COLUMNS = 90
 
 @dataclass(frozen=True, slots=True)
 class NumberBase:
-    """How bytes are written: so many in a row, each so wide, its sign in front told in the title."""
+    """How bytes are written: so many in a row, each so wide, its sign in front named in the title."""
 
     title: str
     tag: str
@@ -64,13 +64,13 @@ def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
         return [line(("choose a line with up and down", "quiet"))]
     apart = _apart(chosen)
     if isinstance(entry, Event):
-        told = [
+        fields = [
             line((f"{safe_label(name):<18}", "quiet"), safe_label(written(value)))
             for name, value in entry.details.items()
             if value != ""
         ]
         lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
-        return [cut(row, width) for row in (lead, *apart, BLANK, *told)]
+        return [cut(row, width) for row in (lead, *apart, BLANK, *fields)]
     base = BASES[chosen.base]
     if width >= TWO_COLUMNS and height:
         dump_width = min(width // 2, max(44, _dump_width(base)))
@@ -84,8 +84,8 @@ def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
 def copied(entry: Entry, form: str) -> str:
     """The line as `text`, `hex` or `json`."""
     if isinstance(entry, Event):
-        told = {"time": iso(entry.time), **event_object(entry)}
-        return json.dumps(told, ensure_ascii=False) if form == "json" else safe_label(str(told))
+        document = {"time": iso(entry.time), **event_object(entry)}
+        return json.dumps(document, ensure_ascii=False) if form == "json" else safe_label(str(document))
     if form == "json":
         return json.dumps(decoded(entry, timed=entry.time is not None), ensure_ascii=False)
     return entry.data.hex(" ") if form == "hex" else safe_text(entry.data.strip(b"\r\n"))
@@ -116,8 +116,8 @@ def _facts_lost(frame: Frame, heard: Sequence[str], width: int) -> list[Line]:
     if frame.kind is not Kind.NMEA or not heard or frame.type[-3:] not in TELLING:
         return []
     facts = facts_lost(frame.type, heard)
-    words = ", ".join(facts) if facts else "nothing: other sentences tell the same"
-    return wrapped(line(("without it would vanish  ", "quiet"), (words, "amber" if facts else "quiet")), width)
+    words = ", ".join(facts) if facts else "nothing: other sentences carry the same"
+    return wrapped(line(("would be lost without it  ", "quiet"), (words, "amber" if facts else "quiet")), width)
 
 
 def _dump_width(base: NumberBase) -> int:
@@ -126,7 +126,7 @@ def _dump_width(base: NumberBase) -> int:
 
 
 def _dump(data: bytes, base: NumberBase) -> list[Line]:
-    """Offset, bytes in a base, and beside them as text; the base is told by how 0x55 would stand there."""
+    """Offset, bytes in a base, and beside them as text; the base is shown by how 0x55 would stand there."""
     out = [line((f"      {base.title}, U is {base.tag}", "faint"))]
     for at in range(0, len(data), base.a_row):
         piece = data[at : at + base.a_row]
@@ -144,9 +144,9 @@ def _summary(frame: Frame, width: int) -> list[Line]:
     index = f"  {len(frame.data)} bytes at offset {figures.count(frame.offset)}"
     lead = line((frame.type, "*text"), (f"  {word}", role), (index, "quiet"))
     words = frame.reason or (title(frame.data) if frame.kind is Kind.NMEA else "")
-    told = line(("   " + words if words else "", role if frame.reason else "quiet"))
-    together = (*lead, *told)
-    return [together] if width_of(together) <= width else [lead, *wrapped(told, width)]
+    summary = line(("   " + words if words else "", role if frame.reason else "quiet"))
+    together = (*lead, *summary)
+    return [together] if width_of(together) <= width else [lead, *wrapped(summary, width)]
 
 
 def _said(frame: Frame, width: int, height: int) -> list[Line]:

@@ -19,7 +19,7 @@ from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["traffic"].question
 HELP = (
-    "Every line of every lane as it became whole, on one clock: the time of its first byte (t changes how it is told), "
+    "Every line of every lane as it became whole, on one clock: the time of its first byte (t changes its form), "
     "the seconds since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control "
     "characters stand as their pictures, bytes that are no text in hexadecimal.",
     "✕ marks damage: a wrong checksum (with what was expected) or a form that is no sentence. ◦ marks a piece: a line "
@@ -33,7 +33,7 @@ HELP = (
     "what nobody would know without it, and its bytes (b changes the base). : sends to the chosen lane.",
 )
 CLOCKS = ("UTC", "local", "since start", "since ◆")
-"""How the time of a line is told; what has passed since the line before always stands beside it."""
+"""How the time of a line is shown; what has passed since the line before always stands beside it."""
 
 _CLOCK_WORDS = {"UTC": "time UTC", "local": "time here"}
 
@@ -58,12 +58,12 @@ _EVENT_WORDS = {
     "trial": "a trial of the link begins",
     "trial-ended": "the trial is over",
     "start": "a start was asked for",
-    "told": "the device was told something",
+    "told": "orders to the device",
     "recording": "the record begins",
     "not-recorded": "bytes could not be recorded",
     "dialect": "its dialect",
 }
-_TOLD = ("text", "reason", "settings", "address", "what", "mode", "name", "program")
+_DETAILS = ("text", "reason", "settings", "address", "what", "mode", "name", "program")
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {
@@ -82,7 +82,7 @@ _EVENT_ROLES = {
 
 @dataclass(frozen=True, slots=True)
 class ListStyle:
-    """How the list is drawn: how many lanes there are, which of CLOCKS tells the time, since what, and what is lit."""
+    """How the list is drawn: how many lanes there are, which of CLOCKS shows the time, since what, and what is lit."""
 
     lanes: int = 1
     clock: str = "UTC"
@@ -176,7 +176,7 @@ def _with_ground(what: Line, ground: str) -> Line:
 
 def _event(event: Event) -> tuple[str, str, str, Line, str]:
     role = _EVENT_ROLES.get(event.name, "tide")
-    detail = next((told for name in _TOLD if (told := event.details.get(name))), "")
+    detail = next((value for name in _DETAILS if (value := event.details.get(name))), "")
     words = _EVENT_WORDS.get(event.name, event.name)
     what = line((safe_label(words), role), (f"  {safe_label(str(detail))}" if detail else "", "quiet"))
     return "  ", "·", "  ", what, role
@@ -206,7 +206,7 @@ def _frame(frame: Frame, width: int) -> tuple[str, str, str, Line, str]:
 
 @dataclass(frozen=True, slots=True)
 class HeadState:
-    """What the head tells beside the figures."""
+    """What stands in the head beside the figures."""
 
     new: int | None = None
     """Lines that came since the list is held; None while it follows."""
@@ -252,8 +252,8 @@ def _list_state(state: HeadState, width: int) -> Line:
     if state.selection:
         parts.append(Span(f"show: {safe_label(state.selection)}   ", "heron", act(acts.choose_selection)))
     if state.cleared:
-        told = f"cleared: {figures.several(state.cleared, 'line')} before, C shows them   "
-        parts.append(Span(told, "heather", act(acts.show_cleared)))
+        cleared = f"cleared: {figures.several(state.cleared, 'line')} before, C shows them   "
+        parts.append(Span(cleared, "heather", act(acts.show_cleared)))
     if state.note:
         parts.append(Span(state.note, "tide"))
     return cut((Span("  "), *parts), width) if parts else ()
