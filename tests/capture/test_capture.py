@@ -235,7 +235,7 @@ def test_what_is_no_capture_is_told(tmp_path: Path) -> None:
     raw = tmp_path / "raw.txt"
     raw.write_bytes(GGA)
     assert not is_capture(raw)
-    with pytest.raises(Trouble, match="no capture"):
+    with pytest.raises(Trouble, match="not a capture"):
         list(CaptureReader(raw).records())
     for path, words in ((tmp_path / "none", "No such file"), (tmp_path, "Is a directory")):
         with pytest.raises(Trouble, match=words):

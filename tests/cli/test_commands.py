@@ -48,7 +48,7 @@ WRONG = {
     "a rate that does not exist": (["watch", "/dev/x@fast"], "rate: 'fast'"),
     "a duration that does not exist": (
         ["record", "/dev/x", "-o", "/nowhere/x/y.pcapng", "--for", "soon"],
-        "no duration",
+        "not a duration",
     ),
     "a bench file that does not exist": (["watch", "--bench", "/nowhere/x.toml"], "cannot be read"),
     "no lane to record": (["record", "-o", "/tmp/never.pcapng"], "No lane is named"),
@@ -80,7 +80,7 @@ WRONG = {
     "a probe too short for its number": (["trial", "delivery", "/dev/x", "--size", "20", "--count", "10"], "not 21 to"),
     "a share that is not one": (["trial", "delivery", "/dev/x", "--at-most-lost", "5"], "Write 5% or 0.05"),
     "a table that is not there": (["trial", "exchange", "/dev/x", "--rule", "table /nowhere"], "cannot be read"),
-    "a rule that nobody answers by": (["answer", "/dev/x", "--rule", "matches x"], "Nobody can answer"),
+    "a rule that nobody answers by": (["answer", "/dev/x", "--rule", "matches x"], "An answer cannot be made"),
     "a fault of something else": (["sim", "wren", "--fault", "lost=5%"], "has no --fault"),
     "a fault that does not exist": (["sim", "cable", "--fault", "losst=5%"], "did you mean 'lost'"),
     "a link to a port of TCP": (["sim", "curlew", "--tcp", "--link", "/tmp/x"], "has no --link"),
@@ -200,7 +200,7 @@ def test_summary_of_two_receivers_tells_the_same_figures_as_the_screen(two_recei
     assert bow["scatter"]["about"] == "reference" and bow["scatter"]["kinds"] == ["2D", "single"]
     assert bow["decided_by"] == ["GGA", "GSA"]
     text = run("summary", two_receivers).stdout.decode()
-    assert "from bow to stern, 93 moments of which both tell:" in text
+    assert "from bow to stern, 93 moments that both report:" in text
 
 
 def test_a_dialect_with_mistakes_is_status_1_and_a_sound_one_0(tmp_path: Path) -> None:

@@ -163,7 +163,7 @@ WRONG = {
     "a lane that is not there": (["send", "/nowhere", "AT"], "/nowhere"),
     "three lanes to compare": (["settings", "{hide}", "{buoy}", "{teal}"], "Name one, or two"),
     "two kinds to compare": (["settings", "{hide}", "{teal}"], "no rule between them"),
-    "nothing to redact": (["redact", "/dev/null"], "is no capture"),
+    "nothing to redact": (["redact", "/dev/null"], "is not a capture"),
 }
 
 

@@ -113,7 +113,7 @@ def test_of_what_was_not_answered_nothing_is_said(answered: int) -> None:
     assert (back.delivered, back.lost) == (answered, 0)
     assert found.unanswered == 10 - answered
     said = verdict(found)
-    assert said.result == "fails" and "cannot be told from here" in said.why
+    assert said.result == "fails" and "cannot be seen from here" in said.why
 
 
 def test_an_answer_behind_the_limit_is_late() -> None:

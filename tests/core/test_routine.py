@@ -34,7 +34,7 @@ MISTAKES = [
     ),
     ('name = "x"\n[[step]]\ndo = "pause"\nseconds = -1\n', 4, "is not 0 to"),
     ('name = "x"\nstep = 3\n', 2, "a list of tables"),
-    ('name = "x"\n[[step]]\ndo = "check"\nfield = "f"\nmatches = "(("\n', 5, "no regular expression"),
+    ('name = "x"\n[[step]]\ndo = "check"\nfield = "f"\nmatches = "(("\n', 5, "not a regular expression"),
 ]
 
 

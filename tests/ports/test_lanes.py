@@ -200,7 +200,7 @@ def test_what_is_said_of_an_adapter_is_remembered_with_it(folder: Path) -> None:
     assert adapters_file().read_text().startswith("# mine")
     adapters_file().write_text("[[adapter]\n")
     assert known_adapters() == {}
-    with pytest.raises(Trouble, match="is no file of adapters"):
+    with pytest.raises(Trouble, match="is not a file of adapters"):
         remember("serial M-7", AdapterNote())
 
 

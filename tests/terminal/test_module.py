@@ -54,10 +54,10 @@ def test_two_bitterns_are_met_compared_and_mended(screen: Screen) -> None:
     screen.until("enter says what is intended")
     for downs, value, seen in ((0, "8", "1 of 1 intended"), (3, "3", "2 of 2 intended settings differ: node, pace")):
         screen.press(*["Down"] * downs, "Enter")
-        screen.until("nothing forgets it")
+        screen.until("empty forgets it")
         # What is proposed is selected: typing replaces it.
         tell(screen, value)
-        screen.until(seen, lambda text: "nothing forgets it" not in text)
+        screen.until(seen, lambda text: "empty forgets it" not in text)
     screen.press("W")
     screen.until("Send it?")
     screen.press("y")

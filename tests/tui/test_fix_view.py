@@ -70,7 +70,12 @@ def test_the_scatter_page_tests_the_claim_and_measures_from_a_reference() -> Non
 
 def test_the_session_page_tells_starts_and_outages() -> None:
     text = page("session", played("saltmarsh", 120), seconds=120)
-    for words in ("cold, told by the receiver", "first fix after 14 s", "satellite seen", "OUTAGES  1, 9.0 s in all"):
+    for words in (
+        "cold, announced by the receiver",
+        "first fix after 14 s",
+        "satellite seen",
+        "OUTAGES  1, 9.0 s in all",
+    ):
         assert words in text
     waiting = page("session", played("saltmarsh", 9), seconds=9)
     assert "and waiting for: satellite used" in waiting

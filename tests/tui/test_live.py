@@ -351,7 +351,7 @@ async def test_times_bases_and_going_to_a_time(device: Player, tmp_path: Path) -
             await bench.shows(words)
         await bench.press("g")
         await bench.type("soon")
-        await bench.shows("is no time")
+        await bench.shows("is not a time")
         await bench.type("+0s")
         await bench.until(lambda: bench.list.held and (bench.list.number or 0) < 3)
         await bench.press("y", "j")

@@ -105,7 +105,7 @@ async def test_what_is_intended_is_saved_with_the_bench(tmp_path: Path) -> None:
         await shown.press("R")
         await shown.shows("READ ALL SETTINGS  done", "running")
         await shown.press("enter")
-        await shown.shows("nothing forgets it")
+        await shown.shows("empty forgets it")
         await shown.type("300")
         await shown.shows("is not 1 to 250")
         await shown.type("9")
@@ -116,7 +116,7 @@ async def test_what_is_intended_is_saved_with_the_bench(tmp_path: Path) -> None:
         await shown.until((tmp_path / "marsh.toml").exists)
         assert lanes_of([], tmp_path / "marsh.toml")[0].intended == {"node": "9"}
         await shown.press("enter")
-        await shown.shows("nothing forgets it")
+        await shown.shows("empty forgets it")
         await shown.type("")
         await shown.until(lambda: "intended settings" not in shown.text())
 

@@ -15,11 +15,12 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.description import DELIVERY, EXCHANGE, FAR_ENDS, KINDS, TrialDescription
+from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe import LONGEST, SHORTEST
 from pale_heron.core.link.rules import Rule, parse_rule
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import HOLDS, verdict
+from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import trial_lines
 from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Exit, Trouble

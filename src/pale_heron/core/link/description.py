@@ -4,11 +4,12 @@ import math
 from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
+from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
 from pale_heron.core.link.probe import LONGEST, SHORTEST
 from pale_heron.core.link.rules import Rule, parse_rule
 
-DELIVERY, EXCHANGE = "delivery", "exchange"
-KINDS: Final = (DELIVERY, EXCHANGE)
+DELIVERY, EXCHANGE, THROUGHPUT = "delivery", "exchange", "throughput"
+KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT)
 FAR_ENDS: Final = {
     "lane": "the other end is a lane here too",
     "answer": "the other end answers each probe, and says what it got",
@@ -18,7 +19,7 @@ LETTERS: Final = ("A", "B")
 
 
 class TrialDescription(NamedTuple):
-    """`probes` is how many each way, or rounds; 0 goes on until it is stopped. Times in seconds."""
+    """`probes` is how many each way, or rounds, or blocks; 0 goes on until it is stopped. Times in seconds."""
 
     kind: str
     trial: int
@@ -36,6 +37,14 @@ class TrialDescription(NamedTuple):
     rule: Rule = Rule("echo")
     left_before: Mapping[str, int] = {}
     """Bytes that were waiting on each lane before the first probe, and were taken out."""
+    content: str = "random"
+    """What blocks are filled with."""
+    for_s: float = 0.0
+    """How long blocks are sent; 0 where their number says that."""
+    ceilings: Mapping[str, float] = {}
+    """Bytes a second that each lane carries at most by its rate and its frame format; without those that have none."""
+    at_least: float = 0.0
+    """Payload bytes a second that are claimed; 0 for no claim."""
 
     def details(self) -> dict[str, Any]:
         """What stands in the event."""
@@ -45,6 +54,7 @@ class TrialDescription(NamedTuple):
             "rule": str(self.rule),
             "pairs": dict(self.rule.pairs),
             "left_before": dict(self.left_before),
+            "ceilings": dict(self.ceilings),
         }
 
 
@@ -61,16 +71,28 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
             one_way=details["one_way"] is True,
             probes=_whole(details["probes"], 0, 10**9),
             every_s=_number(details["every_s"], 0, 86_400),
-            size=_whole(details["size"], SHORTEST, LONGEST),
+            size=_whole(details["size"], *sizes(str(details["kind"]))),
             limit_s=_number(details["limit_s"], 0.001, 86_400),
             at_most_lost=_number(details["at_most_lost"], 0, 1),
             rule=parse_rule(str(details["rule"]), pairs),
             left_before={str(lane): _whole(count, 0, 10**15) for lane, count in dict(details["left_before"]).items()},
+            content=str(details.get("content", "random")),
+            for_s=_number(details.get("for_s", 0), 0, 10**9),
+            ceilings={
+                str(lane): _number(value, 0, 10**12) for lane, value in dict(details.get("ceilings", {})).items()
+            },
+            at_least=_number(details.get("at_least", 0), 0, 10**12),
         )
     except (KeyError, TypeError, ValueError):
         return None
-    fits = found.kind in KINDS and found.far in FAR_ENDS and len(lanes) == (2 if found.far == "lane" else 1)
+    known = found.kind in KINDS and found.far in FAR_ENDS and found.content in CONTENTS
+    fits = known and len(lanes) == (2 if found.far == "lane" else 1)
     return found if fits and len(set(lanes)) == len(lanes) else None
+
+
+def sizes(kind: str) -> tuple[int, int]:
+    """How short and how long a probe, or a block, may be."""
+    return (SHORTEST_BLOCK, LONGEST_BLOCK) if kind == THROUGHPUT else (SHORTEST, LONGEST)
 
 
 def _whole(value: Any, least: int, most: int) -> int:

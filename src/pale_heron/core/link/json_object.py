@@ -5,6 +5,8 @@ from typing import Any
 from pale_heron.core.link.delivery import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.speed import speeds
+from pale_heron.core.link.throughput import Location
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import iso
@@ -21,7 +23,10 @@ def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
         "why": found.why,
         "left_before": dict(trial.described.left_before),
         "own_bytes_back": trial.own_bytes_back,
-        "directions": [direction_object(each) for each in trial.directions],
+        "directions": [
+            {**direction_object(each), **(_bulk(trial, index) if trial.bulk else {})}
+            for index, each in enumerate(trial.directions)
+        ],
         "exchange": _exchange(trial.exchange) if trial.exchange else None,
         "findings": [each._asdict() for each in found.findings],
     }
@@ -53,6 +58,27 @@ def direction_object(each: DeliverySnapshot) -> dict[str, Any]:
         "bytes_missing": 0,
         "bytes_added": 0,
     }
+
+
+def _bulk(trial: TrialSnapshot, index: int) -> dict[str, Any]:
+    """What a direction of a trial of throughput has besides."""
+    bulk, speed = trial.bulk[index], speeds(trial)[index]
+    return {
+        "payload_bytes": bulk.payload_bytes,
+        "payload_bit_s": None if speed.payload is None else round(8 * speed.payload, 1),
+        "ceiling_bit_s": None if speed.ceiling is None else round(8 * speed.ceiling, 1),
+        "ceiling_share": None if speed.share is None else round(speed.share, 6),
+        "steady_s": None if bulk.steady is None else round((bulk.steady.end - bulk.steady.begin) / 1e9, 3),
+        "stalls": [{"begin": iso(each.begin), "seconds": round(each.seconds, 3)} for each in bulk.stalls],
+        "bytes_changed": bulk.changed,
+        "bytes_missing": bulk.missing,
+        "bytes_added": bulk.added,
+        "located": [_location(each) for each in bulk.located],
+    }
+
+
+def _location(each: Location) -> dict[str, Any]:
+    return each._asdict()
 
 
 def _outage(outage: LinkOutage) -> dict[str, Any]:

@@ -42,6 +42,9 @@ class LinkTracker:
             trial = event.details.get("trial")
             if isinstance(trial, int):
                 self._end(trial, event.time, str(event.details.get("why", "")))
+        else:
+            for running in self._running.values():
+                running.heed(event)
         self.active = bool(self._running)
 
     def feed(self, chunk: Chunk) -> None:

@@ -1,16 +1,20 @@
 """One trial, followed in the bytes of its lanes: live, on replay and from a capture by the same code."""
 
+from collections.abc import Iterable
 from functools import partial
 from typing import NamedTuple
 
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
+from pale_heron.core.link.blocks import DataBlock
+from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
-from pale_heron.core.link.description import EXCHANGE, LETTERS, TrialDescription
+from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
 from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder, probe_of
+from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
 
 
 class TrialSnapshot(NamedTuple):
@@ -28,6 +32,10 @@ class TrialSnapshot(NamedTuple):
     """A lane received what it sent itself."""
     unanswered: int
     """So many probes at the end were not answered by the far end: which way is broken is not known."""
+    bulk: tuple[BulkSnapshot, ...] = ()
+    """Of a trial of throughput: how the bytes of each direction fared."""
+    dropped: int = 0
+    """Bytes that this machine received and could not keep up with: not the link lost them."""
 
 
 class TrialTracker:
@@ -42,6 +50,8 @@ class TrialTracker:
         self._finders: dict[tuple[str, Direction], ProbeFinder] = {}
         self._counters: dict[str, DeliveryCounter] = {}
         """By the letter of who sends."""
+        self._bulk: dict[str, ThroughputCounter] = {}
+        self._dropped = 0
         self._far: FarEndCounter | None = None
         self._exchange: ExchangeCounter | None = None
         self._lines = LineCutter()
@@ -50,15 +60,23 @@ class TrialTracker:
         limit_ns = round(described.limit_s * SECOND)
         if described.kind == EXCHANGE:
             self._exchange = ExchangeCounter(described.rule, limit_ns)
+        elif described.kind == THROUGHPUT:
+            for letter, sender, receiver in self._ways():
+                self._bulk[letter] = ThroughputCounter(sender, receiver, partial(block_of, described, letter))
         elif described.far == "answer":
             self._far = FarEndCounter(described.lanes[0], limit_ns)
         else:
-            ends = (*described.lanes, *described.lanes)[:2]
-            both = described.far == "lane" and not described.one_way
-            for letter, sender, receiver in ((LETTERS[0], *ends), (LETTERS[1], *ends[::-1]))[: 1 + both]:
+            for letter, sender, receiver in self._ways():
                 self._counters[letter] = DeliveryCounter(
                     sender, receiver, partial(probe_of, described.trial, letter, described.size), limit_ns
                 )
+
+    def _ways(self) -> Iterable[tuple[str, str, str]]:
+        """Each direction: the letter of who sends, the lane that sends, the lane that receives."""
+        described = self.described
+        here, there = described.lanes[0], described.lanes[-1]
+        both = described.far == "lane" and not described.one_way
+        return ((LETTERS[0], here, there), (LETTERS[1], there, here))[: 1 + both]
 
     @property
     def over(self) -> bool:
@@ -71,10 +89,19 @@ class TrialTracker:
         if self._exchange is not None:
             self._feed_exchange(self._exchange, chunk, chunk.time)
             return
+        if self._bulk:
+            self._feed_blocks(chunk, chunk.time)
+            return
         finder = self._finders.setdefault((chunk.lane, chunk.direction), ProbeFinder())
         for found in finder.feed(chunk.time, chunk.data):
             self._take(chunk.lane, chunk.direction, found)
         self.advance(chunk.time)
+
+    def heed(self, event: Event) -> None:
+        """Take what happened on its lanes."""
+        lost = event.details.get("bytes")
+        if event.name == "dropped" and event.lane in self.described.lanes and isinstance(lost, int):
+            self._dropped += max(0, lost)
 
     def advance(self, now: int) -> None:
         """Time passes."""
@@ -96,6 +123,8 @@ class TrialTracker:
                 self._take(lane, direction, found)
         for counter in self._counters.values():
             counter.finish(now)
+        for bulk in self._bulk.values():
+            bulk.finish()
         if self._far is not None:
             self._far.finish(now)
         if self._exchange is not None:
@@ -130,6 +159,18 @@ class TrialTracker:
         else:
             counter.take_piece(found.data)
 
+    def _feed_blocks(self, chunk: Chunk, time: int) -> None:
+        own = LETTERS[self.described.lanes.index(chunk.lane)]
+        if chunk.direction is OUT:
+            sending = self._bulk.get(own)
+            if sending is not None:
+                sending.send(time, chunk.data)
+            return
+        receiving = self._bulk.get(own if self.described.far == "echo" else LETTERS[1 - LETTERS.index(own)])
+        if receiving is not None:
+            receiving.take(time, chunk.data)
+            self._own_back |= receiving.own_back
+
     def _sent(self, letter: str, number: int, time: int) -> None:
         if self._far is not None:
             self._far.send(number, time)
@@ -158,6 +199,8 @@ class TrialTracker:
     def snapshot(self) -> TrialSnapshot:
         """How it stands."""
         directions = [counter.snapshot() for counter in self._counters.values()]
+        bulk = [counter.snapshot() for counter in self._bulk.values()]
+        directions += [blocks for blocks, _ in bulk]
         exchange = self._exchange.snapshot() if self._exchange else None
         return TrialSnapshot(
             described=self.described,
@@ -169,4 +212,11 @@ class TrialTracker:
             round_trip=self._far.round_trip if self._far else None,
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
             unanswered=self._far.unanswered if self._far else 0,
+            bulk=tuple(each for _, each in bulk),
+            dropped=self._dropped,
         )
+
+
+def block_of(described: TrialDescription, letter: str, number: int) -> DataBlock:
+    """The block of a number that one end of a trial sends."""
+    return DataBlock(described.trial, letter, number, described.size, CONTENTS[described.content][0])

@@ -2,22 +2,15 @@
 
 from typing import Final, NamedTuple
 
+from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.exchange import ExchangeSnapshot
-from pale_heron.core.link.figures import probes_for, wilson
+from pale_heron.core.link.figures import probes_for
+from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.throughput_verdict import throughput_findings, throughput_words
 from pale_heron.core.link.trial import TrialSnapshot
 
-HOLDS, FAILS, INCONCLUSIVE = "holds", "fails", "inconclusive"
 FEW: Final = 10
-
-
-class LinkFinding(NamedTuple):
-    """Something to know about a trial: `id` is for programs, the rest for people."""
-
-    id: str
-    text: str
-    evidence: str
-    next: str
 
 
 class Verdict(NamedTuple):
@@ -30,28 +23,11 @@ class Verdict(NamedTuple):
 
 def verdict(trial: TrialSnapshot) -> Verdict:
     """Of a trial that is over, or as it stands."""
-    result, why = _exchange(trial.exchange) if trial.exchange is not None else _delivery(trial)
-    return Verdict(result, why, tuple(_findings(trial)))
-
-
-def percent(share: float) -> str:
-    """A share with two figures that count, never rounded to nothing or to all."""
-    value = 100 * share
-    digits = 1 if value >= 1 or value == 0 else 2
-    return f"{value:.{digits}f} %"
-
-
-def certainty(count: int, of: int) -> str:
-    """How much of a share is known: `below 3.1 %`, or `between 0.5 and 5.9 %`, at 95 % certainty."""
-    interval = wilson(count, of)
-    if interval is None:
-        return "nothing is known of the share"
-    low, high = interval
-    if count == 0:
-        return f"below {percent(high)} at 95 % certainty"
-    if count == of:
-        return f"above {percent(low)} at 95 % certainty"
-    return f"between {percent(low).removesuffix(' %')} and {percent(high)} at 95 % certainty"
+    if trial.exchange is not None:
+        result, why = _exchange(trial.exchange)
+    else:
+        result, why = throughput_words(trial) if trial.bulk else _delivery(trial)
+    return Verdict(result, why, (*throughput_findings(trial), *_findings(trial)))
 
 
 def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
@@ -91,7 +67,7 @@ def _direction_words(each: DeliverySnapshot, allowed: float) -> str:
     shown = f"{way}: {', '.join(what)}: not delivered is {certainty(bad, each.settled)}"
     if each.settled == 1:
         return f"{way}: {each.delivered} of 1: shows that it can, not that it does." if not bad else f"{shown}."
-    return f"{shown}{f' ({percent(allowed)} are allowed)' if allowed else ''}."
+    return f"{shown}{f' (allowed: {percent(allowed)})' if allowed else ''}."
 
 
 def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
@@ -108,7 +84,7 @@ def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
 
 
 def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
-    found = []
+    found, noun = [], "blocks" if trial.bulk else "probes"
     if trial.own_bytes_back and trial.described.far != "echo":
         found.append(
             LinkFinding(
@@ -123,7 +99,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             found.append(
                 LinkFinding(
                     "foreign-bytes",
-                    f"{each.foreign_bytes} bytes that are no probe came from {each.sender} to {each.receiver}.",
+                    f"{each.foreign_bytes} bytes that are not {noun} came from {each.sender} to {each.receiver}.",
                     f"{each.foreign_bytes} bytes",
                     "Somebody else sends on this line: Traffic shows what it says.",
                 )
@@ -133,10 +109,10 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             found.append(
                 LinkFinding(
                     "outage",
-                    f"{each.sender} ▸ {each.receiver} was away: {longest} probes in a row were not delivered.",
+                    f"{each.sender} ▸ {each.receiver} was away: {longest} {noun} in a row were not delivered.",
                     f"outages: {len(each.outages)}",
                     "Look at what else happened then. Where losses come in rows the interval is too narrow: it takes "
-                    "each probe for itself.",
+                    "each as independent.",
                 )
             )
     if trial.exchange is not None:
@@ -144,13 +120,13 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
     shown = min((each.settled for each in trial.directions), default=0)
     needed = probes_for(0.01)
     if 0 < shown < needed and all(each.delivered == each.settled for each in trial.directions):
-        can = f"{shown} probes show that it can, not that it does." if shown < FEW else "Nothing was lost, so far."
+        can = f"{shown} {noun} show that it can, not that it does." if shown < FEW else "Nothing was lost, so far."
         found.append(
             LinkFinding(
                 "few-samples",
-                f"{can} Lost may be {certainty(0, shown)}.",
-                f"{shown} probes, none lost",
-                f"To show that less than 1 % is lost takes {needed} probes without a loss.",
+                f"{can} What is lost may be {certainty(0, shown)}.",
+                f"{shown} {noun}, none lost",
+                f"To show that less than 1 % is lost takes {needed} {noun} without a loss.",
             )
         )
     return found

@@ -2,12 +2,13 @@
 
 from typing import Final
 
+from pale_heron.core.link.certainty import certainty
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.sentences import SentencesSnapshot
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import certainty, verdict
+from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 

@@ -132,7 +132,7 @@ class PlausibilityChecks:
                     "week-rollover",
                     f"The date is wrong by {abs(rounds)} × 1024 weeks.",
                     f"It is {abs(rounds) * 1024} weeks {side} this computer's date, to within {rest:.1f} days",
-                    "GPS counts weeks in ten bits: the receiver is in the wrong cycle of them. Trust its time of day, not its "
+                    "GPS counts weeks in ten bits: the receiver is in the wrong cycle. Trust its time of day, not its "
                     "date; look for newer firmware, or let it know the date.",
                     0.8,
                 )
@@ -143,7 +143,7 @@ class PlausibilityChecks:
                     "date-differs",
                     "The receiver's date is not this computer's.",
                     f"They are {abs(rest):.0f} days apart, which is no multiple of 1024 weeks",
-                    "One of them is wrong: look at the computer's clock; a simulator may play another day.",
+                    "One of the two is wrong: look at the computer's clock; a simulator may play another day.",
                     0.16,
                 )
             )

@@ -4,11 +4,13 @@ from collections.abc import Sequence
 from typing import Final
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import FAILS, HOLDS, INCONCLUSIVE, Verdict, percent, verdict
+from pale_heron.core.link.verdict import Verdict, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts

@@ -1,0 +1,94 @@
+"""How fast something goes on: a count over time, of bounded size, and where it stood still."""
+
+from collections import deque
+from typing import Final, NamedTuple
+
+from pale_heron.core.frames import SECOND
+
+POINTS: Final = 2048
+FIRST_STEP_NS: Final = SECOND // 20
+STALL_NS: Final = SECOND // 2
+"""So long without a byte is a stall."""
+
+STALLS_KEPT: Final = 1000
+WARM_UP_NS: Final = SECOND
+LEAST_NS: Final = SECOND // 2
+"""A steady part that is shorter shows nothing."""
+
+
+class Stall(NamedTuple):
+    """Nothing came from `begin` on, for so many seconds."""
+
+    begin: int
+    seconds: float
+
+
+class Steady(NamedTuple):
+    """The part that is measured: without the start, while buffers fill, and what came after the last was sent."""
+
+    begin: int
+    end: int
+    amount: int
+
+    @property
+    def per_s(self) -> float:
+        return self.amount * SECOND / (self.end - self.begin)
+
+
+class Progress:
+    """A count that grows: the moments at which it grew, thinned evenly where they become too many."""
+
+    def __init__(self) -> None:
+        self._points: list[tuple[int, int]] = []
+        self._step = FIRST_STEP_NS
+        self._last: tuple[int, int] | None = None
+        self.count = 0
+
+    def add(self, time: int, count: int) -> None:
+        """So much more, by then; times do not go back."""
+        self.count += count
+        self._last = time, self.count
+        if not self._points or time - self._points[-1][0] >= self._step:
+            self._points.append(self._last)
+            if len(self._points) >= POINTS:
+                self._points = self._points[::2]
+                self._step *= 2
+
+    @property
+    def points(self) -> tuple[tuple[int, int], ...]:
+        """Moments, and the count as of each; the last one as it is now."""
+        points = tuple(self._points)
+        return points if self._last is None or points[-1] == self._last else (*points, self._last)
+
+    def steady(self, sending_ended: int) -> Steady | None:
+        """Between two moments at which it grew: after the warm-up, before the sending ended; None where too short."""
+        points = self.points
+        if len(points) < 2:
+            return None
+        first, end = points[0][0], min(points[-1][0], sending_ended)
+        warm = first + min(WARM_UP_NS, (end - first) // 4)
+        inside = [point for point in points if warm <= point[0] <= end]
+        if len(inside) < 2 or inside[-1][0] - inside[0][0] < LEAST_NS:
+            return None
+        return Steady(inside[0][0], inside[-1][0], inside[-1][1] - inside[0][1])
+
+
+class Stalls:
+    """Moments at which bytes came; gaps between them are stalls."""
+
+    def __init__(self) -> None:
+        self._last: int | None = None
+        self._found: deque[Stall] = deque(maxlen=STALLS_KEPT)
+
+    def came(self, time: int) -> None:
+        """Something came."""
+        if self._last is not None and time - self._last >= STALL_NS:
+            self._found.append(Stall(self._last, (time - self._last) / SECOND))
+        self._last = time if self._last is None else max(self._last, time)
+
+    def until(self, time: int) -> tuple[Stall, ...]:
+        """All that began before a moment, with one that lasts then."""
+        found = tuple(each for each in self._found if each.begin < time)
+        if self._last is not None and time - self._last >= STALL_NS:
+            return (*found, Stall(self._last, (time - self._last) / SECOND))
+        return found

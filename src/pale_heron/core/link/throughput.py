@@ -1,0 +1,289 @@
+"""One direction of a trial of throughput: what of a stream of blocks came as it was sent, how fast, and what did not.
+
+Blocks are counted as a whole; between two that came undamaged every byte is accounted for, because what was sent is
+known. Nothing is lost by being late: a stream keeps its order, so a block is missing once a later one has come.
+"""
+
+from collections import Counter, OrderedDict, deque
+from collections.abc import Callable, Iterable
+from typing import Final, NamedTuple
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
+from pale_heron.core.link.blocks import BlockFinder, DataBlock, encode_block, header_at
+from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST, OUTAGES_KEPT, STRIP, DeliverySnapshot, LinkOutage
+from pale_heron.core.link.figures import Sample, wilson
+from pale_heron.core.link.progress import Progress, Stall, Stalls, Steady
+
+AHEAD: Final = 1024
+"""So many blocks may come in before the record has them as sent: the two ends are read by two threads."""
+
+EXAMINED: Final = 8
+"""So many blocks at each end of a damaged piece are held against it; what lies between them did not come at all."""
+
+LOCATED: Final = 100
+RECENT: Final = 4096
+TIMES_KEPT: Final = 1 << 14
+
+
+class Location(NamedTuple):
+    """One byte that is not as it was sent. `offset` counts within the block, its header included."""
+
+    kind: str
+    block: int
+    offset: int
+    expected: int | None
+    got: int | None
+
+
+class BulkSnapshot(NamedTuple):
+    """How bytes fared. `payload_bytes` are those of blocks that came undamaged, headers included."""
+
+    payload_bytes: int
+    steady: Steady | None
+    points: tuple[tuple[int, int], ...]
+    """Moments, and the payload that had come by then."""
+    stalls: tuple[Stall, ...]
+    changed: int
+    missing: int
+    added: int
+    located: tuple[Location, ...]
+    """The first of them."""
+    vanished: tuple[tuple[int, int], ...]
+    """Values that were sent and are missing or changed, with their number; the commonest first. Without lost blocks."""
+    wrong_values: int
+    """How many bytes are missing or changed, without those of lost blocks."""
+    unexamined: int
+    """Bytes that came in pieces too long to be held against anything."""
+
+
+class ThroughputCounter:
+    """`block` gives what is sent under a number."""
+
+    def __init__(self, sender: str, receiver: str, block: Callable[[int], DataBlock]) -> None:
+        self._names = sender, receiver
+        self._block = block
+        self._size = block(1).size
+        self._going, self._coming = BlockFinder(), BlockFinder()
+        self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = 0
+        self.foreign_bytes = 0
+        self.own_back = False
+        """The receiver got blocks of this trial that are its own."""
+        self._next = 1
+        """The lowest number of which nothing is known yet."""
+        self._odd = b""
+        """What came since the last whole block and is none."""
+        self._sent_at: OrderedDict[int, int] = OrderedDict()
+        self._last_sent = 0
+        self._missed: OrderedDict[int, None] = OrderedDict()
+        """Lost blocks, which may still come."""
+        self._edits: Counter[str] = Counter()
+        self._located: list[Location] = []
+        self._values: Counter[int] = Counter()
+        self._latency = Sample()
+        self._progress = Progress()
+        self._stalls = Stalls()
+        self._strip: deque[str] = deque(maxlen=STRIP)
+        self._run_begin = self._run_length = self._longest = 0
+        self._outages: deque[LinkOutage] = deque(maxlen=OUTAGES_KEPT)
+        self._unexamined = 0
+
+    @property
+    def settled(self) -> int:
+        return self.delivered + self.lost + self.damaged
+
+    def send(self, time: int, data: bytes) -> None:
+        """Bytes went out."""
+        self._last_sent = time
+        for found in self._going.feed(data):
+            number = found.block.number
+            if self.sent < number <= self.sent + AHEAD and found.block == self._block(number):
+                self.sent = number
+                self._sent_at[number] = time
+                while len(self._sent_at) > TIMES_KEPT:
+                    self._sent_at.popitem(last=False)
+
+    def take(self, time: int, data: bytes) -> None:
+        """Bytes came in."""
+        self._stalls.came(time)
+        for before, block, whole in self._coming.feed(data):
+            self._odd += before
+            number = block.number
+            if block != self._block(number) or number > max(self.sent, self._next) + AHEAD:
+                # Whole, but of somebody else, or of another trial.
+                mine = self._block(number)
+                self.own_back |= block.trial == mine.trial and block.sender != mine.sender
+                self._odd += whole
+            elif number < self._next:
+                self._take_again(number, time)
+            else:
+                self._examine(number)
+                self._delivered(number, time)
+                self._next = number + 1
+
+    def finish(self) -> None:
+        """The trial is over, and whatever was under way has had its time: what did not come is lost."""
+        self._odd += self._coming.rest
+        left = self._going.rest
+        if self.sent >= self._next:
+            self._examine(self.sent + 1, also=left)
+            self._next = self.sent + 1
+        elif self._odd:
+            # The last block was cut short when the sending ended: what came of it is no error.
+            self.foreign_bytes += 0 if left else len(self._odd)
+            self._account(edits(left[: len(self._odd)], self._odd), ((self._next, 0),))
+            self._odd = b""
+
+    def _take_again(self, number: int, time: int) -> None:
+        if number not in self._missed:
+            self.twice += 1
+            self._edits[ADDED] += self._size
+            return
+        del self._missed[number]
+        self.lost -= 1
+        self._edits[MISSING] -= self._size
+        self.out_of_order += 1
+        self._delivered(number, time, in_order=False)
+
+    def _delivered(self, number: int, time: int, *, in_order: bool = True) -> None:
+        self.delivered += 1
+        self._progress.add(time, self._size)
+        sent_at = self._sent_at.get(number)
+        if sent_at is not None:
+            self._latency.add(max(0, time - sent_at) / SECOND)
+        if in_order:
+            self._note(number, DELIVERED)
+
+    def _examine(self, number: int, also: bytes = b"") -> None:
+        """Account for what came between the last whole block and the one of that number."""
+        odd, self._odd = self._odd, b""
+        self._unexamined, given_up = self._coming.given_up, self._coming.given_up - self._unexamined
+        first, last = self._next, number - 1
+        if first > last:
+            if odd and not also:
+                self.foreign_bytes += len(odd)
+                self._account(edits(b"", odd), ((number, 0),))
+            return
+        if not odd and not given_up:
+            self._lose(first, last)
+            return
+        self._hold_against(first, last, odd, also)
+
+    def _hold_against(self, first: int, last: int, odd: bytes, also: bytes) -> None:
+        """Pieces that came, against blocks that were sent; headers that are whole show which is which."""
+        cuts = [(0, first)]
+        for at, block in _headers(odd):
+            if cuts[-1][1] < block.number <= last and block == self._block(block.number):
+                cuts.append((at, block.number))
+        ends = [*cuts[1:], (len(odd), last + 1)]
+        for (at, number), (end, behind) in zip(cuts, ends, strict=True):
+            self._hold_piece(number, behind - 1, odd[at:end], also if behind > last else b"")
+
+    def _hold_piece(self, first: int, last: int, piece: bytes, also: bytes) -> None:
+        numbers = range(first, last + 1)
+        if not piece:
+            self._lose(first, last)
+            return
+        if len(numbers) > 2 * EXAMINED:
+            gap = numbers[EXAMINED:-EXAMINED]
+            examined = [*numbers[:EXAMINED], *numbers[-EXAMINED:]]
+        else:
+            gap, examined = range(0), list(numbers)
+        sent = b"".join(encode_block(self._block(number)) for number in examined)
+        whole = len(sent)
+        # Of a block that was cut short when the sending ended nothing is missing.
+        found = [each for each in edits(sent + also, piece) if each.offset < whole or each.kind != MISSING]
+        begins = tuple((number, index * self._size) for index, number in enumerate((*examined, last + 1)))
+        self._account(found, begins)
+        absent = Counter(each.offset // self._size for each in found if each.kind == MISSING)
+        for index, number in enumerate(examined):
+            if gap and index == EXAMINED:
+                self._lose(gap[0], gap[-1])
+            if absent[index] == self._size:
+                self._count_lost(number)
+            else:
+                self.damaged += 1
+                self._note(number, DAMAGED)
+
+    def _lose(self, first: int, last: int) -> None:
+        """Whole blocks of which nothing came."""
+        self._edits[MISSING] += (last - first + 1) * self._size
+        for number in range(max(first, last + 1 - RECENT), last + 1):
+            self._missed[number] = None
+        while len(self._missed) > RECENT:
+            self._missed.popitem(last=False)
+        for number in range(first, last + 1):
+            self._count_lost(number)
+
+    def _count_lost(self, number: int) -> None:
+        self.lost += 1
+        self._note(number, LOST)
+
+    def _account(self, found: Iterable[Edit], begins: tuple[tuple[int, int], ...]) -> None:
+        for each in found:
+            self._edits[each.kind] += 1
+            if each.expected is not None:
+                self._values[each.expected] += 1
+            if len(self._located) < LOCATED:
+                index = min(each.offset // self._size, len(begins) - 1)
+                number, begin = begins[index]
+                self._located.append(Location(each.kind, number, each.offset - begin, each.expected, each.got))
+
+    def _note(self, number: int, result: str) -> None:
+        """The fate of the next block in order."""
+        sent_at = self._sent_at.pop(number, self._last_sent)
+        self._strip.append(result)
+        if result != DELIVERED:
+            self._run_begin = sent_at if not self._run_length else self._run_begin
+            self._run_length += 1
+            self._longest = max(self._longest, self._run_length)
+            return
+        if self._run_length >= 2:
+            self._outages.append(LinkOutage(self._run_begin, sent_at, self._run_length))
+        self._run_length = 0
+
+    def snapshot(self) -> tuple[DeliverySnapshot, BulkSnapshot]:
+        """How it stands, in blocks and in bytes."""
+        settled = self.settled
+        lasting = (LinkOutage(self._run_begin, None, self._run_length),) if self._run_length >= 2 else ()
+        blocks = DeliverySnapshot(
+            *self._names,
+            sent=max(self.sent, self._next - 1),
+            delivered=self.delivered,
+            lost=self.lost,
+            twice=self.twice,
+            out_of_order=self.out_of_order,
+            damaged=self.damaged,
+            late=0,
+            foreign_bytes=self.foreign_bytes,
+            loss_share=self.lost / settled if settled else None,
+            loss_95=wilson(self.lost, settled),
+            latency=self._latency.times(),
+            outages=(*self._outages, *lasting),
+            longest_run=self._longest,
+            strip=tuple(self._strip),
+        )
+        return blocks, BulkSnapshot(
+            payload_bytes=self._progress.count,
+            steady=self._progress.steady(self._last_sent),
+            points=self._progress.points,
+            stalls=self._stalls.until(self._last_sent),
+            changed=self._edits[CHANGED],
+            missing=self._edits[MISSING],
+            added=self._edits[ADDED],
+            located=tuple(self._located),
+            vanished=tuple(self._values.most_common(8)),
+            wrong_values=self._values.total(),
+            unexamined=self._coming.given_up,
+        )
+
+
+def _headers(data: bytes) -> list[tuple[int, DataBlock]]:
+    """The headers that are whole, with where each begins."""
+    found, at = [], data.find(b"#b")
+    while at >= 0:
+        block = header_at(data, at)
+        if block is not None:
+            found.append((at, block))
+        at = data.find(b"#b", at + 1)
+    return found

@@ -1,0 +1,176 @@
+"""What a trial of throughput shows, in words."""
+
+from collections.abc import Iterable
+from typing import Final
+
+from pale_heron.core.link.alignment import CHANGED
+from pale_heron.core.link.certainty import certainty, percent
+from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.speed import Speed, speeds
+from pale_heron.core.link.throughput import BulkSnapshot
+from pale_heron.core.link.trial import TrialSnapshot
+
+REACHED: Final = 0.9
+"""A line that carries less than this share of what it could is held back by something."""
+
+BEYOND: Final = 1.02
+TELLING: Final = 0.9
+"""So much of what went wrong befell a few values: they are the cause."""
+
+LEAST_BAD: Final = 3
+CONTROLS: Final = {
+    0x00: "NUL",
+    0x0A: "LF",
+    0x0D: "CR",
+    0x11: "XON",
+    0x13: "XOFF",
+    0x1A: "Ctrl-Z",
+    0x1B: "ESC",
+    0x2B: "+",
+    0x7F: "DEL",
+}
+"""Values that lines and modules take for something else than data."""
+
+
+def throughput_words(trial: TrialSnapshot) -> tuple[str, str]:
+    """The verdict, and why."""
+    results, words = set(), []
+    for blocks, bulk, speed in zip(trial.directions, trial.bulk, speeds(trial), strict=True):
+        results.add(_result(trial, blocks, bulk, speed))
+        words.append(f"{blocks.sender} ▸ {blocks.receiver}: {_integrity(trial, blocks, bulk)}; {_speed(trial, speed)}.")
+    why = " ".join(words)
+    if trial.dropped:
+        behind = f"This machine could not keep up and dropped {trial.dropped} bytes: that is no result of the link. "
+        return INCONCLUSIVE, behind + why
+    if trial.own_bytes_back and trial.described.far != "echo":
+        return INCONCLUSIVE, "A lane hears its own bytes: a loop or an echo, which proves the cable only. " + why
+    if trial.described.far == "echo":
+        why += " The far end sends back what it gets: both ways together, neither by itself."
+    return next((each for each in (FAILS, INCONCLUSIVE) if each in results), HOLDS), why
+
+
+def _result(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot, speed: Speed) -> str:
+    described = trial.described
+    if not blocks.settled:
+        return FAILS if blocks.sent and trial.end is not None else INCONCLUSIVE
+    if (blocks.lost + blocks.damaged) / blocks.settled > described.at_most_lost:
+        return FAILS
+    if not described.at_most_lost and (bulk.changed or bulk.missing or bulk.added or bulk.unexamined):
+        return FAILS
+    if described.at_least:
+        if speed.payload is None:
+            return INCONCLUSIVE
+        return HOLDS if speed.payload >= described.at_least else FAILS
+    return HOLDS
+
+
+def _integrity(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot) -> str:
+    if not blocks.settled:
+        return f"nothing whole came of {blocks.sent} blocks" if blocks.sent else "no block was sent whole"
+    bad = blocks.lost + blocks.damaged
+    words = [f"{blocks.delivered} of {blocks.settled} blocks came as they were sent"]
+    words += [f"{blocks.lost} lost"] if blocks.lost else []
+    words += [f"{blocks.damaged} damaged"] if blocks.damaged else []
+    counts = {"changed": bulk.changed, "missing": bulk.missing, "added": bulk.added}
+    wrong = [f"{count} {name}" for name, count in counts.items() if count]
+    words += [f"bytes: {', '.join(wrong)}"] if wrong else []
+    allowed = trial.described.at_most_lost
+    limit = f" (allowed: {percent(allowed)})" if allowed else ""
+    return f"{', '.join(words)}; not so is {certainty(bad, blocks.settled)}{limit}"
+
+
+def _speed(trial: TrialSnapshot, speed: Speed) -> str:
+    if speed.payload is None:
+        return "too short to say how fast"
+    words = f"{bit_rate(speed.payload)} of payload"
+    if speed.share is not None and speed.ceiling is not None:
+        words += f", {percent(speed.share)} of the {bit_rate(speed.ceiling)} that the line carries"
+    claim = trial.described.at_least
+    if claim:
+        words += f" ({bit_rate(claim)} is claimed: {'reached' if speed.payload >= claim else 'not reached'})"
+    return words
+
+
+def bit_rate(bytes_per_s: float) -> str:
+    """Bits a second with three figures that count: `92.2 kbit/s`."""
+    value = 8 * bytes_per_s
+    for scale, unit in ((1e6, "Mbit/s"), (1e3, "kbit/s")):
+        if value >= 0.9995 * scale:
+            return f"{value / scale:.3g} {unit}" if value / scale < 999.5 else f"{value / scale:.0f} {unit}"
+    return f"{value:.0f} bit/s"
+
+
+def throughput_findings(trial: TrialSnapshot) -> list[LinkFinding]:
+    """What to know beside the verdict, the weightiest first."""
+    found: list[LinkFinding] = []
+    for blocks, bulk, speed in zip(trial.directions, trial.bulk, speeds(trial), strict=False):
+        way = f"{blocks.sender} ▸ {blocks.receiver}"
+        found += [*_values(way, bulk), *_claim(trial, way, speed), *_stalls(way, bulk), *_held_back(way, speed)]
+    return found
+
+
+def _values(way: str, bulk: BulkSnapshot) -> Iterable[LinkFinding]:
+    changed = [each for each in bulk.located if each.kind == CHANGED]
+    if len(changed) >= LEAST_BAD and all(each.got == (each.expected or 0) & 0x7F for each in changed):
+        yield LinkFinding(
+            "seven-bits",
+            f"{way}: the highest bit of every byte is lost.",
+            f"{bulk.changed} bytes changed, all of the first {len(changed)} so",
+            "One side is set to 7 data bits: 8N1 on both, or send text alone (--content text).",
+        )
+        return
+    wrong = bulk.wrong_values
+    named = [(value, count) for value, count in bulk.vanished if count >= LEAST_BAD]
+    if not named or len(named) > 4 or sum(count for _, count in named) < TELLING * wrong:
+        return
+    names = [f"{CONTROLS.get(value, 'the value')} (0x{value:02X})" for value, _ in named]
+    yield LinkFinding(
+        "values-lost",
+        f"{way}: {' and '.join(names)} {'does' if len(names) == 1 else 'do'} not get through.",
+        f"{sum(count for _, count in named)} of {wrong} bad bytes had {'this value' if len(names) == 1 else 'these'}",
+        "Something on the way takes it for flow control or an escape: switch that off, or send text alone.",
+    )
+
+
+def _claim(trial: TrialSnapshot, way: str, speed: Speed) -> Iterable[LinkFinding]:
+    claim = trial.described.at_least
+    if claim and speed.ceiling is not None and claim > speed.ceiling:
+        yield LinkFinding(
+            "claim-impossible",
+            f"{way}: {bit_rate(claim)} cannot be reached on this line.",
+            f"by rate and frame format it carries at most {speed.ceiling:.0f} bytes a second",
+            "Raise the rate on both sides, or claim less.",
+        )
+
+
+def _stalls(way: str, bulk: BulkSnapshot) -> Iterable[LinkFinding]:
+    if bulk.stalls:
+        longest = max(each.seconds for each in bulk.stalls)
+        yield LinkFinding(
+            "stall",
+            f"{way}: nothing came for {longest:.1f} s while it was being sent.",
+            f"stalls: {len(bulk.stalls)}, {sum(each.seconds for each in bulk.stalls):.1f} s in all",
+            "Flow control held the sender, or the far end did not read: compare with what happened at that time.",
+        )
+
+
+def _held_back(way: str, speed: Speed) -> Iterable[LinkFinding]:
+    if speed.share is None or speed.ceiling is None or speed.payload is None:
+        return
+    evidence = f"{speed.payload:.0f} of {speed.ceiling:.0f} bytes a second"
+    slowest = f" {speed.slowest} is the slower of the two lines." if speed.slowest else ""
+    if speed.share < REACHED:
+        yield LinkFinding(
+            "below-ceiling",
+            f"{way}: {percent(speed.share)} of what the line carries is reached.",
+            evidence,
+            "Something else holds it back: flow control, pauses of the sender, or a slower part of the way." + slowest,
+        )
+    elif speed.share > BEYOND:
+        yield LinkFinding(
+            "beyond-ceiling",
+            f"{way}: faster than the rate allows, so the rate does not govern this line.",
+            evidence,
+            "The port is virtual (USB, Bluetooth, network): the ceiling says nothing here.",
+        )
