@@ -201,3 +201,72 @@ def test_one_thing_at_a_time_on_a_lane(tmp_path: Path) -> None:
             bench.operations.begin(Trial(bench, delivery()))
         trial.stop()
         assert trial.wait(LIMIT_S)
+
+
+def throughput(**more: object) -> TrialDescription:
+    return TrialDescription("throughput", 0, LANES, probes=60, size=256, limit_s=PATIENCE_S)._replace(**more)
+
+
+SINGLE_BYTES = {
+    "none": CableFaults(),
+    "changed": CableFaults(changed=0.05),
+    "missing": CableFaults(missing=0.05),
+    "added": CableFaults(added=0.05, delay_s=0.02),
+}
+
+
+@pytest.mark.parametrize("name", SINGLE_BYTES)
+@pytest.mark.parametrize("content", ["random", "text"])
+def test_every_byte_of_a_throughput_is_accounted_for(name: str, content: str, tmp_path: Path) -> None:
+    capture = tmp_path / "out.pcapng"
+    with cable(tmp_path, SINGLE_BYTES[name]) as post, session(tmp_path, *LANES, capture=capture) as bench:
+        found = run(bench, throughput(content=content))
+        until(lambda: (seen := bench.snapshot_of("buoy")) and seen.line.bytes_in)
+        assert (seen := bench.snapshot_of("buoy")) is not None
+    # Blocks are no lines, no sentences and no garbage.
+    assert (seen.line.frames, seen.line.framed_bytes) == (0, 0)
+    for blocks, bulk, way in zip(found.directions, found.bulk, post.ways, strict=True):
+        assert (blocks.sent, blocks.settled) == (60, 60)
+        assert (bulk.changed, bulk.missing, bulk.added) == tuple(
+            way.bytes[each] for each in ("changed", "missing", "added")
+        )
+        assert bulk.payload_bytes == 256 * blocks.delivered
+    assert verdict(found).result == ("holds" if name == "none" else "fails")
+    source = Source(capture)
+    source.lanes()
+    assert [trial_object(each) for each in source.trials] == [trial_object(found)]
+
+
+def test_a_throughput_for_a_time_over_a_bad_cable(tmp_path: Path) -> None:
+    """Lines lost and doubled: the sums hold, and a claim beyond the line is called what it is."""
+    faults = CableFaults(lost=0.02, doubled=0.02)
+    with cable(tmp_path, faults) as post, session(tmp_path, *LANES) as bench:
+        found = run(bench, throughput(probes=0, for_s=4.0, one_way=True, at_least=1e6))
+    (blocks,), (bulk,), way = found.directions, found.bulk, post.ways[0]
+    assert blocks.sent == blocks.settled > 100
+    assert bulk.added - bulk.missing == way.bytes["added"] - way.bytes["missing"]
+    assert bulk.steady is not None
+    said = verdict(found)
+    assert said.result == "fails" and "not reached" in said.why
+    assert "claim-impossible" in [each.id for each in said.findings]
+
+
+def test_a_line_that_is_held_is_a_stall(tmp_path: Path) -> None:
+    with cable(tmp_path) as post, session(tmp_path, *LANES) as bench:
+        trial = Trial(bench, throughput(probes=0, for_s=60.0, one_way=True))
+        bench.operations.begin(trial)
+
+        def stalls() -> int:
+            return len(trial.result.bulk[0].stalls) if trial.result else 0
+
+        until(lambda: trial.result and trial.result.directions[0].delivered > 3)
+        post.ways[0].held = True
+        until(lambda: post.terminals[0].queued == 0 and stalls() >= 1)
+        post.ways[0].held = False
+        until(lambda: trial.result and trial.result.bulk[0].steady)
+        trial.stop()
+        assert trial.wait(LIMIT_S) and trial.result is not None
+        found = trial.result
+    assert found.bulk[0].stalls[0].seconds >= 0.5
+    assert found.bulk[0].missing == found.bulk[0].added == 0
+    assert "stall" in [each.id for each in verdict(found).findings]

@@ -101,3 +101,40 @@ def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
     assert "8 of 9 delivered" in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
     assert run("link", str(capture), "--from", "curlew", "--to", "nobody").returncode == 1
     assert run("link", str(capture), "--from", "curlew").returncode == 2
+
+
+def test_throughput_with_its_claim(ends: list[str], tmp_path: Path) -> None:
+    capture = tmp_path / "out.pcapng"
+    lanes = [f"hide={ends[0]}@115200", f"buoy={ends[1]}@115200"]
+    more = ["--for", "3s", "--limit", "30s", "--one-way", "--content", "text", "--at-least", "1kB/s"]
+    status, found = told("trial", "throughput", *lanes, *more, "--json", "-o", str(capture))
+    assert (status, found["verdict"], found["kind"]) == (0, "holds", "throughput")
+    (way,) = found["directions"]
+    assert way["sent"] == way["delivered"] > 10 and way["payload_bytes"] == 1024 * way["sent"]
+    assert way["ceiling_bit_s"] == 92160.0 and 0 < way["ceiling_share"] == pytest.approx(way["payload_bit_s"] / 92160)
+    assert (way["bytes_changed"], way["bytes_missing"], way["bytes_added"], way["located"]) == (0, 0, 0, [])
+    assert told("link", str(capture), "--json")[1]["trials"] == [found]
+    # Blocks are not cut into lines: there is nothing of them to decode.
+    assert "#b" not in run("decode", str(capture)).stdout
+
+
+WRONG_THROUGHPUT = {
+    "one lane alone": (["x"], "--far echo"),
+    "a content that is none": (["x", "y", "--content", "al-values"], "did you mean 'all-values'"),
+    "a claim that is none": (["x", "y", "--at-least", "fast"], "Write 50kB/s"),
+    "two ends of it": (["x", "y", "--count", "3", "--for", "3s"], "both say when it ends"),
+    "a block too short": (["x", "y", "--size", "63"], "63 is not 64 to 16384"),
+    "rounds": (["x", "y", "--rounds", "3"], "throughput takes no --rounds"),
+}
+
+
+@pytest.mark.parametrize("name", WRONG_THROUGHPUT)
+def test_what_a_throughput_cannot_be(name: str) -> None:
+    words, wanted = WRONG_THROUGHPUT[name]
+    done = run("trial", "throughput", *(f"/dev/{word}" if word in ("x", "y") else word for word in words))
+    assert done.returncode == 2 and wanted in done.stderr, done.stderr
+
+
+def test_what_is_for_throughput_alone_is_refused_elsewhere() -> None:
+    done = run("trial", "delivery", "/dev/x", "/dev/y", "--for", "3s")
+    assert done.returncode == 2 and "They are for trial throughput" in done.stderr

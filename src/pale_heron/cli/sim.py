@@ -161,7 +161,8 @@ def _run_cable(
         run_stages([post], ended)
     for words, way in zip(("A to B", "B to A"), post.ways, strict=True):
         done = ", ".join(f"{name} {count}" for name, count in way.counts.items())
-        click.echo(f"{words}: {done or 'nothing'}", err=True)
+        left = ", ".join(f"{count} {name}" for name, count in way.bytes.items())
+        click.echo(f"{words}: {done or 'nothing'}{f'; bytes: {left}' if left else ''}", err=True)
 
 
 def _cable_faults(texts: Sequence[str]) -> CableFaults:

@@ -9,6 +9,8 @@ from pale_heron.core.wire.framer import Framer, HeldBytes
 
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
 ENDING_EVENTS = ("lost", "closed")
+BULK, BULK_ENDED = "bulk", "bulk-ended"
+"""From one to the other a lane carries the blocks of a trial: bytes that are no lines and no sentences."""
 
 
 class Framing:
@@ -18,6 +20,8 @@ class Framing:
         self._received = Framer(lane, Direction.IN)
         self._sent = Framer(lane, Direction.OUT)
         self._settings: LineSettings | None = None
+        self.bulk = False
+        """The bytes of a trial are passing: nothing is cut."""
 
     @property
     def framing(self) -> "Framing":
@@ -39,6 +43,8 @@ class Framing:
 
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
+        if self.bulk:
+            return []
         return (self._sent if chunk.direction is OUT else self._received).feed(chunk)
 
     def tick(self, now: int) -> list[Frame]:
@@ -55,7 +61,12 @@ class Framing:
     def event(self, event: Event) -> list[Frame]:
         """Take what happened: new settings hold from here on; an end leaves what was waiting for more bytes."""
         left = self._set(event.details) if event.name in SETTING_EVENTS else []
-        return self.finish() if event.name in ENDING_EVENTS else left
+        ends = event.name in ENDING_EVENTS
+        if event.name == BULK:
+            self.bulk = True
+        elif ends or event.name == BULK_ENDED:
+            self.bulk = False
+        return self.finish() if ends or event.name == BULK else left
 
     def _set(self, details: Mapping[str, Any]) -> list[Frame]:
         """Take new settings; what was received at another rate does not begin what comes now."""

@@ -1,4 +1,4 @@
-"""Durations, shares and moments as people type them."""
+"""Durations, shares, speeds and moments as people type them."""
 
 import re
 from datetime import UTC, datetime
@@ -9,6 +9,7 @@ from pale_heron.core.utc import from_iso
 
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|min|h|)").fullmatch
 _SHARE = re.compile(r"(\d+(?:\.\d+)?)\s*(%?)").fullmatch
+_RATE = re.compile(r"(\d+(?:\.\d+)?)\s*(k|M|)(B|byte|bit)(?:/s)?").fullmatch
 _SECONDS = {"ms": 0.001, "s": 1.0, "": 1.0, "min": 60.0, "h": 3600.0}
 _CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2}))?").fullmatch
 
@@ -27,6 +28,15 @@ def share(text: str) -> float:
     value = float(parts[1]) * (0.01 if parts[2] else 1.0) if parts else 2.0
     if not 0 <= value <= 1:
         raise Trouble(f"{text!r} is not a share", "Write 5% or 0.05")
+    return value
+
+
+def byte_rate(text: str) -> float:
+    """Bytes a second of `50kB/s`, `92kbit/s` or `1.2MB/s`. Trouble where it is not one of these."""
+    parts = _RATE(text.strip())
+    value = float(parts[1]) * {"": 1, "k": 1e3, "M": 1e6}[parts[2]] / (8 if parts[3] == "bit" else 1) if parts else 0.0
+    if value <= 0:
+        raise Trouble(f"{text!r} is not a throughput", "Write 50kB/s, 92kbit/s or 1.2MB/s")
     return value
 
 

@@ -92,7 +92,7 @@ class LaneStreams:
         """The frames that a chunk completes. A byte takes `byte_ns` on the line; 0 where that is not known."""
         self._byte_ns = byte_ns
         frames = self.framing.feed(chunk)
-        if self._dialects is None:
+        if self._dialects is None or self.framing.bulk:
             return frames
         if self.module is None:
             self._keep(chunk)

@@ -91,6 +91,10 @@ class TroubleStage:
             self._terminal = None
 
 
+LEAST_ON_THE_WAY, ON_THE_WAY = 512, 100
+"""Bytes in the cable, from which on it takes no more: so many, or a tenth of a second's worth (10 bits a byte)."""
+
+
 class CablePost:
     """A cable with a terminal at each end. The faults are those of both ways."""
 
@@ -111,9 +115,12 @@ class CablePost:
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass."""
         for end, way in enumerate(self.ways):
-            for data in self.terminals[end].work(passed):
+            # As fast as it goes out at the other end: a line has no room for what it cannot carry.
+            out = self.terminals[1 - end]
+            room = way.waiting + out.queued < max(LEAST_ON_THE_WAY, out.rate // ON_THE_WAY)
+            for data in self.terminals[end].work(passed, reading=room):
                 way.put(data, seconds)
-            self.terminals[1 - end].send(way.take(seconds))
+            out.send(way.take(seconds))
 
     def close(self) -> None:
         """Pull both plugs."""

@@ -131,8 +131,11 @@ class Terminal:
         """How many bytes are still to go out."""
         return len(self._queue) + len(self._refused)
 
-    def work(self, seconds: float) -> list[bytes]:
-        """Let `seconds` pass: send what the rate allows, and give the lines (or bytes) that have come in."""
+    def work(self, seconds: float, *, reading: bool = True) -> list[bytes]:
+        """Let `seconds` pass: send what the rate allows, and give the lines (or bytes) that have come in.
+
+        While it is not `reading`, whoever sends to it has to wait once the line's own buffer is full.
+        """
         per_second = self.rate / BITS_PER_BYTE
         self._credit = min(self._credit + seconds * per_second, LONGEST_STALL_S * per_second) if self._queue else 0.0
         count = min(int(self._credit), len(self._queue))
@@ -142,7 +145,7 @@ class Terminal:
             self._put(resampled(piece, self.rate, self.other_rate))
         elif self._refused:
             self._put(b"")
-        return self._lines()
+        return self._lines() if reading else []
 
     def _put(self, data: bytes) -> None:
         """On the line; with nobody reading, the terminal's buffer is full some time and the rest is lost, or waits."""

@@ -6,19 +6,22 @@
 It sends, and says in the record what it does; what is counted follows from the record (`core/link`), as on a replay.
 """
 
+import math
 import secrets
 import time
 from collections.abc import Callable, Iterable, Mapping
 from functools import partial
 from typing import Any, Final, Protocol
 
+from pale_heron.bench.operations.block_sender import BlockSender
 from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.link.description import EXCHANGE, LETTERS, TrialDescription
+from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.probe import PROBE, Probe, encode
 from pale_heron.core.link.tracker import BEGUN, ENDED
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial import DONE, TrialSnapshot, block_of
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 
@@ -31,6 +34,11 @@ SLACK_S: Final = 0.2
 SEEN_WITHIN_S: Final = 10.0
 TAKEN_WITHIN_S: Final = 30.0
 JOB_LOOK_S: Final = 0.002
+JOB_BYTES: Final = 1 << 16
+JOB_S: Final = 0.25
+"""What is handed over at a time: so many bytes, or what the line takes so long for."""
+
+JOBS_AHEAD: Final = 2
 EMPTYING, MEASURING, DRAINING, OVER = "emptying", "measuring", "draining", "over"
 
 
@@ -69,6 +77,8 @@ class Trial(Operation):
         self._before = before
         self.state = EMPTYING
         self._begun = False
+        self._sent: dict[str, int] = {}
+        """How many whole blocks went out on each lane."""
 
     @property
     def result(self) -> TrialSnapshot | None:
@@ -80,25 +90,38 @@ class Trial(Operation):
     def work(self) -> None:
         for lane in self.lanes:
             self._check(lane)
-        self.described = self.described._replace(left_before=self._empty())
+        self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
         self.state = MEASURING
-        self._bench.note(self.lanes[0], BEGUN, self.described.details())
-        self._begun = True
+        self._begin()
         if self.described.kind == EXCHANGE:
             self._ask()
+            return
+        if self.described.kind == THROUGHPUT:
+            self._send_blocks()
         else:
             self._send_probes()
-            self.state = DRAINING
-            self._drain()
+        self.state = DRAINING
+        self._drain()
+
+    def _begin(self) -> None:
+        """The record says what is being done."""
+        if self.described.kind == THROUGHPUT:
+            for lane in self.lanes:
+                self._bench.note(lane, BULK, {"trial": self.described.trial})
+        self._bench.note(self.lanes[0], BEGUN, self.described.details())
+        self._begun = True
 
     def report(self, failure: str) -> None:
         """However it ends, the record says so, and what was counted stands."""
         if self._begun:
-            self._bench.note(self.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or "done"})
-            self._until(self._told, SEEN_WITHIN_S, stoppable=False)
+            self._bench.note(self.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or DONE})
+            if self.described.kind == THROUGHPUT:
+                for lane in self.lanes:
+                    self._bench.note(lane, BULK_ENDED, {"trial": self.described.trial})
+            self._until(self._counted, SEEN_WITHIN_S, stoppable=False)
         self.state = OVER
 
-    def _told(self) -> bool:
+    def _counted(self) -> bool:
         found = self.result
         return found is not None and found.end is not None
 
@@ -107,6 +130,11 @@ class Trial(Operation):
             raise Trouble(f"{lane} only listens: nothing is sent", "Switch listen only off in the settings first")
         if self._bench.jobs(lane):
             raise Trouble(f"Something else is being sent on {lane}", "Stop it first: it would be in the measured part")
+
+    def _ceilings(self) -> dict[str, float]:
+        """Bytes a second that each lane carries at most; without those whose rate governs nothing."""
+        settings = {lane: self._bench.settings_of(lane) for lane in self.lanes}
+        return {lane: each.bytes_per_s for lane, each in settings.items() if not each.decorative}
 
     def _bytes_in(self) -> dict[str, int]:
         self._bench.look(*self.lanes)
@@ -140,6 +168,48 @@ class Trial(Operation):
             for job in [self._send(lane, probe) for lane, probe in probes]:
                 self._finish(job)
 
+    # Blocks
+
+    def _send_blocks(self) -> None:
+        """As fast as the lines take them, a little ahead; until their time is over, or their number is reached."""
+        trial = self.described
+        end = time.monotonic() + trial.for_s if trial.for_s else math.inf
+        both = len(self.lanes) == 2 and not trial.one_way
+        sending = [
+            BlockSender(
+                lane,
+                partial(block_of, trial, letter),
+                trial.probes or math.inf,
+                self._at_once(lane),
+                trial.ceilings.get(lane, math.inf),
+            )
+            for letter, lane in list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
+        ]
+        taken, taken_at = 0, time.monotonic()
+        try:
+            while (now := time.monotonic()) < end and not all(each.done for each in sending):
+                self.token.check()
+                for each in sending:
+                    each.clear()
+                    while each.has_room:
+                        self._bench.send(each.lane, each.next_job())
+                if sum(each.taken for each in sending) > taken:
+                    taken, taken_at = sum(each.taken for each in sending), now
+                elif now - taken_at > TAKEN_WITHIN_S:
+                    raise OperationFailed("the line takes nothing: look at its flow control")
+                time.sleep(JOB_LOOK_S)
+        finally:
+            # What was handed over and did not go out yet is not sent any more.
+            for each in sending:
+                each.stop()
+        self._until(lambda: all(each.over for each in sending), TAKEN_WITHIN_S)
+        self._sent = {each.lane: each.taken // trial.size for each in sending}
+
+    def _at_once(self, lane: str) -> int:
+        """How many blocks are handed over at a time."""
+        ceiling = self.described.ceilings.get(lane, math.inf)
+        return max(1, int(min(JOB_BYTES, JOB_S * ceiling)) // self.described.size)
+
     def _send(self, lane: str, data: bytes) -> SendJob:
         job = SendJob(data + ENDINGS_OUT[self._bench.settings_of(lane).ending_out], "a trial of the link")
         self._bench.send(lane, job)
@@ -157,14 +227,24 @@ class Trial(Operation):
             raise OperationFailed(job.failure)
 
     def _drain(self) -> None:
-        """Wait for what is under way, no longer than it may take."""
-        sent = self.described.probes
+        """Wait for what is under way, no longer than it may take after the last byte."""
+        trial = self.described
 
         def settled() -> bool:
             found = self.result
-            return found is not None and all(each.sent >= sent and each.settled >= sent for each in found.directions)
+            return found is not None and all(
+                each.settled >= self._sent.get(each.sender, trial.probes) for each in found.directions
+            )
 
-        self._until(settled, self.described.limit_s + SLACK_S)
+        if trial.kind != THROUGHPUT:
+            self._until(settled, trial.limit_s + SLACK_S)
+            return
+        before, quiet_since = self._bytes_in(), time.monotonic()
+        while not settled() and time.monotonic() - quiet_since < trial.limit_s:
+            self.token.rest(LOOK_S)
+            now = self._bytes_in()
+            if now != before:
+                before, quiet_since = now, time.monotonic()
 
     # Exchanges
 

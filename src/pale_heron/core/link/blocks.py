@@ -66,6 +66,8 @@ class FoundBlock(NamedTuple):
     before: bytes
     block: DataBlock
     data: bytes
+    end: int
+    """So many of the bytes that made it whole are its own, or of blocks before it."""
 
 
 class BlockFinder:
@@ -85,6 +87,7 @@ class BlockFinder:
 
     def feed(self, data: bytes) -> list[FoundBlock]:
         """The blocks that became whole; each one ended with these bytes."""
+        earlier = len(self._held)
         self._held += data
         found = []
         held = bytes(self._held)
@@ -107,8 +110,9 @@ class BlockFinder:
                     break
                 payload = held[at + HEADER : at + block.size]
                 if zlib.crc32(payload) == int(held[at + 25 : at + 33], 16):
-                    found.append(FoundBlock(held[begin:at], block, held[at : at + block.size]))
-                    begin = scan = at + block.size
+                    end = at + block.size
+                    found.append(FoundBlock(held[begin:at], block, held[at:end], end - earlier))
+                    begin = scan = end
                     continue
             scan = at + 1
         if len(held) - begin > MOST_HELD:

@@ -80,11 +80,11 @@ class Stalls:
         self._last: int | None = None
         self._found: deque[Stall] = deque(maxlen=STALLS_KEPT)
 
-    def came(self, time: int) -> None:
-        """Something came."""
+    def came(self, time: int, until: int) -> None:
+        """Something came, from one moment to another."""
         if self._last is not None and time - self._last >= STALL_NS:
             self._found.append(Stall(self._last, (time - self._last) / SECOND))
-        self._last = time if self._last is None else max(self._last, time)
+        self._last = until if self._last is None else max(self._last, until)
 
     def until(self, time: int) -> tuple[Stall, ...]:
         """All that began before a moment, with one that lasts then."""

@@ -21,9 +21,9 @@ class Speed(NamedTuple):
 
 
 def speeds(trial: TrialSnapshot) -> tuple[Speed, ...]:
-    """Of each direction."""
+    """Of each direction; of none where no blocks were sent."""
     found = []
-    for blocks, bulk in zip(trial.directions, trial.bulk, strict=True):
+    for blocks, bulk in zip(trial.directions, trial.bulk, strict=False):
         known = {lane: trial.described.ceilings.get(lane) for lane in (blocks.sender, blocks.receiver)}
         limits = {lane: limit for lane, limit in known.items() if limit}
         ceiling = min(limits.values(), default=None)

@@ -58,11 +58,12 @@ class BulkSnapshot(NamedTuple):
 
 
 class ThroughputCounter:
-    """`block` gives what is sent under a number."""
+    """`block` gives what is sent under a number. A byte takes `byte_ns` on the line that receives; 0 if not known."""
 
-    def __init__(self, sender: str, receiver: str, block: Callable[[int], DataBlock]) -> None:
+    def __init__(self, sender: str, receiver: str, block: Callable[[int], DataBlock], byte_ns: float = 0.0) -> None:
         self._names = sender, receiver
         self._block = block
+        self._byte_ns = byte_ns
         self._size = block(1).size
         self._going, self._coming = BlockFinder(), BlockFinder()
         self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = 0
@@ -74,7 +75,8 @@ class ThroughputCounter:
         self._odd = b""
         """What came since the last whole block and is none."""
         self._sent_at: OrderedDict[int, int] = OrderedDict()
-        self._last_sent = 0
+        self._last_sent = self.last = 0
+        """When bytes went out; and when they went out or came in."""
         self._missed: OrderedDict[int, None] = OrderedDict()
         """Lost blocks, which may still come."""
         self._edits: Counter[str] = Counter()
@@ -94,7 +96,7 @@ class ThroughputCounter:
 
     def send(self, time: int, data: bytes) -> None:
         """Bytes went out."""
-        self._last_sent = time
+        self._last_sent = self.last = time
         for found in self._going.feed(data):
             number = found.block.number
             if self.sent < number <= self.sent + AHEAD and found.block == self._block(number):
@@ -104,9 +106,12 @@ class ThroughputCounter:
                     self._sent_at.popitem(last=False)
 
     def take(self, time: int, data: bytes) -> None:
-        """Bytes came in."""
-        self._stalls.came(time)
-        for before, block, whole in self._coming.feed(data):
+        """Bytes came in, the first of them at `time`."""
+        self.last = time + round(len(data) * self._byte_ns)
+        self._stalls.came(time, self.last)
+        begin = time
+        for before, block, whole, end in self._coming.feed(data):
+            time = begin + round(end * self._byte_ns)
             self._odd += before
             number = block.number
             if block != self._block(number) or number > max(self.sent, self._next) + AHEAD:
@@ -121,8 +126,11 @@ class ThroughputCounter:
                 self._delivered(number, time)
                 self._next = number + 1
 
-    def finish(self) -> None:
-        """The trial is over, and whatever was under way has had its time: what did not come is lost."""
+    def finish(self, *, waited: bool = True) -> None:
+        """The trial is over. What was under way is lost where it was `waited` for, else it counts neither way."""
+        if not waited:
+            self.sent = self._next - 1
+            return
         self._odd += self._coming.rest
         left = self._going.rest
         if self.sent >= self._next:

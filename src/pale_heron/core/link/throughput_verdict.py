@@ -77,7 +77,7 @@ def _integrity(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapsho
     words += [f"bytes: {', '.join(wrong)}"] if wrong else []
     allowed = trial.described.at_most_lost
     limit = f" (allowed: {percent(allowed)})" if allowed else ""
-    return f"{', '.join(words)}; not so is {certainty(bad, blocks.settled)}{limit}"
+    return f"{', '.join(words)}; lost or damaged is {certainty(bad, blocks.settled)}{limit}"
 
 
 def _speed(trial: TrialSnapshot, speed: Speed) -> str:
@@ -106,7 +106,8 @@ def throughput_findings(trial: TrialSnapshot) -> list[LinkFinding]:
     found: list[LinkFinding] = []
     for blocks, bulk, speed in zip(trial.directions, trial.bulk, speeds(trial), strict=False):
         way = f"{blocks.sender} ▸ {blocks.receiver}"
-        found += [*_values(way, bulk), *_claim(trial, way, speed), *_stalls(way, bulk), *_held_back(way, speed)]
+        whole = blocks.delivered / blocks.settled if blocks.settled else 1.0
+        found += [*_values(way, bulk), *_claim(trial, way, speed), *_stalls(way, bulk), *_held_back(way, speed, whole)]
     return found
 
 
@@ -155,12 +156,13 @@ def _stalls(way: str, bulk: BulkSnapshot) -> Iterable[LinkFinding]:
         )
 
 
-def _held_back(way: str, speed: Speed) -> Iterable[LinkFinding]:
+def _held_back(way: str, speed: Speed, whole: float) -> Iterable[LinkFinding]:
+    """`whole` is the share of blocks that came undamaged: what the others cost is no rest of the line."""
     if speed.share is None or speed.ceiling is None or speed.payload is None:
         return
     evidence = f"{speed.payload:.0f} of {speed.ceiling:.0f} bytes a second"
     slowest = f" {speed.slowest} is the slower of the two lines." if speed.slowest else ""
-    if speed.share < REACHED:
+    if speed.share < REACHED * whole:
         yield LinkFinding(
             "below-ceiling",
             f"{way}: {percent(speed.share)} of what the line carries is reached.",

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from functools import partial
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.link.blocks import DataBlock
@@ -15,6 +15,9 @@ from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
 from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder, probe_of
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
+
+DONE: Final = "done"
+"""Why a trial ended that went on to its end."""
 
 
 class TrialSnapshot(NamedTuple):
@@ -62,7 +65,9 @@ class TrialTracker:
             self._exchange = ExchangeCounter(described.rule, limit_ns)
         elif described.kind == THROUGHPUT:
             for letter, sender, receiver in self._ways():
-                self._bulk[letter] = ThroughputCounter(sender, receiver, partial(block_of, described, letter))
+                ceiling = described.ceilings.get(receiver)
+                byte_ns = SECOND / ceiling if ceiling else 0.0
+                self._bulk[letter] = ThroughputCounter(sender, receiver, partial(block_of, described, letter), byte_ns)
         elif described.far == "answer":
             self._far = FarEndCounter(described.lanes[0], limit_ns)
         else:
@@ -124,7 +129,8 @@ class TrialTracker:
         for counter in self._counters.values():
             counter.finish(now)
         for bulk in self._bulk.values():
-            bulk.finish()
+            # Whoever ends it in the usual way has waited; else it shows from how long nothing moved.
+            bulk.finish(waited=why == DONE or now - bulk.last >= self.described.limit_s * SECOND)
         if self._far is not None:
             self._far.finish(now)
         if self._exchange is not None:

@@ -101,7 +101,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                     "foreign-bytes",
                     f"{each.foreign_bytes} bytes that are not {noun} came from {each.sender} to {each.receiver}.",
                     f"{each.foreign_bytes} bytes",
-                    "Somebody else sends on this line: Traffic shows what it says.",
+                    "Bytes come twice, or somebody else sends on this line: look at Traffic, and at the other side.",
                 )
             )
         if each.outages:
@@ -111,8 +111,8 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                     "outage",
                     f"{each.sender} ▸ {each.receiver} was away: {longest} {noun} in a row were not delivered.",
                     f"outages: {len(each.outages)}",
-                    "Look at what else happened then. Where losses come in rows the interval is too narrow: it takes "
-                    "each as independent.",
+                    "Look at what else happened then. Losses in a row make the interval too narrow: it takes each as "
+                    "independent.",
                 )
             )
     if trial.exchange is not None:

@@ -7,12 +7,15 @@ from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.sentences import SentencesSnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.throughput import BulkSnapshot, Location
+from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
 WRONG_SHOWN: Final = 5
+LOCATED_SHOWN: Final = 5
+SECONDS_FROM: Final = 10.0
 _VERDICTS: Final = {"holds": "It holds.", "fails": "It does not hold.", "inconclusive": "That is not known yet."}
 
 
@@ -20,7 +23,7 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     """What it was, the verdict, the figures of each direction or of the rounds, and what to know beside."""
     found, described = verdict(trial), trial.described
     lanes = " and ".join(safe_label(lane) for lane in described.lanes)
-    ended = "" if trial.ended in ("", "done") else f", {safe_label(trial.ended)}"
+    ended = "" if trial.ended in ("", DONE) else f", {safe_label(trial.ended)}"
     rows = [
         f"{described.kind} on {lanes}, {clock(trial.begin)} UTC{ended}",
         f"{_VERDICTS[found.result]} {safe_label(found.why)}",
@@ -30,6 +33,8 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     if trial.directions:
         rows += ["", _HEAD]
         rows += [_direction(each) for each in trial.directions]
+    for blocks, bulk in zip(trial.directions, trial.bulk, strict=False):
+        rows += ["", *_bytes(f"{safe_label(blocks.sender)} ▸ {safe_label(blocks.receiver)}", bulk)]
     if trial.round_trip is not None:
         rows.append(f"round trip {_times(trial.round_trip)}")
     if trial.exchange is not None:
@@ -63,6 +68,23 @@ def _direction(each: DeliverySnapshot) -> str:
     return f"{way:<24}{figures}   {_times(each.latency)}"
 
 
+def _bytes(way: str, bulk: BulkSnapshot) -> list[str]:
+    counts = f"{bulk.changed} changed, {bulk.missing} missing, {bulk.added} added"
+    rows = [f"{way}: {bulk.payload_bytes} bytes in blocks that came as they were sent; of all bytes {counts}"]
+    rows += [
+        f"  block {each.block}, byte {each.offset}: {location_words(each)}" for each in bulk.located[:LOCATED_SHOWN]
+    ]
+    more = bulk.changed + bulk.missing + bulk.added - LOCATED_SHOWN
+    return [*rows, *([f"  and {more} more"] if bulk.located and more > 0 else [])]
+
+
+def location_words(each: Location) -> str:
+    """What became of one byte."""
+    if each.expected is None:
+        return f"0x{each.got:02X} added"
+    return f"0x{each.expected:02X} " + ("missing" if each.got is None else f"came as 0x{each.got:02X}")
+
+
 def _exchange(exchange: ExchangeSnapshot) -> list[str]:
     counts = (
         f"rounds {exchange.rounds}, right {exchange.right}, wrong {exchange.wrong}, unanswered {exchange.unanswered}"
@@ -77,5 +99,6 @@ def _exchange(exchange: ExchangeSnapshot) -> list[str]:
 def _times(times: Times | None) -> str:
     if times is None:
         return "–"
-    least, median, p95, most = (f"{1000 * value:.0f}" for value in times[1:])
-    return f"median {median} ms, 95 % within {p95} ms, {least} to {most} ms"
+    scale, unit = (1000, "ms") if times.most < SECONDS_FROM else (1, "s")
+    least, median, p95, most = (f"{scale * value:.{0 if scale > 1 else 1}f}" for value in times[1:])
+    return f"median {median} {unit}, 95 % within {p95} {unit}, {least} to {most} {unit}"

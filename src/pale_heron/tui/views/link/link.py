@@ -9,7 +9,7 @@ from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import Verdict, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
@@ -128,7 +128,7 @@ def _title(trial: TrialSnapshot, state: str, now: int, width: int) -> Line:
     if trial.end is None:
         how = line((f"{state or 'under way'} for {took}", "*amber"))
     else:
-        ended = "" if trial.ended == "done" else f", {safe_label(trial.ended)}"
+        ended = "" if trial.ended == DONE else f", {safe_label(trial.ended)}"
         how = line((f"took {took}{ended}", "text"))
     words = line((described.kind, "*text"), (f" on {lanes}, {clock(trial.begin, 0)} UTC, ", "quiet"))
     return cut((*words, *how, Span(taken_out, "quiet")), width)

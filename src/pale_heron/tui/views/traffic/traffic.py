@@ -57,6 +57,8 @@ _EVENT_WORDS = {
     "rates-tried": "rates were tried",
     "trial": "a trial of the link begins",
     "trial-ended": "the trial is over",
+    "bulk": "blocks of a trial pass, which are not cut into lines",
+    "bulk-ended": "no more blocks of a trial",
     "start": "a start was asked for",
     "told": "orders to the device",
     "recording": "the record begins",
