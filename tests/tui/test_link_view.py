@@ -6,16 +6,22 @@ import pytest
 from tests.tui.test_fix_live import running
 
 from pale_heron.bench.live.session import Session
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.bench.model import Model
+from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.description import EXCHANGE, TrialDescription
 from pale_heron.core.link.probe import PROBE, Probe, encode
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial import TrialSnapshot, block_of
+from pale_heron.core.link.verdict import verdict
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.launch import Device
 from pale_heron.tui.painting.paint import cells, plain
+from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.views.link import link
 
 MS = SECOND // 1000
@@ -97,6 +103,103 @@ def test_words_of_a_far_end_cannot_reach_the_terminal() -> None:
     shown = text(*tracker.snapshot())
     assert "[/b]" in shown
     assert not any(letter in shown for letter in "\x1b\x07\x9b")
+
+
+def fast(fates: str, *, over: bool = True, **more: object) -> tuple[TrialSnapshot, list[Chunk | Event]]:
+    """Blocks one way at 115200 baud: o whole, ! a byte changed, x lost; a blank is a second of rest."""
+    trial = TrialDescription("throughput", 7, ("hide", "buoy"), one_way=True, size=125, limit_s=1.0)._replace(**more)
+    trial = trial._replace(ceilings={"hide": 11520.0, "buoy": 11520.0})
+    records: list[Chunk | Event] = [Event(0, lane, BULK, {"trial": 7}) for lane in ("hide", "buoy")]
+    records.append(Event(0, "hide", BEGUN, trial.details()))
+    at, number = 0, 0
+    for fate in fates:
+        at += SECOND if fate == " " else 125 * SECOND // 11520
+        if fate != " ":
+            number += 1
+            block = encode_block(block_of(trial, "A", number))
+            records.append(Chunk("hide", OUT, at, block))
+            came = {"o": block, "!": block[:60] + bytes([block[60] ^ 1]) + block[61:]}.get(fate)
+            records += [Chunk("buoy", IN, at + MS, came)] if came else []
+    if over:
+        records.append(Event(at + 2 * SECOND, "hide", ENDED, {"trial": 7, "why": "done"}))
+        records += [Event(at + 2 * SECOND, lane, BULK_ENDED, {"trial": 7}) for lane in ("hide", "buoy")]
+    model = Model()
+    model.feed(*records)
+    model.publish(at + 3 * SECOND)
+    return model.published.trials[-1], records
+
+
+@pytest.mark.parametrize("width", [73, 114, 146])
+def test_a_throughput_fits_its_width(width: int) -> None:
+    for fates in ("", "o", "x", "o" * 400, "o!x " * 50, "xxxx", "o" * 200 + "   " + "o" * 300):
+        for over in (True, False):
+            text(fast(fates, over=over)[0], width=width)
+
+
+def test_the_speed_stands_against_what_the_line_carries() -> None:
+    shown = " ".join(text(fast("o" * 200 + "!" + "o" * 300)[0]).split())
+    for words in (
+        "500 of 501 blocks undamaged (lost or damaged: between 0.04 and 1.1 % at 95 % certainty)",
+        "99.8 % of what the line carries",
+        "92.2 kbit/s ▏",
+        "62 500 in whole blocks 1 changed 0 missing 0 added",
+        "block 201, byte 60:",
+    ):
+        assert words in shown, words
+    assert "stall" not in shown
+
+
+def test_a_stall_and_what_it_costs_are_shown() -> None:
+    shown = " ".join(text(fast("o" * 200 + "   " + "o" * 300)[0]).split())
+    assert "1 stall" in shown and "nothing for 3.0 s" in shown
+    assert "nothing came for 3.0 s while it was being sent" in shown
+
+
+FIGURES = {
+    "a claim that holds": ("o" * 500, {"at_least": 11_000.0}, "holds", "is claimed: reached"),
+    "a claim that does not": ("o" * 200 + "  " + "o" * 200, {"at_least": 11_000.0}, "fails", "not reached"),
+    "too short to say": ("ooo", {"at_least": 11_000.0}, "inconclusive", "too short to say how fast"),
+    "nothing came": ("xxx", {}, "fails", "0 of 3 blocks undamaged"),
+    "nothing was sent": ("", {}, "inconclusive", "no block was sent whole"),
+    "a loss that is allowed": ("o" * 99 + "xo", {"at_most_lost": 0.05}, "holds", "allowed: 5.0 %"),
+    "a loss that is not": ("o" * 99 + "xo", {}, "fails", "100 of 101 blocks undamaged"),
+}
+
+
+@pytest.mark.parametrize("name", FIGURES)
+def test_a_throughput_is_judged_by_what_was_shown(name: str) -> None:
+    fates, more, result, words = FIGURES[name]
+    found = verdict(fast(fates, **more)[0])
+    assert found.result == result and words in found.why, found.why
+
+
+def test_what_this_machine_dropped_is_no_result_of_the_link() -> None:
+    tracker = LinkTracker()
+    records = fast("o" * 50 + "xx" + "o" * 50)[1]
+    records.insert(60, Event(SECOND, "buoy", "dropped", {"bytes": 250}))
+    for record in records:
+        if isinstance(record, Event):
+            tracker.heed(record)
+        else:
+            tracker.feed(record)
+    found = verdict(tracker.snapshot()[0])
+    assert found.result == "inconclusive" and "dropped 250 bytes" in found.why
+
+
+def test_blocks_are_neither_garbage_nor_a_full_line_nor_silence() -> None:
+    records = fast("o" * 500)[1]
+    model = Model()
+    for lane in ("hide", "buoy"):
+        model.feed(Event(0, lane, "opened", {"address": "/dev/x", "rate": 115200, "framing": "8N1", "flow": "none"}))
+    lines = model.feed(*records) + model.tick(60 * SECOND) + model.finish()
+    buoy = next(lane for lane in model.snapshots(60 * SECOND) if lane.name == "buoy")
+    assert not [entry for entry in lines if isinstance(entry, Frame)]
+    assert buoy.findings == () and [each.step for each in buoy.steps] == ["open", "bytes", "blocks"]
+    seen = BenchSnapshot("", 60 * SECOND, 0, (buoy,), CaptureState("", 0, ""), None, 0.0)
+    assert "Blocks of a trial, and nothing else" in plain(line_view.paint(seen, buoy, 114))
+    # What is said afterwards is read again, from its beginning.
+    (frame,) = model.feed(Chunk("buoy", IN, 61 * SECOND, b"hello\r\n")) + model.finish()
+    assert isinstance(frame, Frame) and frame.data == b"hello\r\n"
 
 
 async def test_a_trial_is_begun_and_given_up_by_keys(tmp_path: Path) -> None:

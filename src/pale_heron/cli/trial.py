@@ -16,7 +16,16 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.content import CONTENTS
-from pale_heron.core.link.description import DELIVERY, EXCHANGE, FAR_ENDS, KINDS, THROUGHPUT, TrialDescription, sizes
+from pale_heron.core.link.description import (
+    DELIVERY,
+    EXCHANGE,
+    FAR_ENDS,
+    KINDS,
+    THROUGHPUT,
+    TrialDescription,
+    block_size,
+    sizes,
+)
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.rules import Rule, parse_rule
@@ -177,8 +186,7 @@ def _size(kind: str, size: int | None, probes: int, specs: Sequence[LaneSpec]) -
         # The highest number must fit in.
         return _within(32 if size is None else size, least - 1 + len(str(probes or MOST_PROBES)), most, "--size")
     if size is None:
-        slowest = min(spec.settings.bytes_per_s for spec in specs)
-        return max(128, min(1024, int(slowest / 10)))
+        return block_size(spec.settings.bytes_per_s for spec in specs)
     return _within(size, least, most, "--size")
 
 

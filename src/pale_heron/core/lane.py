@@ -106,6 +106,9 @@ class Lane:
         """The frames that a chunk completes; the trackers have seen them."""
         if chunk.direction is not OUT and not self._line.has_bytes:
             self._fix.first_byte(chunk.time)
+        if self.framing.bulk:
+            self._line.feed_bulk(chunk)
+            return []
         self._line.feed_chunk(chunk)
         frames = self.streams.feed(chunk, self._byte_ns)
         if self.streams.reported:

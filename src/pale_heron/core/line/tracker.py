@@ -49,6 +49,8 @@ class LineSnapshot:
 
     bytes_in: int
     bytes_out: int
+    bulk_bytes: int
+    """Received as blocks of a trial, which are not cut into frames."""
     frames: int
     framed_bytes: int
     """Bytes received that stand in a frame; the rest waits for the end of its frame."""
@@ -85,6 +87,11 @@ class LineSnapshot:
     activity: tuple[int, ...]
     """Bytes received in each whole second of the last minute, oldest first; the second under way is left out."""
     bytes_per_s: float | None
+
+    @property
+    def only_blocks(self) -> bool:
+        """Nothing came but blocks of trials: there is nothing to read, and no device to speak or to be silent."""
+        return self.bulk_bytes > 0 and not self.framed_bytes
 
     @property
     def readable_share(self) -> float | None:
@@ -147,6 +154,7 @@ class LineTracker:
         self._history: deque[_Totals] = deque(maxlen=WINDOW_S + 1)
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
+        self._bulk = 0
         self._frames = self._valid = self._bad = self._damaged = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
@@ -167,6 +175,12 @@ class LineTracker:
         self._last_byte = chunk.time
         if self._first_byte is None:
             self._first_byte = chunk.time
+
+    def feed_bulk(self, chunk: Chunk) -> None:
+        """Count the bytes of a chunk that is not cut into frames: blocks of a trial."""
+        self.feed_chunk(chunk)
+        if chunk.direction is not OUT:
+            self._bulk += len(chunk.data)
 
     def feed(self, frame: Frame) -> None:
         """Count one frame."""
@@ -254,6 +268,7 @@ class LineTracker:
         return LineSnapshot(
             bytes_in=self._received,
             bytes_out=self._sent,
+            bulk_bytes=self._bulk,
             frames=self._frames,
             framed_bytes=self._framed,
             unreadable_bytes=self._unreadable,

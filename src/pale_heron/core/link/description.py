@@ -1,7 +1,7 @@
 """What a trial is: written into the record when it begins, so that a capture gives the same results again."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
@@ -93,6 +93,11 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
 def sizes(kind: str) -> tuple[int, int]:
     """How short and how long a probe, or a block, may be."""
     return (SHORTEST_BLOCK, LONGEST_BLOCK) if kind == THROUGHPUT else (SHORTEST, LONGEST)
+
+
+def block_size(bytes_per_s: Iterable[float]) -> int:
+    """The usual length of a block: a tenth of a second on the slowest line, within reason."""
+    return max(128, min(1024, int(min(bytes_per_s) / 10)))
 
 
 def _whole(value: Any, least: int, most: int) -> int:

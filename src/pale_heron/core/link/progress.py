@@ -1,6 +1,9 @@
 """How fast something goes on: a count over time, of bounded size, and where it stood still."""
 
+from bisect import bisect_left
 from collections import deque
+from collections.abc import Sequence
+from itertools import pairwise
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
@@ -92,3 +95,25 @@ class Stalls:
         if self._last is not None and time - self._last >= STALL_NS:
             return (*found, Stall(self._last, (time - self._last) / SECOND))
         return found
+
+
+def rates(points: Sequence[tuple[int, int]], parts: int) -> list[float]:
+    """How much a second in each of so many equal parts of the time that the points cover."""
+    if len(points) < 2 or parts < 1:
+        return []
+    times = [time for time, _ in points]
+    counts = [float(count) for _, count in points]
+    step = (times[-1] - times[0]) / parts
+    if step <= 0:
+        return []
+    edges = [times[0] + step * index for index in range(parts + 1)]
+    grown = [_between(times, counts, edge) for edge in edges]
+    return [(later - before) * SECOND / step for before, later in pairwise(grown)]
+
+
+def _between(times: Sequence[int], counts: Sequence[float], at: float) -> float:
+    """The count at a moment, taken to grow evenly from one point to the next."""
+    index = min(max(1, bisect_left(times, at)), len(times) - 1)
+    before, later = times[index - 1], times[index]
+    share = min(1.0, max(0.0, (at - before) / (later - before))) if later > before else 1.0
+    return counts[index - 1] + share * (counts[index] - counts[index - 1])

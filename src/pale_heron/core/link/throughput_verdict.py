@@ -69,23 +69,22 @@ def _integrity(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapsho
     if not blocks.settled:
         return f"nothing whole came of {blocks.sent} blocks" if blocks.sent else "no block was sent whole"
     bad = blocks.lost + blocks.damaged
-    words = [f"{blocks.delivered} of {blocks.settled} blocks came as they were sent"]
-    words += [f"{blocks.lost} lost"] if blocks.lost else []
-    words += [f"{blocks.damaged} damaged"] if blocks.damaged else []
-    counts = {"changed": bulk.changed, "missing": bulk.missing, "added": bulk.added}
-    wrong = [f"{count} {name}" for name, count in counts.items() if count]
-    words += [f"bytes: {', '.join(wrong)}"] if wrong else []
+    words = [f"{blocks.delivered} of {blocks.settled} blocks undamaged"]
+    if not bad and not bulk.added:
+        return f"all {blocks.settled} blocks undamaged (lost or damaged: {certainty(0, blocks.settled)})"
+    words += [f"lost or damaged: {certainty(bad, blocks.settled)}"] if bad else []
+    words += [f"{bulk.added} bytes added"] if bulk.added and not bad else []
     allowed = trial.described.at_most_lost
-    limit = f" (allowed: {percent(allowed)})" if allowed else ""
-    return f"{', '.join(words)}; lost or damaged is {certainty(bad, blocks.settled)}{limit}"
+    words += [f"allowed: {percent(allowed)}"] if allowed else []
+    return f"{words[0]} ({'; '.join(words[1:])})"
 
 
 def _speed(trial: TrialSnapshot, speed: Speed) -> str:
     if speed.payload is None:
         return "too short to say how fast"
-    words = f"{bit_rate(speed.payload)} of payload"
-    if speed.share is not None and speed.ceiling is not None:
-        words += f", {percent(speed.share)} of the {bit_rate(speed.ceiling)} that the line carries"
+    words = bit_rate(speed.payload)
+    if speed.share is not None:
+        words += f", {percent(speed.share)} of what the line carries"
     claim = trial.described.at_least
     if claim:
         words += f" ({bit_rate(claim)} is claimed: {'reached' if speed.payload >= claim else 'not reached'})"

@@ -8,7 +8,8 @@ from textual.app import App
 from pale_heron.bench.operations.trial import OVER, Trial, TrialBench
 from pale_heron.core.device.dialogue.exchanges import COMMAND
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.link.description import DELIVERY, EXCHANGE, TrialDescription
+from pale_heron.core.link.content import CONTENTS
+from pale_heron.core.link.description import DELIVERY, EXCHANGE, THROUGHPUT, TrialDescription, block_size
 from pale_heron.core.link.rules import Rule, parse_rule
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
 MOST_LANES_OFFERED: Final = 6
 PROBES: Final = "100 0.2s 2s"
 ROUNDS: Final = "20 2s"
+BLOCKS: Final = "10s random"
 
 
 class LinkActions:
@@ -58,11 +60,14 @@ class LinkActions:
             ("a", "probes; the far end answers (pale-heron answer there)"),
             ("e", "probes; the far end sends back what it gets"),
             ("m", "messages with an expected answer"),
+            ("t", "blocks as fast as the line takes them: how fast, and every byte accounted for"),
         ]
 
         def take(key: str | None) -> None:
             if key == "m":
                 self._ask_rule(lane.name)
+            elif key == "t":
+                self._ask_ends(lane.name, others)
             elif key is not None:
                 ends = (lane.name, others[int(key) - 1]) if key.isdecimal() else (lane.name,)
                 far = "lane" if key.isdecimal() else "answer" if key == "a" else "echo"
@@ -80,11 +85,37 @@ class LinkActions:
 
     def _ask_probes(self, described: TrialDescription) -> None:
         def read(text: str) -> TrialDescription:
-            count, every, limit = _words(text, 3)
+            count, every, limit = _words(text, PROBES)
             return described._replace(probes=_whole(count), every_s=seconds(every), limit_s=max(0.001, seconds(limit)))
 
         question = "How many probes (0: until x), how often, and when does one count as lost?"
         self._ask(question, PROBES, read)
+
+    def _ask_ends(self, lane: str, others: Sequence[str]) -> None:
+        """Where the blocks go: to another lane, or to a far end that sends them back."""
+        choices = [(str(number), f"to and from {safe_label(name)}") for number, name in enumerate(others, 1)]
+        choices.append(("e", "the far end sends back what it gets"))
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._ask_blocks((lane, others[int(key) - 1]) if key.isdecimal() else (lane,))
+
+        self._app.push_screen(Choice(f"Blocks from {safe_label(lane)}: where to?", choices), take)
+
+    def _ask_blocks(self, ends: tuple[str, ...]) -> None:
+        size = block_size(self._bench.settings_of(lane).bytes_per_s for lane in ends)
+
+        def read(text: str) -> TrialDescription:
+            duration, content = _words(text, BLOCKS)
+            if content not in CONTENTS:
+                raise ValueError(f"{content!r} is not one of {', '.join(CONTENTS)}")
+            far = "lane" if len(ends) == 2 else "echo"
+            for_s = seconds(duration)
+            return TrialDescription(
+                THROUGHPUT, 0, ends, far=far, probes=0, for_s=for_s, size=size, content=content, limit_s=2.0
+            )
+
+        self._ask(f"For how long, and with what content? {', '.join(CONTENTS)}", BLOCKS, read)
 
     def _ask_rule(self, lane: str) -> None:
         def take(text: str | None) -> None:
@@ -96,7 +127,7 @@ class LinkActions:
 
     def _ask_rounds(self, lane: str, rule: Rule) -> None:
         def read(text: str) -> TrialDescription:
-            count, limit = _words(text, 2)
+            count, limit = _words(text, ROUNDS)
             return TrialDescription(
                 EXCHANGE, 0, (lane,), far="answer", rule=rule, every_s=0.0, probes=_whole(count), limit_s=seconds(limit)
             )
@@ -125,10 +156,10 @@ class LinkActions:
         self._trial, self._told = trial, False
 
 
-def _words(text: str, count: int) -> list[str]:
-    words = text.split()
+def _words(text: str, usual: str) -> list[str]:
+    words, count = text.split(), len(usual.split())
     if len(words) != count:
-        raise ValueError(f"{count} values are wanted, with blanks between: {PROBES if count == 3 else ROUNDS}")
+        raise ValueError(f"{count} values are wanted, with blanks between, such as {usual}")
     return words
 
 

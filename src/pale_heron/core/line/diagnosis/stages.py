@@ -56,6 +56,8 @@ def steps(
 ) -> tuple[LinkStage, ...]:
     """open, bytes, readable, valid, then fix; or answering, where a lane without sentences answers what it is sent.
 
+    A lane on which nothing but the blocks of a trial came need not be readable.
+
     With `now` None (a raw file) nothing grows silent. `module` is how it stands with answers on the lane of a module,
     which speaks when it is spoken to: its silence is no fault.
     """
@@ -67,12 +69,16 @@ def steps(
     )
     if module is not None:
         last = ("answering", module)
+    begin = (("open", _open(opening)), ("bytes", _bytes(line, None if module else now)))
     stands = (
-        ("open", _open(opening)),
-        ("bytes", _bytes(line, None if module else now)),
-        ("readable", _readable(line, answering or module is not None)),
-        ("valid", StageStatus.REACHED if answering or module is not None else _valid(line)),
-        last,
+        (*begin, ("blocks", StageStatus.REACHED))
+        if line.only_blocks
+        else (
+            *begin,
+            ("readable", _readable(line, answering or module is not None)),
+            ("valid", StageStatus.REACHED if answering or module is not None else _valid(line)),
+            last,
+        )
     )
     chain, blocked = [], False
     for name, stand in stands:
@@ -88,6 +94,8 @@ def first_missing(chain: tuple[LinkStage, ...]) -> LinkStage | None:
 
 def is_silent(line: LineSnapshot, now: int | None) -> bool:
     """Bytes came, but none for a while."""
+    if line.only_blocks:
+        return False
     return line.last_byte is not None and now is not None and now - line.last_byte > SILENT_NS
 
 

@@ -37,6 +37,7 @@ _STEP_WORDS = {
     "valid": "sentences have the right checksum",
     "fix": "the receiver knows where it is",
     "answering": "what is sent is answered",
+    "blocks": "blocks of a trial of throughput",
 }
 
 
@@ -76,6 +77,9 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     if not tracked.bytes_in:
         waited = figures.duration((snapshot.now - (lane.opened or snapshot.began)) / SECOND)
         return "amber", line(("Nothing yet: ", "*amber"), f"0 bytes in {waited} since the lane was opened.")
+    if tracked.only_blocks:
+        passed = f"{figures.size(tracked.bulk_bytes)} so far; Link counts what became of them."
+        return "reed", line(("Blocks of a trial, and nothing else: ", "*reed"), passed)
     if lane.module is None and is_silent(tracked, snapshot.now) and snapshot.replay is None:
         age = figures.duration((snapshot.now - (tracked.last_byte or 0)) / SECOND)
         return "coral", line(("Not any more: ", "*coral"), f"silent for {age}, after {figures.size(tracked.bytes_in)}.")

@@ -17,6 +17,7 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
+from pale_heron.tui.views.link import speed
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["link"].question
@@ -26,6 +27,9 @@ HELP: Final = (
     "Each probe is one sign in the strip, in the order of its number: ● delivered, × lost, ‼ damaged, ◐ late (whole, "
     "but after the limit: it stays counted among the lost), ○ under way. A share stands with its interval at 95 % "
     "certainty: 0 of 120 lost means below 3.1 %, not none.",
+    "A trial of throughput sends blocks as fast as the line takes them. Their content is known, so every byte is "
+    "accounted for: changed, missing or added, with its place. The speed is that of whole blocks in the steady part, "
+    "against what the line carries by its rate and frame format.",
     "Two or more in a row that were not delivered are an outage, with its begin, its end and how many were lost.",
     "b begins a trial on the chosen lane: with another lane here, with a far end that answers (pale-heron answer "
     "there), or with one that sends back what it gets. x gives it up; what was counted stands. v shows all trials, "
@@ -82,6 +86,7 @@ def _first_steps(width: int) -> list[Line]:
         ("a second machine", "pale-heron answer LANE there: it says in its answers what it got"),
         ("an echo", "a far end that sends back what it gets: both ways together"),
         ("firmware", "docs/probe-format.md: forty lines of C answer a probe"),
+        ("how fast", "blocks both ways as fast as the lines take them; every byte is accounted for"),
         ("one message", "an exchange by a rule: echo, plus N, text T, matches REGEX, table FILE"),
     )
     rows = [cut(line((f"{name:<20}", "text"), (words, "quiet")), width) for name, words in steps]
@@ -109,6 +114,7 @@ def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: in
         head = "".join(f"{name:>{room}}" for name, room in _COLUMNS)
         rows.append(cut(line((f"{'':{LABEL}}{head}", "faint")), width))
         rows += [_counts(each, width) for each in trial.directions]
+        rows += [BLANK, *speed.paint(trial, width)] if trial.bulk else []
         rows += [BLANK, *titled("ON THE WAY", [_latency(each, width) for each in trial.directions])]
     if trial.round_trip is not None:
         rows.append(cut(line((f"{'round trip':<{LABEL}}", "quiet"), _times(trial.round_trip)), width))
@@ -213,7 +219,8 @@ def _outages(trial: TrialSnapshot, width: int) -> list[Line]:
         for outage in each.outages[-OUTAGES_SHOWN:]:
             lasted = "still" if outage.end is None else figures.duration((outage.end - outage.begin) / SECOND)
             role = "*coral" if outage.end is None else "text"
-            words = f"{clock(outage.begin, 0)}  {lasted}, {figures.several(outage.lost, 'probe')} not delivered"
+            noun = "block" if trial.bulk else "probe"
+            words = f"{clock(outage.begin, 0)}  {lasted}, {figures.several(outage.lost, noun)} not delivered"
             rows.append(cut(line((f"{_way(each):<{LABEL}}", "quiet"), (words, role)), width))
     return [*titled("OUTAGES", rows), BLANK] if rows else []
 
