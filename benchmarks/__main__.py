@@ -10,6 +10,7 @@ from benchmarks import (
     hostile,
     kill,
     lanes,
+    link,
     live,
     memory,
     receivers,
@@ -31,6 +32,7 @@ ALL = {
     "exchanges": exchanges.run,
     "history": history.run,
     "lanes": lanes.run,
+    "link": link.run,
     "live": live.run,
 }
 

@@ -22,7 +22,7 @@ XTERM = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0
 XTERM += ["-u8", "-xrm", "XTerm*directColor: true"]
 
 
-def told(*lines: str) -> tuple[tuple[str, str], ...]:
+def typed(*lines: str) -> tuple[tuple[str, str], ...]:
     """Each line typed and entered."""
     return tuple(step for text in lines for step in (("type", text), ("key", "Enter"), ("pause", "0.7")))
 
@@ -117,7 +117,7 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         (
             ("until", "It is ready, as node 7"),
             ("key", ":"),
-            *told("AT", "ATI", "AT+NODE?", "AT+GROUP?;+CHANNEL?;+PACE?", "AT+CIPHER?", "AT+SLEEP", "AT+NOISE?"),
+            *typed("AT", "ATI", "AT+NODE?", "AT+GROUP?;+CHANNEL?;+PACE?", "AT+CIPHER?", "AT+SLEEP", "AT+NOISE?"),
             ("type", "AT+PO"),
             ("pause", "1"),
             ("picture", "module-exchanges"),
@@ -135,11 +135,11 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("key", "V"),
             ("key", "Enter"),
             ("until", "empty forgets it"),
-            *told("8"),
+            *typed("8"),
             *(("key", "Down"),) * 3,
             ("key", "Enter"),
             ("until", "empty forgets it"),
-            *told("3"),
+            *typed("3"),
             ("key", "W"),
             ("until", "Send it?"),
             ("key", "y"),
@@ -150,7 +150,7 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("until", "VERIFY  done"),
             ("key", "L"),
             ("until", "new rate"),
-            *told("230400"),
+            *typed("230400"),
             ("until", "as before: nothing answers"),
             ("picture", "module-line"),
             ("key", "q"),
@@ -162,9 +162,9 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("until", "It is ready, as node 7"),
             *(("key", "Tab"),) * 2,
             ("key", ":"),
-            *told("AT+CMGF=1", "AT+CLIP=1;+CREG=1", "AT+CSQ"),
+            *typed("AT+CMGF=1", "AT+CLIP=1;+CREG=1", "AT+CSQ"),
             ("until", "has changed"),
-            *told("AT+CSQ", "AT+COPS?", 'AT+CMGS="+99905550142"'),
+            *typed("AT+CSQ", "AT+COPS?", 'AT+CMGS="+99905550142"'),
             ("until", "may cost money"),
             ("key", "y"),
             ("until", "waits for text"),
@@ -195,17 +195,6 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("key", "Enter"),
             ("until", "12 of 12 steps"),
             ("picture", "module-routine"),
-            *(("key", "Tab"),) * 4,
-            ("key", "T"),
-            ("until", "Which routine"),
-            ("key", "2"),
-            ("until", "network of teal-join"),
-            ("key", "Enter"),
-            ("until", "Pass phrase"),
-            *told("not the right one"),
-            ("key", "Enter"),
-            ("until", "not within 10 s"),
-            ("picture", "module-routine-fails"),
             ("key", "q"),
         ),
     ),
@@ -229,6 +218,22 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("key", "Enter"),
             ("until", ", took "),
             ("picture", "link"),
+            ("key", "q"),
+        ),
+    ),
+    (
+        f"{PROGRAM} demo --scene throughput",
+        (
+            ("until", "No trial yet"),
+            ("key", "b"),
+            ("until", "how?"),
+            ("key", "t"),
+            ("until", "where to?"),
+            ("key", "1"),
+            ("until", "For how long"),
+            ("key", "Enter"),
+            ("until", ", took "),
+            ("picture", "throughput"),
             ("key", "q"),
         ),
     ),

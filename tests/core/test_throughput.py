@@ -1,6 +1,8 @@
 """Blocks, what became of their bytes, and how fast they came: held against faults of known number."""
 
+import re
 from collections import Counter
+from pathlib import Path
 from typing import Final
 
 import pytest
@@ -15,10 +17,17 @@ from pale_heron.core.link.progress import POINTS, Progress, Stalls
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
 
 MS: Final = SECOND // 1000
-VECTORS: Final = (
-    (DataBlock(0x3F7A, "A", 1, 64, "R"), "#b3F7A,A,00000001,0016,R,"),
-    (DataBlock(0x3F7A, "A", 42, 64, "T"), "#b3F7A,A,0000002A,0016,T,"),
+PAGE: Final = (Path(__file__).parents[2] / "docs" / "probe-format.md").read_text("utf-8")
+ROW: Final = re.compile(
+    r"^\| (\w{4}) \| ([AB]) \| (\d+) \| (\d+) \| ([RTA5]) \| `(#b[^`]+)` `([^`]+)`( \(hexadecimal\))? \|$", re.MULTILINE
 )
+VECTORS: Final = [
+    (
+        DataBlock(int(trial, 16), sender, int(number), int(size), content),
+        header.encode() + (bytes.fromhex(payload) if base else payload.encode()),
+    )
+    for trial, sender, number, size, content, header, payload, base in ROW.findall(PAGE)
+]
 
 
 def distance(sent: bytes, came: bytes) -> int:
@@ -75,9 +84,14 @@ def test_a_block_is_found_however_it_is_cut(content: str, size: int, number: int
     assert whole.isascii() or content in ("random", "all-values")
 
 
-@pytest.mark.parametrize(("block", "begins"), VECTORS)
-def test_blocks_are_as_they_are_described(block: DataBlock, begins: str) -> None:
-    assert encode_block(block).startswith(begins.encode())
+def test_blocks_are_as_they_are_described() -> None:
+    assert {block.content for block, _ in VECTORS} == {letter for letter, _ in CONTENTS.values()}
+    for block, whole in VECTORS:
+        assert encode_block(block) == whole
+
+
+def test_what_is_no_block_is_refused() -> None:
+    block = VECTORS[0][0]
     with pytest.raises(ValueError, match="a block of 63 bytes"):
         encode_block(block._replace(size=63))
     with pytest.raises(ValueError, match="the content 'X'"):

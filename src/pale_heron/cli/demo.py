@@ -24,7 +24,6 @@ class DemoReceiver(NamedTuple):
 
 TROUBLES = "troubles"
 MODULES = "modules"
-BOTH_WAYS = "both-ways"
 SCENES: Final = {
     "saltmarsh": (DemoReceiver("curlew", "buoy 7", "saltmarsh"),),
     "open-sky": (DemoReceiver("curlew", "buoy 7", "open-sky"),),
@@ -35,7 +34,13 @@ SCENES: Final = {
     "wrong-date": (DemoReceiver("curlew", "buoy 7", "wrong-date"),),
     "full-line": (DemoReceiver("curlew", "buoy 7", "full-line"),),
 }
-NAMES: Final = (*SCENES, MODULES, BOTH_WAYS, TROUBLES)
+CABLES: Final = {
+    "both-ways": (9600, ("lost=3%", "changed=1%", "doubled=1%", "delay=70ms", "jitter=25ms")),
+    "throughput": (115200, ("changed=0.2%", "missing=0.1%", "stall_from_s=14s", "stall_for_s=1.5s")),
+}
+"""Line rate and faults of a simulated cable."""
+
+NAMES: Final = (*SCENES, MODULES, *CABLES, TROUBLES)
 
 
 @click.command("demo")
@@ -46,8 +51,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, `modules` that take commands, `both-ways` for trials of a link, and `troubles`,
-    one lane for each that a line can have.
+    date, a line that is too full, `modules` that take commands, `both-ways` and `throughput` for trials of a
+    link, and `troubles`, one lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -56,8 +61,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _troubles(seed, not no_capture)
     elif scene == MODULES:
         _modules(seed, not no_capture)
-    elif scene == BOTH_WAYS:
-        _both_ways(seed, not no_capture)
+    elif scene in CABLES:
+        _cable(scene, seed, not no_capture)
     elif scene in SCENES:
         _play(scene, seed, not no_capture)
     else:
@@ -97,18 +102,18 @@ def _modules(seed: int, record: bool) -> None:
         devices.stop()
 
 
-def _both_ways(seed: int, record: bool) -> None:
-    """A way through the reeds that loses and spoils a little: for trials."""
+def _cable(scene: str, seed: int, record: bool) -> None:
+    """Two lanes with a way between them that loses and spoils a little: for trials."""
     link = simulated_folder() / f"way-of-{os.getpid()}"
-    faults = ("lost=3%", "changed=1%", "doubled=1%", "delay=70ms", "jitter=25ms")
+    rate, faults = CABLES[scene]
     words = [word for fault in faults for word in ("--fault", fault)]
-    device = Device("cable", "--seed", str(seed), *words, link=link, count=2)
+    device = Device("cable", "--seed", str(seed), "--rate", str(rate), *words, link=link, count=2)
     try:
         lanes = [
-            LaneSpec(name, path, LineSettings(9600), role=role)
+            LaneSpec(name, path, LineSettings(rate), role=role)
             for name, role, path in zip(("hide", "buoy"), ("hide", "buoy 7"), device.paths, strict=True)
         ]
-        show(BOTH_WAYS, lanes, record=record, view="link")
+        show(scene, lanes, record=record, view="link")
     finally:
         device.stop()
 

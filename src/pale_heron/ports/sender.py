@@ -11,7 +11,9 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import fault_words
 from pale_heron.ports.opening import StreamGone
 
-PIECE = 1024
+SHORTEST_PIECE, LONGEST_PIECE, PIECE_S = 1024, 8192, 0.1
+"""What is written in one go: what the line carries in so many seconds, within these bounds."""
+
 LOOK_S = 0.1
 STALLED_S = 2.0
 
@@ -178,7 +180,9 @@ def _pieces(data: bytes, settings: LineSettings) -> list[bytes]:
         return [data[at : at + 1] for at in range(len(data))]
     if settings.line_delay_ms:
         return data.splitlines(keepends=True)
-    return [data[at : at + PIECE] for at in range(0, len(data), PIECE)]
+    carried = LONGEST_PIECE if settings.decorative else int(PIECE_S * settings.bytes_per_s)
+    piece = max(SHORTEST_PIECE, min(LONGEST_PIECE, carried))
+    return [data[at : at + piece] for at in range(0, len(data), piece)]
 
 
 def seconds_for(data: bytes, settings: LineSettings) -> float:
