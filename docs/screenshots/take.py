@@ -222,7 +222,7 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         ),
     ),
     (
-        f"{PROGRAM} demo --scene throughput",
+        f"{PROGRAM} demo --scene bad-cable",
         (
             ("until", "No trial yet"),
             ("key", "b"),

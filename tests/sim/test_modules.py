@@ -1,8 +1,13 @@
 """The simulated modules: what they answer, how they forget and remember, and who hears whom on the air."""
 
+import contextlib
+import socket
+import threading
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.waiting import LIMIT_S
 
 from pale_heron.sim.air import PACES, Air, airtime_s, distance_m
 from pale_heron.sim.bittern import Bittern
@@ -247,3 +252,83 @@ def test_the_marsh_has_as_many_as_it_says() -> None:
         assert len(placed(kind, 7)) == count
     names = [each.name for each in placed(MARSH, 7)]
     assert len(set(names)) == len(names)
+
+
+class Far:
+    """The far end of Teal's connection: takes one, and says and hears as it is asked."""
+
+    def __init__(self) -> None:
+        self.server = socket.create_server(("127.0.0.1", 0))
+        self.port = self.server.getsockname()[1]
+
+    def accepted(self) -> socket.socket:
+        self.server.settimeout(LIMIT_S)
+        client, _ = self.server.accept()
+        return client
+
+
+def connected() -> tuple[Teal, socket.socket, float]:
+    """Teal in data mode, the far end of it, and its time."""
+    far = Far()
+    teal = Teal(far_port=far.port)
+    said = passed(teal, 0.0, 5.0)
+    assert said.endswith(b"CONNECT\r\n") and teal.data_mode
+    client = far.accepted()
+    far.server.close()
+    return teal, client, 5.0
+
+
+def test_a_bridge_loses_nothing_that_its_line_has_no_room_for() -> None:
+    teal, far, now = connected()
+    sent = bytes(range(256)) * 400
+    writer = threading.Thread(target=far.sendall, args=(sent,))
+    writer.start()
+    got = b""
+    # 9600 baud: ten bytes have room in each hundredth of a second, at first nothing has.
+    for tick in range(20_000):
+        teal.room = 0 if tick < 50 else min(4096, teal.room + 10) if tick % 2 else 300
+        now += TICK_S
+        got += teal.say(now)
+        if len(got) == len(sent):
+            break
+    writer.join()
+    far.close()
+    assert got == sent
+
+
+def test_what_comes_in_command_mode_waits() -> None:
+    teal, far, now = connected()
+    passed(teal, now, 2.0)
+    teal.hear(b"+++", now + 2.0)
+    assert b"OK" in passed(teal, now + 2.0, 3.0) and not teal.data_mode
+    far.sendall(b"the tide turns")
+    assert passed(teal, now + 5.0, 2.0) == b""
+    assert answers(teal, "AT", now + 7.0) == "OK"
+    teal.hear(b"ATO\r", now + 8.0)
+    said = passed(teal, now + 8.0, 2.0)
+    assert b"CONNECT" in said and said.endswith(b"the tide turns")
+    # That the far end goes is seen in command mode too.
+    teal.hear(b"+++", now + 14.0)
+    passed(teal, now + 14.0, 3.0)
+    far.close()
+    assert b"NO CARRIER" in passed(teal, now + 17.0, 2.0)
+
+
+def test_a_far_end_that_does_not_take_holds_the_line() -> None:
+    teal, far, now = connected()
+    total = 0
+    while teal.takes_more and total < 100_000_000:
+        teal.hear(bytes(1000), now)
+        total += 1000
+    assert not teal.takes_more
+    got = 0
+    far.setblocking(False)
+    for _ in range(2000):
+        now += TICK_S
+        teal.say(now)
+        with contextlib.suppress(BlockingIOError):
+            got += len(far.recv(1 << 16))
+        if got == total:
+            break
+    far.close()
+    assert got == total and teal.takes_more

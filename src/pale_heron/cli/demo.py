@@ -1,6 +1,7 @@
 """`pale-heron demo`: the simulated bench on the full screen."""
 
 import os
+import socket
 from typing import Final, NamedTuple
 
 import click
@@ -24,6 +25,8 @@ class DemoReceiver(NamedTuple):
 
 TROUBLES = "troubles"
 MODULES = "modules"
+BRIDGE = "throughput"
+BRIDGE_RATE: Final = 230_400
 SCENES: Final = {
     "saltmarsh": (DemoReceiver("curlew", "buoy 7", "saltmarsh"),),
     "open-sky": (DemoReceiver("curlew", "buoy 7", "open-sky"),),
@@ -36,11 +39,11 @@ SCENES: Final = {
 }
 CABLES: Final = {
     "both-ways": (9600, ("lost=3%", "changed=1%", "doubled=1%", "delay=70ms", "jitter=25ms")),
-    "throughput": (115200, ("changed=0.2%", "missing=0.1%", "stall_from_s=14s", "stall_for_s=1.5s")),
+    "bad-cable": (115200, ("changed=0.2%", "missing=0.1%", "stall_from_s=14s", "stall_for_s=1.5s")),
 }
 """Line rate and faults of a simulated cable."""
 
-NAMES: Final = (*SCENES, MODULES, *CABLES, TROUBLES)
+NAMES: Final = (*SCENES, MODULES, *CABLES, BRIDGE, TROUBLES)
 
 
 @click.command("demo")
@@ -51,8 +54,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, `modules` that take commands, `both-ways` and `throughput` for trials of a
-    link, and `troubles`, one lane for each that a line can have.
+    date, a line that is too full, `modules` that take commands, `both-ways`, `bad-cable` and `throughput` for
+    trials of a link, and `troubles`, one lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -63,6 +66,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _modules(seed, not no_capture)
     elif scene in CABLES:
         _cable(scene, seed, not no_capture)
+    elif scene == BRIDGE:
+        _bridge(seed, not no_capture)
     elif scene in SCENES:
         _play(scene, seed, not no_capture)
     else:
@@ -116,6 +121,29 @@ def _cable(scene: str, seed: int, record: bool) -> None:
         show(scene, lanes, record=record, view="link")
     finally:
         device.stop()
+
+
+def _bridge(seed: int, record: bool) -> None:
+    """Teal on its line, and the far end of its TCP connection as a lane that waits for it."""
+    port = free_port()
+    link = simulated_folder() / f"teal-of-{os.getpid()}"
+    words = ("--seed", str(seed), "--rate", str(BRIDGE_RATE), "--far-port", str(port), "--when-opened")
+    device = Device("teal", *words, link=link)
+    try:
+        lanes = [
+            LaneSpec("far", f"listen://127.0.0.1:{port}", role="network"),
+            LaneSpec("teal", device.path, LineSettings(BRIDGE_RATE, flow="rtscts", ending_out="cr"), role="hide"),
+        ]
+        show(BRIDGE, lanes, record=record, view="link")
+    finally:
+        device.stop()
+
+
+def free_port() -> int:
+    """A TCP port of this machine that nobody has, as far as that can be known beforehand."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port: int = server.getsockname()[1]
+        return port
 
 
 def _troubles(seed: int, record: bool) -> None:

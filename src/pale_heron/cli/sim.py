@@ -53,6 +53,7 @@ DEVICES = ("curlew", *MODULES, "cable", "trouble")
     metavar="NAME=VALUE",
     help=f"Of the cable: {', '.join(CableFaults._fields)} (shares as 0.05 or 5%, times as 0.2s). Repeatable.",
 )
+@click.option("--far-port", default=0, type=int, help="Of teal: connected to this port of this machine by itself.")
 @click.option("--until-input-ends", is_flag=True, hidden=True)
 def sim(
     device: str,
@@ -69,6 +70,7 @@ def sim(
     after: float,
     when_opened: bool,
     faults: tuple[str, ...],
+    far_port: int,
     until_input_ends: bool,
 ) -> None:
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
@@ -87,6 +89,10 @@ def sim(
     ended = _input_ended() if until_input_ends else lambda: False
     if faults and device != "cable":
         raise Trouble(f"{device} has no --fault", "Faults are those of the cable: pale-heron sim cable --fault lost=5%")
+    if far_port and device != "teal":
+        raise Trouble(
+            f"{device} has no --far-port", "Only teal connects to somebody: pale-heron sim teal --far-port 4444"
+        )
     if device == "cable":
         _run_cable(link, seed, rate, _cable_faults(faults), ended, over_tcp=tcp)
         return
@@ -94,7 +100,7 @@ def sim(
         _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
         return
     if device in MODULES and not troubles:
-        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
+        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp, far_port=far_port)
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
@@ -187,6 +193,7 @@ def _run_modules(
     *,
     when_opened: bool,
     over_tcp: bool,
+    far_port: int,
 ) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.modem import RATES as KNOWN
@@ -197,7 +204,7 @@ def _run_modules(
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
     end_on_signals()
     posts: list[ModulePost] = []
-    for module in placed(kind, seed, int(time.time())):
+    for module in placed(kind, seed, int(time.time()), far_port):
         # One module has the link itself; the second Bittern, and those of the marsh, have it with their names behind.
         whole = kind != "marsh" and not posts
         own = link if link is None or whole else link.with_name(f"{link.name}-{module.name}")

@@ -186,7 +186,7 @@ def _size(kind: str, size: int | None, probes: int, specs: Sequence[LaneSpec]) -
         # The highest number must fit in.
         return _within(32 if size is None else size, least - 1 + len(str(probes or MOST_PROBES)), most, "--size")
     if size is None:
-        return block_size(spec.settings.bytes_per_s for spec in specs)
+        return block_size(spec.settings.bytes_per_s for spec in specs if not spec.networked)
     return _within(size, least, most, "--size")
 
 

@@ -8,7 +8,7 @@ from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.wire.framer import Framer, HeldBytes
 
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
-ENDING_EVENTS = ("lost", "closed")
+ENDING_EVENTS = ("lost", "closed", "client-gone")
 BULK, BULK_ENDED = "bulk", "bulk-ended"
 """From one to the other a lane carries the blocks of a trial: bytes that are no lines and no sentences."""
 

@@ -43,6 +43,10 @@ class LaneSnapshot:
     settings: LineSettings | None
     opening: LaneOpening
     open_error: str
+    listening: tuple[str, ...]
+    """Where it waits for a client: addresses to give to the far side; empty for other lanes."""
+    client: str
+    """Who is connected to a lane that waits for clients; empty where nobody is."""
     opened: int | None
     returns: int
     dropped_bytes: int
@@ -98,6 +102,8 @@ class Lane:
         self._checksums_seen = False
         self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
         self._open_error = self._hint = ""
+        self._listening: tuple[str, ...] = ()
+        self._client = ""
         self._opened: int | None = None
         self._returns = 0
         self._dropped = self._skipped = 0
@@ -164,6 +170,10 @@ class Lane:
             self._hint = safe_label(str(details.get("way_out", "")))
         elif event.name == "closed":
             self._opening = LaneOpening.CLOSED
+        elif event.name == "listening":
+            self._listening, self._client = _texts(details.get("at")), ""
+        elif event.name in ("client", "client-gone"):
+            self._client = safe_label(str(details.get("from", ""))) if event.name == "client" else ""
         elif event.name in ("settings-refused", "not-sent"):
             self._settings_error = safe_label(str(details.get("reason", "")))
         elif event.name == "start":
@@ -199,6 +209,8 @@ class Lane:
             open_error=self._open_error,
             hint=self._hint,
             opened=self._opened,
+            networked="://" in self._address,
+            waits_at=self._listening if not self._client else (),
             settings=self._settings,
             line=line,
             dialogue=dialogue,
@@ -217,6 +229,8 @@ class Lane:
             settings=self._settings,
             opening=self._opening,
             open_error=self._open_error,
+            listening=self._listening,
+            client=self._client,
             opened=self._opened,
             returns=self._returns,
             dropped_bytes=self._dropped,
@@ -279,6 +293,11 @@ def _count(details: Mapping[str, Any], name: str) -> int:
     """A number that an event holds; 0 where it holds none (a capture may hold anything)."""
     given = details.get(name)
     return given if isinstance(given, int) and given > 0 else 0
+
+
+def _texts(given: object) -> tuple[str, ...]:
+    """A list of texts in an event; what is none is left out."""
+    return tuple(safe_label(each) for each in given if isinstance(each, str)) if isinstance(given, list) else ()
 
 
 def _baud_results(given: object) -> tuple[BaudResult, ...]:

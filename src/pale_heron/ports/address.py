@@ -8,14 +8,15 @@ from pale_heron.core.line.settings import LineSettings, parse_short_line
 from pale_heron.core.trouble import Trouble
 
 EXAMPLES = "curlew=/dev/ttyUSB0@9600,8N1,none  or  hide=socket://127.0.0.1:7000"
-SCHEMES = ("socket", "rfc2217")
+LISTEN = "listen"
+SCHEMES = ("socket", "rfc2217", LISTEN)
 RESERVED = "events"
 MOST_LANES = 64
 """More are not opened at once: each has a thread of its own, and a place on the screen."""
 
 _NICKNAME = re.compile(r"[\w .+-]{1,24}").fullmatch
 _SCHEME = re.compile(r"([a-z0-9]+)://(.*)").fullmatch
-_HOST_PORT = re.compile(r"[^/@\s]+:(\d{1,5})").fullmatch
+_HOST_PORT = re.compile(r"([^/@\s]*):(\d{1,5})").fullmatch
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +38,11 @@ class LaneSpec:
     def networked(self) -> bool:
         return "://" in self.address
 
+    @property
+    def listens(self) -> bool:
+        """It waits for a client."""
+        return self.address.startswith(f"{LISTEN}://")
+
 
 def check_count(count: int) -> None:
     """Raises Trouble where so many lanes are too many."""
@@ -54,7 +60,7 @@ def parse_lane(text: str) -> LaneSpec:
     if not address:
         raise Trouble(f"LANE {text!r} names no address", f"Write it as in {EXAMPLES}")
     _check_address(text, address)
-    name = nickname or address.rstrip("/").rpartition("/")[2]
+    name = nickname or address.rstrip("/").rpartition("/")[2].lstrip(":")
     if not _NICKNAME(name) and nickname:
         raise Trouble(
             f"Nickname {name!r} in {text!r} is not 1 to 24 letters, digits, spaces or . + - _", f"As in {EXAMPLES}"
@@ -73,6 +79,12 @@ def parse_lanes(texts: Sequence[str]) -> list[LaneSpec]:
         if names.count(name) > 1:
             raise Trouble(f"Two lanes are called {name!r}", "Give one of them a nickname: nickname=ADDRESS")
     return specs
+
+
+def host_and_port(address: str) -> tuple[str, int]:
+    """Of an address with a scheme; an IPv6 address without its brackets, empty where none is named."""
+    host, _, port = address.partition("://")[2].rpartition(":")
+    return host.removeprefix("[").removesuffix("]"), int(port)
 
 
 def _split_nickname(text: str) -> tuple[str, str]:
@@ -95,7 +107,12 @@ def _check_address(text: str, address: str) -> None:
     if scheme is None:
         return
     if scheme[1] not in SCHEMES:
-        raise Trouble(f"{text!r} begins with {scheme[1]}://", "Lanes are device paths, socket:// or rfc2217://")
+        raise Trouble(
+            f"{text!r} begins with {scheme[1]}://", "Lanes are device paths, socket://, rfc2217:// or listen://"
+        )
     index = _HOST_PORT(scheme[2])
-    if index is None or not 0 < int(index[1]) < 65536:
+    listens = scheme[1] == LISTEN
+    if index is None or not 0 < int(index[2]) < 65536 or not (index[1] or listens):
+        if listens:
+            raise Trouble(f"{text!r} has no port (1 to 65535)", "As in listen://:4444 or listen://127.0.0.1:4444")
         raise Trouble(f"{text!r} has no host and port (1 to 65535)", f"As in {scheme[1]}://127.0.0.1:7000")

@@ -8,7 +8,7 @@ import select
 import threading
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Protocol
 
 import serial
 
@@ -43,6 +43,31 @@ class StreamGone(Exception):
     """The other side of an open stream is no longer there."""
 
 
+class OpenStream(Protocol):
+    """What a lane's thread needs of an open stream, whatever carries its bytes."""
+
+    settings: LineSettings
+    news: list[tuple[str, dict[str, Any]]]
+    """What happened to it besides bytes, as events for the record."""
+
+    @property
+    def writes_at_once(self) -> bool: ...
+
+    def read(self, wait_s: float) -> bytes: ...
+
+    def write(self, data: bytes) -> int: ...
+
+    def wait_for_room(self) -> None: ...
+
+    def change(self, spec: LaneSpec) -> LineSettings: ...
+
+    def send_break(self, seconds: float) -> None: ...
+
+    def errors(self) -> DriverErrors | None: ...
+
+    def close(self) -> None: ...
+
+
 class ByteStream:
     """An open stream of bytes; one thread reads, sets and closes it, another may write."""
 
@@ -53,6 +78,7 @@ class ByteStream:
         """Held while it is written to and closed: the system may give the number of a closed file to another one."""
         self._closed = False
         self.settings = _as_opened(spec)
+        self.news: list[tuple[str, dict[str, Any]]] = []
         self._networked = spec.networked
         try:
             self._port = serial.serial_for_url(

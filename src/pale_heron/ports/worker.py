@@ -19,7 +19,7 @@ from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.coalescer import ChunkCoalescer, TimedBytes
-from pale_heron.ports.opening import ByteStream, StreamGone
+from pale_heron.ports.opening import ByteStream, OpenStream, StreamGone
 from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.sender import Sender, SendJob
 
@@ -35,7 +35,7 @@ LOOK_NS = SECOND
 
 BREAK_S = 0.25
 NOT_OPEN = "the lane is not open"
-Order = Callable[[ByteStream | None], None]
+Order = Callable[[OpenStream | None], None]
 """Carried out by the lane's thread, which gives the open stream, or None while there is none."""
 
 
@@ -48,7 +48,7 @@ class LaneWorker:
         self._clock = clock
         self._adapter = spec.adapter
         self._adapter_asked = bool(spec.adapter)
-        self._stream: ByteStream | None = None
+        self._stream: OpenStream | None = None
         self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
         self._errors: DriverErrors | None = None
         self._errors_asked = 0
@@ -112,7 +112,7 @@ class LaneWorker:
     def change(self, settings: LineSettings) -> None:
         """Set the lane; the event `settings` or `settings-refused` reports the end, soon where a driver is quick."""
 
-        def set_line(stream: ByteStream | None) -> None:
+        def set_line(stream: OpenStream | None) -> None:
             wanted = replace(self._spec, settings=settings)
             try:
                 described = stream.change(wanted) if stream is not None else settings
@@ -130,7 +130,7 @@ class LaneWorker:
         if self._stream is None:
             raise Trouble(f"{self.name} is not open", "Line says why; try again when the lane is back")
 
-        def hold_low(stream: ByteStream | None) -> None:
+        def hold_low(stream: OpenStream | None) -> None:
             if stream is None or self._spec.settings.listen_only:
                 # It was asked for on a line that is no more, or not to be touched any more.
                 self._note("not-sent", reason=f"A break: {NOT_OPEN}" if stream is None else "A break: it only listens")
@@ -163,7 +163,7 @@ class LaneWorker:
             self._obey(None)
             try:
                 self._find_again()
-                stream = ByteStream(self._spec)
+                stream = _opened(self._spec)
             except Trouble as trouble:
                 if trouble.what != refusal and not opened_before:
                     refusal = trouble.what
@@ -177,7 +177,7 @@ class LaneWorker:
             self._stream = stream
             self._read(stream)
 
-    def _obey(self, stream: ByteStream | None) -> bool:
+    def _obey(self, stream: OpenStream | None) -> bool:
         """Carry out what was ordered; whether there was anything."""
         obeyed = False
         with contextlib.suppress(queue.Empty):
@@ -205,7 +205,7 @@ class LaneWorker:
                 raise Trouble(f"The adapter ({self._adapter}) is not plugged in", "Plug it in", "absent")
             self._spec = replace(self._spec, address=device, adapter=self._adapter)
 
-    def _read(self, stream: ByteStream) -> None:
+    def _read(self, stream: OpenStream) -> None:
         """Until it is gone or the end is asked for."""
         coalescer = ChunkCoalescer(stream.settings.byte_ns)
         try:
@@ -216,6 +216,9 @@ class LaneWorker:
                     coalescer = ChunkCoalescer(stream.settings.byte_ns)
                 data = stream.read(self._wait(coalescer))
                 now = self._clock.now()
+                if stream.news:
+                    self._hand_over(coalescer.take())
+                    self._note_news(stream)
                 self._hand_over(coalescer.add(data, now) if data else coalescer.due(now))
                 held = coalescer.begin
                 self.passed = now if held is None else min(now, held)
@@ -232,11 +235,17 @@ class LaneWorker:
             self.passed = None
             stream.close()
 
+    def _note_news(self, stream: OpenStream) -> None:
+        """What happened to the stream meanwhile."""
+        while stream.news:
+            name, details = stream.news.pop(0)
+            self._note(name, **details)
+
     def _wait(self, coalescer: ChunkCoalescer) -> float:
         deadline = coalescer.deadline
         return WAIT_S if deadline is None else min(WAIT_S, max(0.0, (deadline - self._clock.now()) / SECOND))
 
-    def _ask_errors(self, stream: ByteStream, now: int) -> None:
+    def _ask_errors(self, stream: OpenStream, now: int) -> None:
         """Tell what the driver counted, when that has changed."""
         if now - self._errors_asked < LOOK_NS:
             return
@@ -292,3 +301,13 @@ class LaneWorker:
 
     def _note(self, name: str, **details: Any) -> None:
         self._inbox.put(Event(self._clock.now(), self._spec.name, name, details))
+
+
+def _opened(spec: LaneSpec) -> OpenStream:
+    """The open stream of a lane, or Trouble."""
+    if not spec.listens:
+        return ByteStream(spec)
+    # Few lanes wait for somebody; no other one should wait for what that needs.
+    from pale_heron.ports.listening import ListeningStream
+
+    return ListeningStream(spec)

@@ -22,6 +22,7 @@ CODES: Final = {
 }
 ANSWER_S: Final = 0.012
 LONGEST_LINE: Final = 256
+DEFAULT_ROOM = 4096
 GUARD_S: Final = 1.0
 ESCAPE: Final = b"+++"
 CTRL_Z, ESC = 0x1A, 0x1B
@@ -123,6 +124,8 @@ class Modem:
         self._busy_until = 0.0
         self._line = bytearray()
         self._waiting: _Waiting | None = None
+        self.room = DEFAULT_ROOM
+        """Bytes that its output buffer has room for; whoever runs it keeps that up to date."""
         self._out: list[tuple[float, int, Any]] = []
         self._order = 0
         self._last_heard = -GUARD_S
@@ -142,6 +145,11 @@ class Modem:
         return int(self.in_force["rate"])
 
     # Over the line
+
+    @property
+    def takes_more(self) -> bool:
+        """Whether it reads its line now; one that does not holds whoever sends to it."""
+        return True
 
     def hear(self, data: bytes, seconds: float) -> None:
         """Take bytes from the line."""

@@ -12,7 +12,7 @@ from pale_heron.sim.label import Label
 from pale_heron.sim.modem import Modem
 from pale_heron.sim.plover import Plover
 from pale_heron.sim.teal import Teal
-from pale_heron.sim.terminal import Terminal
+from pale_heron.sim.terminal import MOST_QUEUED, Terminal
 from pale_heron.sim.wren import VANE_ADDRESS, VANE_PIN, Wren
 
 GROUP: Final = {"group": "12", "channel": "3", "cipher": "ebb at dawn"}
@@ -31,13 +31,16 @@ class PlacedModule:
     settings: Mapping[str, str]
 
 
-def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC) -> list[PlacedModule]:
-    """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them."""
+def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC, far_port: int = 0) -> list[PlacedModule]:
+    """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them.
+
+    Teal connects to a `far_port` of this machine by itself.
+    """
     makers: dict[str, Callable[[], list[PlacedModule]]] = {
         "bittern": lambda: _bitterns(seed),
         "plover": lambda: [PlacedModule("plover", "buoy 7", Plover(seed, begin), {})],
         "wren": lambda: [PlacedModule("wren", "hide", Wren(seed), {"peer": VANE_ADDRESS, "pin": VANE_PIN})],
-        "teal": lambda: [PlacedModule("teal", "hide", Teal(seed), {})],
+        "teal": lambda: [PlacedModule("teal", "hide", Teal(seed, far_port), {})],
     }
     kinds = list(makers) if kind == MARSH else [kind]
     return [each for name in kinds for each in makers[name]()]
@@ -68,8 +71,9 @@ class ModulePost:
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass."""
-        for data in self.terminal.work(passed):
+        for data in self.terminal.work(passed, reading=self.modem.takes_more):
             self.modem.hear(data, seconds)
+        self.modem.room = MOST_QUEUED - self.terminal.queued
         self.terminal.send(self.modem.say(seconds))
         if self.terminal.rate != self.modem.rate and not self.terminal.queued:
             self.terminal.rate = self.modem.rate

@@ -14,7 +14,9 @@ NETWORK: Final = "saltmarsh"
 PASS_PHRASE: Final = "reeds and water"
 JOINING_S: Final = 1.8
 CONNECT_WITHIN_S: Final = 1.0
+CALLING_S: Final = 0.5
 LOOK_S: Final = 0.01
+MOST_WAITING: Final = 4096
 LOOPBACK: Final = ("127.0.0.1", "localhost")
 KNOBS: Final = {
     "+NETWORK": Knob("network", short(32), '"1 to 32 characters"', "", quoted=True),
@@ -28,7 +30,8 @@ class Teal(Modem):
     TITLE = "Teal"
     VERSION = "3.1"
 
-    def __init__(self, seed: int = 7) -> None:
+    def __init__(self, seed: int = 7, far_port: int = 0) -> None:
+        """With a `far_port` it joins by itself and connects to that port of this machine, however often it takes."""
         handlers = {
             "+JOIN": self._join,
             "+NET": self._net,
@@ -39,10 +42,16 @@ class Teal(Modem):
         super().__init__(KNOBS, handlers)
         self._strength = -55 - seed % 11
         self._joined = False
+        self._far_port = far_port
         self._socket: socket.socket | None = None
+        self._waiting_out = b""
+        """From the line, and not yet taken by the far end."""
 
     def powered(self, seconds: float) -> None:
         super().powered(seconds)
+        if self._far_port:
+            self.running |= {"network": NETWORK, "phrase": PASS_PHRASE}
+            self.later(seconds, JOINING_S + CALLING_S, self._call)
         if self.running["network"]:
             self.later(seconds, JOINING_S, self._try_to_join)
 
@@ -74,23 +83,42 @@ class Teal(Modem):
         host, port = [*call.values, "", ""][:2]
         if not self._joined or host not in LOOPBACK or not port.isdecimal() or not 0 < int(port) < 65536:
             return Answer(result="NO CARRIER", after_s=0.3)
-        try:
-            self._socket = socket.create_connection((host, int(port)), CONNECT_WITHIN_S)
-        except OSError:
+        if not self._connect(host, int(port)):
             return Answer(result="NO CARRIER", after_s=0.3)
-        self._socket.setblocking(False)
         return Answer(result="CONNECT", then=self._enter)
+
+    def _connect(self, host: str, port: int) -> bool:
+        try:
+            self._socket = socket.create_connection((host, port), CONNECT_WITHIN_S)
+        except OSError:
+            return False
+        self._socket.setblocking(False)
+        return True
+
+    def _call(self, seconds: float) -> None:
+        """Connect by itself, where nothing is connected and nobody was faster."""
+        if self._socket is None and not self.data_mode and self._connect(LOOPBACK[0], self._far_port):
+            self.result("CONNECT", seconds)
+            self._enter(seconds)
+        else:
+            self.later(seconds, CALLING_S, self._call)
 
     def _enter(self, seconds: float) -> None:
         self.data_mode = True
         self._listen(seconds)
 
     def _listen(self, seconds: float) -> None:
-        """Look for what the far end says."""
-        if self._socket is None:
+        """Take from the far end what the line has room for; the rest waits in the window of its TCP, and loses nothing.
+
+        In command mode nothing is taken, but that the far end has gone is still seen.
+        """
+        far = self._socket
+        if far is None:
             return
+        self._send_on(far)
+        wanted = self.room if self.data_mode else 0
         try:
-            data = self._socket.recv(4096)
+            data = far.recv(wanted) if wanted > 0 else far.recv(1, socket.MSG_PEEK)
         except BlockingIOError:
             self.later(seconds, LOOK_S, self._listen)
             return
@@ -101,14 +129,27 @@ class Teal(Modem):
             self.data_mode = False
             self.result("NO CARRIER", seconds)
             return
-        if self.data_mode:
+        if wanted > 0:
             self.put(data, seconds)
+            self.room -= len(data)
         self.later(seconds, LOOK_S, self._listen)
+
+    @property
+    def takes_more(self) -> bool:
+        """What the far end does not take yet holds the line."""
+        return len(self._waiting_out) < MOST_WAITING
 
     def to_far_end(self, data: bytes, _seconds: float) -> None:
         if self._socket is not None:
+            self._waiting_out += data
+            self._send_on(self._socket)
+
+    def _send_on(self, far: socket.socket) -> None:
+        """Hand over what the far end takes now."""
+        if self._waiting_out:
+            # That it has gone is seen when it is read from.
             with contextlib.suppress(OSError):
-                self._socket.sendall(data)
+                self._waiting_out = self._waiting_out[far.send(self._waiting_out) :]
 
     def _online(self, _call: Call) -> Answer:
         if self._socket is None:
@@ -126,4 +167,4 @@ class Teal(Modem):
     def _close(self) -> None:
         if self._socket is not None:
             self._socket.close()
-            self._socket = None
+            self._socket, self._waiting_out = None, b""

@@ -79,6 +79,9 @@ class Terminal:
         self._refused = b""
         """What was on the line, and found no room on the other side."""
         self._credit = 0.0
+        self._arriving = b""
+        """What the other side has sent, and a line of this rate has not brought yet."""
+        self._arrived = 0.0
         self._heard = b""
         self._link = None if isinstance(self._far, LoopbackServer) else link
         if self._link is not None:
@@ -145,7 +148,18 @@ class Terminal:
             self._put(resampled(piece, self.rate, self.other_rate))
         elif self._refused:
             self._put(b"")
-        return self._lines() if reading else []
+        return self._lines(self._received(seconds * per_second)) if reading else []
+
+    def _received(self, carried: float) -> bytes:
+        """Take from the other side, no faster than the line brings it; so much was carried meanwhile."""
+        most = LONGEST_STALL_S * self.rate / BITS_PER_BYTE
+        self._arrived = min(self._arrived + carried, most) if self._arriving else 0.0
+        if len(self._arriving) < most:
+            self._arriving += resampled(self._far.read(), self.other_rate, self.rate)
+        count = min(int(self._arrived), len(self._arriving))
+        self._arrived -= count
+        data, self._arriving = self._arriving[:count], self._arriving[count:]
+        return data
 
     def _put(self, data: bytes) -> None:
         """On the line; with nobody reading, the terminal's buffer is full some time and the rest is lost, or waits."""
@@ -156,11 +170,9 @@ class Terminal:
         else:
             self.lost += len(data) - written
 
-    def _lines(self) -> list[bytes]:
-        data = self._far.read()
+    def _lines(self, data: bytes) -> list[bytes]:
         if not data:
             return []
-        data = resampled(data, self.other_rate, self.rate)
         if not self._whole_lines:
             return [data]
         self._heard = (self._heard + data)[-4096:]

@@ -133,8 +133,9 @@ class Trial(Operation):
 
     def _ceilings(self) -> dict[str, float]:
         """Bytes a second that each lane carries at most; without those whose rate governs nothing."""
-        settings = {lane: self._bench.settings_of(lane) for lane in self.lanes}
-        return {lane: each.bytes_per_s for lane, each in settings.items() if not each.decorative}
+        # As the lanes were opened: only then is it known whether a rate governs them.
+        opened = {lane.name: lane.settings for lane in self._bench.seen.lanes if lane.name in self.lanes}
+        return {lane: each.bytes_per_s for lane, each in opened.items() if each and not each.decorative}
 
     def _bytes_in(self) -> dict[str, int]:
         self._bench.look(*self.lanes)
@@ -181,7 +182,7 @@ class Trial(Operation):
                 partial(block_of, trial, letter),
                 trial.probes or math.inf,
                 self._at_once(lane),
-                trial.ceilings.get(lane, math.inf),
+                min(self._carried(lane), self._carried(self.lanes[-1] if lane == self.lanes[0] else self.lanes[0])),
             )
             for letter, lane in list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
         ]
@@ -207,8 +208,11 @@ class Trial(Operation):
 
     def _at_once(self, lane: str) -> int:
         """How many blocks are handed over at a time."""
-        ceiling = self.described.ceilings.get(lane, math.inf)
-        return max(1, int(min(JOB_BYTES, JOB_S * ceiling)) // self.described.size)
+        return max(1, int(min(JOB_BYTES, JOB_S * self._carried(lane))) // self.described.size)
+
+    def _carried(self, lane: str) -> float:
+        """Bytes a second that a lane carries at most."""
+        return self.described.ceilings.get(lane, math.inf)
 
     def _send(self, lane: str, data: bytes) -> SendJob:
         job = SendJob(data + ENDINGS_OUT[self._bench.settings_of(lane).ending_out], "a trial of the link")

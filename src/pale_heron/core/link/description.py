@@ -96,8 +96,8 @@ def sizes(kind: str) -> tuple[int, int]:
 
 
 def block_size(bytes_per_s: Iterable[float]) -> int:
-    """The usual length of a block: a tenth of a second on the slowest line, within reason."""
-    return max(128, min(1024, int(min(bytes_per_s) / 10)))
+    """The usual length of a block: a tenth of a second on the slowest of the lines that have a rate, within reason."""
+    return int(max(128, min(1024, min(bytes_per_s, default=math.inf) / 10)))
 
 
 def _whole(value: Any, least: int, most: int) -> int:

@@ -103,7 +103,8 @@ class LinkActions:
         self._app.push_screen(Choice(f"Blocks from {safe_label(lane)}: where to?", choices), take)
 
     def _ask_blocks(self, ends: tuple[str, ...]) -> None:
-        size = block_size(self._bench.settings_of(lane).bytes_per_s for lane in ends)
+        opened = [lane.settings for lane in self._bench.seen.lanes if lane.name in ends]
+        size = block_size(each.bytes_per_s for each in opened if each and not each.decorative)
 
         def read(text: str) -> TrialDescription:
             duration, content = _words(text, BLOCKS)

@@ -6,7 +6,7 @@ from pathlib import Path
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing
+from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing, is_silent
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
@@ -125,7 +125,7 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
 def _card(lane: LaneSnapshot, chosen: bool, index: int, now: int) -> list[Line]:
     ground = "@select" if chosen else ""
     action = act(acts.choose_lane, index)
-    silent = lane.line.last_byte is None or now - lane.line.last_byte > 5 * SECOND
+    silent = lane.line.last_byte is None or is_silent(lane.line, now)
     flow = "coral" if silent and lane.opening is LaneOpening.OPEN and lane.module is None else "text"
     step = first_missing(lane.steps)
     reached = lane.steps[-1].step if step is None else step.step

@@ -24,6 +24,22 @@ REFUSALS: Final = {
 Phrase = str | Callable[[Evidence], str]
 
 
+LOST_DEVICE: Final = (
+    "Plug it in again: the lane is opened by itself as soon as it is back, under whatever name, and the record goes on."
+)
+LOST_NETWORK: Final = (
+    "It is tried again by itself. Is the other side still running, and is the network between you up? A server that "
+    "closes at once may have another client."
+)
+
+
+SILENT_DEVICE: Final = "Look at its supply and its cable; it may also sleep, or have been set to send nothing."
+SILENT_NETWORK: Final = (
+    "The connection stands. Look at the device behind it, and at the network between you; it may also sleep, or have "
+    "been set to send nothing."
+)
+
+
 class Sign(NamedTuple):
     """`words` say it where it `holds`; it adds `weight` to its cause, or takes it away."""
 
@@ -56,9 +72,8 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "lost",
         lambda evidence: evidence.opening is LaneOpening.LOST,
         1.0,
-        "The device has gone.",
-        "Plug it in again: the lane is opened by itself as soon as it is back, under whatever name, and the record "
-        "goes on.",
+        lambda evidence: "The other side has gone." if evidence.networked else "The device has gone.",
+        lambda evidence: LOST_NETWORK if evidence.networked else LOST_DEVICE,
         (seen(lambda evidence: evidence.open_error),),
     ),
     Cause(
@@ -70,8 +85,27 @@ CAUSES: Final[tuple[Cause, ...]] = (
         (seen(lambda evidence: evidence.open_error),),
     ),
     Cause(
+        "no-client",
+        lambda evidence: evidence.opening is LaneOpening.OPEN and evidence.waits_at,
+        1.0,
+        "Nobody is connected.",
+        lambda evidence: (
+            f"Give the far side one of these to connect to: {', '.join(evidence.waits_at[:4])}. "
+            "A firewall here, or another network there, may keep it out."
+        ),
+        (seen("it waits for a client"),),
+    ),
+    Cause(
+        "far-side-mute",
+        lambda evidence: evidence.mute and evidence.networked,
+        0.6,
+        "Connected, but nothing has come: the far side may speak only when it is asked.",
+        "Send it something (:), such as AT. If nothing answers: is it the right port, and is its own line open?",
+        (_ZERO,),
+    ),
+    Cause(
         "unpowered",
-        lambda evidence: evidence.mute,
+        lambda evidence: evidence.wire_mute,
         0.6,
         "Nothing has come since opening: the device may have no power, or have nothing to say yet.",
         "Look at its supply and its lamp; press its reset and watch for a first line.",
@@ -79,7 +113,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "wrong-port",
-        lambda evidence: evidence.mute,
+        lambda evidence: evidence.wire_mute,
         0.55,
         "It may be another port.",
         "Add the other ports as lanes (a), or pull the plug of the one you mean and see which goes (w in the list).",
@@ -87,7 +121,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "swapped",
-        lambda evidence: evidence.mute,
+        lambda evidence: evidence.wire_mute,
         0.5,
         "TX and RX may be swapped.",
         "Our RX belongs on the device's TX. With a voltmeter: an idle TX rests high, an open pin does not.",
@@ -102,7 +136,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "held-in-reset",
-        lambda evidence: evidence.mute and evidence.settings is not None,
+        lambda evidence: evidence.wire_mute and evidence.settings is not None,
         0.35,
         "DTR or RTS may hold the device in reset.",
         "Switch DTR and RTS one after the other in the settings (s), and watch for a first line.",
@@ -126,7 +160,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "no-ground",
-        lambda evidence: evidence.mute,
+        lambda evidence: evidence.wire_mute,
         0.3,
         "The grounds may not be joined, or the levels not fit.",
         "Join the grounds of both sides first. RS-232 and logic levels do not mix: use the adapter that fits.",
@@ -135,11 +169,13 @@ CAUSES: Final[tuple[Cause, ...]] = (
     Cause(
         "silent",
         lambda evidence: (
-            evidence.opening is LaneOpening.OPEN and not evidence.asked_only and is_silent(evidence.line, evidence.now)
+            evidence.opening is LaneOpening.OPEN
+            and not (evidence.asked_only or evidence.waits_at)
+            and is_silent(evidence.line, evidence.now)
         ),
         0.85,
         "The device spoke and has fallen silent.",
-        "Look at its supply and its cable; it may also sleep, or have been set to send nothing.",
+        lambda evidence: SILENT_NETWORK if evidence.networked else SILENT_DEVICE,
         (
             seen(wording.silence),
             Sign(

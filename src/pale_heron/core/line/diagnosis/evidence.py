@@ -50,6 +50,10 @@ class Evidence:
     time_known: bool
     satellites_seen: int
     now: int | None
+    networked: bool = False
+    """It is reached over a network: no cable of ours, no rate, no modem lines."""
+    waits_at: tuple[str, ...] = ()
+    """Where a lane waits for a client that is not there; else empty."""
     asked_only: bool = False
     """The lane of a module that answers: it speaks when it is spoken to."""
     garbage: Likeness | None = field(init=False)
@@ -70,7 +74,13 @@ class Evidence:
     def mute(self) -> bool:
         """Nothing has come since opening, and there was time enough."""
         waited = self.since_s(self.opened)
-        return self.was_open and not self.line.bytes_in and waited is not None and waited >= PATIENCE_S
+        patient = waited is not None and waited >= PATIENCE_S and not self.waits_at
+        return self.was_open and not self.line.bytes_in and patient
+
+    @property
+    def wire_mute(self) -> bool:
+        """The same on a line of ours, where a cable or a supply may be the reason."""
+        return self.mute and not self.networked
 
     @property
     def illegible(self) -> bool:

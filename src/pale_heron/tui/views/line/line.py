@@ -74,6 +74,9 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     tracked = lane.line
     if lane.opening in (LaneOpening.LOST, LaneOpening.REFUSED):
         return "coral", line(("No: ", "*coral"), f"{_lower(lane.open_error)}.", _kept(lane))
+    if lane.listening and not lane.client:
+        words = f"give the far side {lane.listening[0]} to connect to."
+        return "amber", line(("Nobody is connected: ", "*amber"), words, _kept(lane))
     if not tracked.bytes_in:
         waited = figures.duration((snapshot.now - (lane.opened or snapshot.began)) / SECOND)
         return "amber", line(("Nothing yet: ", "*amber"), f"0 bytes in {waited} since the lane was opened.")

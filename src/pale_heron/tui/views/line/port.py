@@ -24,6 +24,11 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
         ("legible", f"{figures.share(lane.line.readable_share, 1)} of all bytes in"),
         ("unreadable", f"{figures.several(runs, 'run')}, {figures.several(lane.line.unreadable_bytes, 'byte')}"),
     ]
+    if lane.listening:
+        facts[1:1] = [
+            ("waits at", ", ".join(lane.listening)),
+            ("client", lane.client or "nobody is connected"),
+        ]
     rows = [padded(line((f"{name:<11}", "quiet"), text), width) for name, text in facts]
     rows.append(line((f"{'driver':<11}", "quiet"), *_errors(errors)))
     if lane.skipped_bytes:
@@ -32,7 +37,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
     if lane.dropped_bytes:
         rows.append(line((f"{'dropped':<11}", "quiet"), (f"{figures.size(lane.dropped_bytes)}: too fast", "coral")))
     if lane.settings_error:
-        rows.append(cut(line((f"{'settings_error':<11}", "quiet"), (lane.settings_error, "coral")), width))
+        rows.append(cut(line((f"{'refused':<11}", "quiet"), (lane.settings_error, "coral")), width))
     return titled("THE PORT", rows)
 
 

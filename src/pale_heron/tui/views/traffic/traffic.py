@@ -57,6 +57,10 @@ _EVENT_WORDS = {
     "rates-tried": "rates were tried",
     "trial": "a trial of the link begins",
     "trial-ended": "the trial is over",
+    "listening": "waits for a client",
+    "client": "a client connected",
+    "client-gone": "the client has gone",
+    "client-refused": "a second client was turned away",
     "bulk": "blocks of a trial pass, which are not cut into lines",
     "bulk-ended": "no more blocks of a trial",
     "start": "a start was asked for",
@@ -65,7 +69,7 @@ _EVENT_WORDS = {
     "not-recorded": "bytes could not be recorded",
     "dialect": "its dialect",
 }
-_DETAILS = ("text", "reason", "settings", "address", "what", "mode", "name", "program")
+_DETAILS = ("text", "from", "reason", "settings", "address", "what", "mode", "name", "program")
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {
