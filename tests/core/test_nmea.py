@@ -9,6 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import GGA, HOSTILE
 
+from pale_heron.core.frames import IN, SECOND, Frame, Kind, Status
+from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.explain import rows, title
 from pale_heron.core.nmea.sentence import checksums, encode, parse, problems, sealed, values
@@ -189,14 +191,76 @@ def test_explained_rows_stand_together() -> None:
 @given(st.floats(-180, 180), st.integers(0, 7))
 def test_packed_degrees_keep_their_angle(angle: float, decimals: int) -> None:
     digits, letter = degrees.pack(angle, "EW", decimals)
-    found = degrees.unpack(digits, letter)
+    found = degrees.unpack(digits, letter, "EW")
     assert found is not None
     # Half a unit of the last digit of a minute, and half of one of the decimals kept of a degree.
     assert abs(found - angle) <= 0.5 / 60 / 10**decimals + 0.51e-10
 
 
 def test_three_notations_of_one_angle() -> None:
-    assert degrees.unpack("06718.40", "W") == pytest.approx(-67.3066667, abs=1e-7)
+    assert degrees.unpack("06718.40", "W", "EW") == pytest.approx(-67.3066667, abs=1e-7)
     assert degrees.decimal(-46.1173) == "-46.1173000°"
     assert degrees.degrees_minutes(-46.1173, "NS") == "46°07.03800′ S"
     assert degrees.degrees_minutes_seconds(-46.1173, "NS") == "46°07′02.280″ S"
+
+
+def fields_of(text: str) -> dict[str, Any]:
+    return values(parse(sealed(text)))
+
+
+SATELLITES = {
+    "all fields": ("07,30,200,38", [7, 30, 200, 38], None),
+    "and a signal": ("07,30,200,38,1", [7, 30, 200, 38], 1),
+    "not followed": ("07,30,200,", [7, 30, 200, None], None),
+    "not followed, and a signal": ("07,30,200,,1", [7, 30, 200, None], 1),
+    "the last field left out": ("07,30,200", [7, 30, 200, None], None),
+    "two left out": ("07,30", [7, 30, None, None], None),
+}
+
+
+@pytest.mark.parametrize("name", SATELLITES)
+def test_the_last_satellite_keeps_its_fields(name: str) -> None:
+    """What is left out at the end of a list costs neither the satellite nor makes a signal of what it has."""
+    text, last, signal = SATELLITES[name]
+    data = f"GPGSV,1,1,02,03,45,120,40,{text}"
+    found = fields_of(data)
+    assert [list(each.values()) for each in found["satellites"]] == [[3, 45, 120, 40], last]
+    assert found["signal_id"] == signal
+    said = [row.value for row in rows(sealed(data)) if row.name == "satellite"]
+    assert said == ["3", "7"]
+
+
+def test_residuals_stay_with_their_satellites() -> None:
+    found = fields_of("GNGRS,090000.00,1,0.5,,-0.3,,1.2,,,,,,,,1,1")
+    assert found["residuals_m"] == [0.5, None, -0.3, None, 1.2]
+    assert (found["system_id"], found["signal_id"]) == (1, 1)
+    (row,) = (row for row in rows(sealed("GNGRS,090000.00,1,0.5,,-0.3,,1.2,,,,,,,,1,1")) if row.name == "residuals")
+    assert (row.value, row.meaning) == ("0.5 – -0.3 – 1.2", "3 given")
+
+
+IMPOSSIBLE = {
+    "a latitude that is east": ("GPGLL,4607.038,E,06718.4,W,090000.00,A,A", "latitude"),
+    "a longitude that is south": ("GPGLL,4607.038,S,06718.4,S,090000.00,A,A", "longitude"),
+    "the 31st of February": ("GNRMC,090000.00,A,4607.038,S,06718.4,W,0.1,,310231,,,A", "date"),
+    "the 29th of February of a year without one": ("GNRMC,090000.00,A,4607.038,S,06718.4,W,0.1,,290231,,,A", "date"),
+    "the same in ZDA": ("GNZDA,090000.00,29,02,2031,00,00", "date"),
+    "a thirteenth month": ("GNZDA,090000.00,01,13,2031,00,00", "date"),
+}
+
+
+@pytest.mark.parametrize("name", IMPOSSIBLE)
+def test_what_cannot_be_is_no_value(name: str) -> None:
+    text, key = IMPOSSIBLE[name]
+    assert fields_of(text)[key] is None
+    assert key in dict(problems(parse(sealed(text))))
+    # And nobody takes it for a place or a day.
+    tracker = FixTracker()
+    tracker.feed(Frame("lane", IN, SECOND, 0, sealed(text), Kind.NMEA, Status.OK, None, text[:5]))
+    tracker.finish()
+    found = tracker.snapshot(SECOND)
+    assert not (found.value(key) and found.value(key).value)  # type: ignore[union-attr]  # it is there
+    assert key == "date" or found.epochs_with_fix == 0
+
+
+def test_leap_days_are_days() -> None:
+    assert fields_of("GNRMC,090000.00,V,,,,,,,290232,,,N")["date"] == "2032-02-29"

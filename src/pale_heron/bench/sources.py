@@ -2,7 +2,7 @@
 
 import io
 from collections.abc import Callable, Iterator
-from itertools import islice
+from itertools import chain, islice
 from pathlib import Path
 from typing import BinaryIO, cast
 
@@ -23,18 +23,30 @@ AT_A_TIME = 1000
 """So many records go through the pipeline together."""
 
 PROGRESS_BATCHES = 20
+DATE_WITHIN = 20_000
+"""So many frames of a raw file are looked through for its first date: half an hour of a talkative receiver."""
+
 NO_LINES = 1
 """What a model keeps of its traffic where nobody looks at it."""
 
 
 def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
-    """The frames of a raw file, each with the time that its sentences say; None before the first that says one."""
+    """The frames of a raw file, each with the time that its sentences say; None before the first that says one.
+
+    A date that comes only later is looked for ahead, among so many frames that it costs no memory to speak of.
+    """
+    frames = _cut(file, name)
+    ahead = list(islice(frames, DATE_WITHIN))
+    own.anchor(ahead)
+    for frame in chain(ahead, frames):
+        yield frame._replace(time=own.read(frame))
+
+
+def _cut(file: BinaryIO, name: str) -> Iterator[Frame]:
     framer = Framer(name, IN)
     for chunk in raw_chunks(file, name):
-        for frame in framer.feed(chunk):
-            yield frame._replace(time=own.read(frame))
-    for frame in framer.finish():
-        yield frame._replace(time=own.read(frame))
+        yield from framer.feed(chunk)
+    yield from framer.finish()
 
 
 class Source:
@@ -65,6 +77,11 @@ class Source:
         if not self.is_capture:
             return self._own.span_s
         return (self._span[1] - self._span[0]) / 1e9 if self._span else None
+
+    @property
+    def dated(self) -> bool:
+        """Whether its times are moments; else they are times of day, of a raw file that never gives a date."""
+        return self.is_capture or self._own.dated
 
     @property
     def share(self) -> float:

@@ -68,6 +68,8 @@ def _fix(fix: FixSnapshot, reference: Point | None) -> dict[str, Any]:
         "kind": fix.state.kind or None,
         "quality": _value(fix, "quality"),
         "since": _iso(fix.since),
+        "said": _iso(fix.said),
+        "overdue_s": _rounded(fix.overdue_s, 3),
         "decided_by": [each.formatter for each in fix.testimonies if each.decides],
         **{
             name: _value(fix, name)

@@ -134,6 +134,9 @@ class FixCourse:
         """Note the first time that something was reached; the first milestone of all begins the start."""
         if not self._starts:
             self._starts.append(Start(time, "unknown", OPENING, {}, None))
+        if self._starts[-1].begin is None and time is not None:
+            # Of a raw file: it began before it knew a time; what it took counts from its first time on.
+            self._starts[-1] = self._starts[-1]._replace(begin=time)
         if not self._is_held(time):
             self._starts[-1].reached.setdefault(name, time)
 

@@ -20,7 +20,7 @@ from pale_heron.core.gnss.epochs.record import EpochRecord
 from pale_heron.core.gnss.epochs.strip import Strip
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import Fact, LatestSentence, Saying, facts
-from pale_heron.core.gnss.raw import gsa_words, time_of_day
+from pale_heron.core.gnss.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import Sky, SkyTracker
 from pale_heron.core.gnss.states import (
@@ -34,6 +34,7 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
+from pale_heron.core.utc import DAY
 
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
@@ -41,6 +42,9 @@ EPOCHS_KEPT = 9_000
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
+OVERDUE_INTERVALS, SHORTEST_OVERDUE_NS, UNKNOWN_OVERDUE_NS = 3, 3 * SECOND, 10 * SECOND
+"""A word holds for so many of the receiver's own intervals, and as long at least; the last where none is known."""
+
 REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters that carry something else from each talker; of the others the combined one speaks for all."""
@@ -74,7 +78,12 @@ class FixSnapshot:
     """Everything that the Fix view and the summary say of one receiver."""
 
     state: FixState
+    """What was said last; whether it still holds, `overdue_s` says."""
     since: int | None
+    said: int | None
+    """When a sentence said last whether there is a position."""
+    overdue_s: float | None
+    """Seconds since then, where that is longer than the receiver's own interval allows: nothing is known now."""
     facts: dict[str, Fact]
     sky: Sky
     history: FixCourseSnapshot
@@ -112,10 +121,14 @@ class FixTracker:
         self._agreement = Agreement(self._plausibility)
         self._indicators = FixIndicators()
         self._dimension_time: int | None = None
+        self._best = ""
+        """The best fix mode of the GSAs of this epoch: one of a system without used satellites says 1 beside others."""
+        self._gsa_last: Frame | None = None
         self._state = FixState(NO_FIX)
         self._since: int | None = None
         self._words: dict[str, tuple[str, ...]] = {}
         self._last_formatter = ""
+        self._said: int | None = None
         self._deciding = ""
         self._routes: dict[str, _Route] = {}
         self._readers = {
@@ -157,6 +170,7 @@ class FixTracker:
             self._course.milestone("sentence", frame.time)
         route.reader(frame)
         if route.tells_position:
+            self._said = frame.time
             self._note_untimed(frame.time)
         self._last_formatter = route.formatter
 
@@ -175,6 +189,7 @@ class FixTracker:
                 position.raw.get("altitude_m", "").encode("latin-1", "replace"),
             )
         self._judge(position, MODULE, ("A" if position.has_position else "V", "known" if position.clock else ""))
+        self._said = position.time
         self._note_untimed(position.time)
         self._last_formatter = MODULE
 
@@ -205,6 +220,8 @@ class FixTracker:
         return FixSnapshot(
             state=self._state,
             since=self._since,
+            said=self._said,
+            overdue_s=self._overdue_s(now),
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
             history=self._course.snapshot(
@@ -219,8 +236,17 @@ class FixTracker:
             remarks=tuple(self._plausibility.remarks()),
         )
 
+    def _overdue_s(self, now: int | None) -> float | None:
+        """Since when nothing says whether there is a position, where that is too long for its word to hold."""
+        if now is None or self._said is None:
+            return None
+        passed, usual = now - self._said, self._record.cadence.usual
+        allowed = max(OVERDUE_INTERVALS * usual, SHORTEST_OVERDUE_NS) if usual else UNKNOWN_OVERDUE_NS
+        return passed / SECOND if passed > allowed else None
+
     def _close(self) -> None:
         """The epoch that is open is whole."""
+        self._settle_dimension()
         whole = self._epochs.close()
         if whole is not None:
             self._take_whole(whole)
@@ -277,18 +303,22 @@ class FixTracker:
         heard = self._dimension_time
         return time is not None and heard is not None and time - heard > DIMENSION_FRESH_NS
 
-    def _take_time(self, frame: Saying, time: bytes, formatter: str) -> None:
+    def _take_time(self, frame: Saying, time: bytes, formatter: str, date: bytes = b"") -> None:
         """The time of a sentence: the epoch that it belongs to; and whether it only repeats itself."""
         if time and time_of_day(time) is None:
             # What is shown as none begins no epoch.
             time = b""
-        if time and time == self._epochs.raw_time and frame.time is not None:
+        if time and time == self._epochs.raw_time and frame.time is not None and not self._epochs.ends_with(time, date):
             before = self._latest.get(formatter)
-            if before is not None and before.frame.time is not None and frame.time - before.frame.time > REPEATED_NS:
+            passed = frame.time - before.frame.time if before is not None and before.frame.time is not None else 0
+            # After half a day it is the same time of another day.
+            if before is not None and REPEATED_NS < passed < DAY // 2:
                 repeated = before.frame.data.split(b",", 6)
                 if time in repeated:
                     self._plausibility.still()
-        whole = self._epochs.begin(time, frame.time)
+        if self._best and time and self._epochs.ends_with(time, date):
+            self._settle_dimension()
+        whole = self._epochs.begin(time, frame.time, date)
         if whole is not None:
             self._take_whole(whole)
         if time and self._course.waiting:
@@ -318,6 +348,9 @@ class FixTracker:
                 epoch.where = tuple(fields[2:6])
             else:
                 self._epochs.place(fields[2:6], fields[9], fields[11] if len(fields) > 11 else b"")
+        else:
+            # It decides for all: a place that RMC gave before is none.
+            self._epochs.displace()
         self._judge(frame, "GGA", (quality or "0", "known" if time_of_day(fields[1]) is not None else ""))
 
     def _gns(self, frame: Frame) -> None:
@@ -336,25 +369,26 @@ class FixTracker:
         self._judge(frame, "GNS", (modes or "N",))
 
     def _rmc(self, frame: Frame) -> None:
-        fields = frame.data.partition(b"*")[0].split(b",")
+        fields = fields_of(frame.data)
         if len(fields) < 10:
             return
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
         has_fix = bool(kind_of_status(status, mode))
         self._agreement.times("RMC", "GGA", fields[1], frame.time, self._record.cadence.usual)
-        self._take_time(frame, fields[1], "RMC")
+        self._take_time(frame, fields[1], "RMC", fields[9])
         self._hear(frame, "RMC", has_fix)
         self._take_date(frame, fields[9])
         epoch = self._epochs.open
         epoch.fixed_by_rmc = has_fix
         if has_fix:
             epoch.where_by_rmc, epoch.speed, epoch.course = tuple(fields[3:7]), fields[7], fields[8]
-            self._epochs.place(fields[3:7])
+            if epoch.fixed_by_gga is not False:
+                self._epochs.place(fields[3:7])
         self._judge(frame, "RMC", (status or "V", mode, "known" if time_of_day(fields[1]) is not None else ""))
 
     def _gll(self, frame: Frame) -> None:
-        fields = frame.data.partition(b"*")[0].split(b",")
+        fields = fields_of(frame.data)
         if len(fields) < 7:
             return
         status, mode = fields[6].decode("latin-1"), fields[7].decode("latin-1") if len(fields) > 7 else ""
@@ -374,12 +408,23 @@ class FixTracker:
             self._close()
             self._epochs.open.arrived = frame.time
         dimension, first, system = gsa
+        last = self._gsa_last
+        if last is not None and frame.time is not None and frame.time - (last.time or 0) > REPEATED_NS:
+            self._settle_dimension()
         self._hear(frame, "GSA", dimension in ("2", "3"))
-        self._sky.feed_gsa(frame, first, system)
+        self._sky.feed_gsa(frame, first, system, again=self._best != "")
         if first and self._course.waiting:
             self._course.milestone("satellite used", frame.time)
-        self._dimension_time = frame.time
-        self._judge(frame, "GSA", (dimension,))
+        self._dimension_time, self._gsa_last = frame.time, frame
+        self._best = max(self._best, dimension)
+        if self._best >= self._indicators.dimension:
+            self._judge(frame, "GSA", (self._best,))
+
+    def _settle_dimension(self) -> None:
+        """All GSAs of an epoch were heard: what none of them says any more is over."""
+        best, self._best = self._best, ""
+        if best and self._gsa_last is not None and best != self._indicators.dimension:
+            self._judge(self._gsa_last, "GSA", (best,))
 
     def _gsv(self, frame: Frame) -> None:
         if self._sky.feed_gsv(frame) and self._course.waiting:
@@ -393,7 +438,7 @@ class FixTracker:
         self._hear(frame, "ZDA", True)
 
     def _gst(self, frame: Frame) -> None:
-        fields = frame.data.partition(b"*")[0].split(b",")
+        fields = fields_of(frame.data)
         if len(fields) > 8:
             self._take_time(frame, fields[1], "GST")
             self._epochs.open.errors = fields[6], fields[7]

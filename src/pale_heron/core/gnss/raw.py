@@ -15,10 +15,15 @@ _TIME = re.compile(TIME_FORM.encode()).fullmatch
 _COUNT = re.compile(COUNT_FORM.encode()).fullmatch
 
 
+def fields_of(data: bytes) -> list[bytes]:
+    """The raw fields of a sentence, the address first; without checksum, and without line end where it has none."""
+    return data.partition(b"*")[0].rstrip(b"\r\n").split(b",")
+
+
 @lru_cache(maxsize=64)
 def gsa_words(data: bytes) -> tuple[str, bytes, bytes] | None:
     """Fix mode, first satellite and system id; None of a sentence too short. GSA often repeats itself to the letter."""
-    fields = data.partition(b"*")[0].split(b",")
+    fields = fields_of(data)
     if len(fields) < 16:
         return None
     return fields[2].decode("latin-1"), fields[3], fields[18] if len(fields) > 18 else b""
@@ -63,8 +68,8 @@ def count(raw: bytes) -> int | None:
 def unpacked(where: "list[bytes] | tuple[bytes, ...]") -> tuple[float, float] | None:
     """Latitude and longitude of four raw fields; None where they are unreadable or empty."""
     try:
-        latitude = unpack(where[0].decode("ascii"), where[1].decode("ascii"))
-        longitude = unpack(where[2].decode("ascii"), where[3].decode("ascii"))
+        latitude = unpack(where[0].decode("ascii"), where[1].decode("ascii"), "NS")
+        longitude = unpack(where[2].decode("ascii"), where[3].decode("ascii"), "EW")
     except (ValueError, IndexError):
         return None
     return None if latitude is None or longitude is None else (latitude, longitude)

@@ -8,6 +8,7 @@ fields a value takes.
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any
 
 from pale_heron.core.nmea import degrees
@@ -102,20 +103,24 @@ def _read_date(fields: Sequence[str], at: int) -> str | None:
     if not parts:
         raise ValueError("not a date ddmmyy")
     year = int(parts[3])
-    return f"{year + (1900 if year >= 80 else 2000)}-{parts[2]}-{parts[1]}"
+    return _day(year + (1900 if year >= 80 else 2000), int(parts[2]), int(parts[1]))
 
 
 def _read_day_month_year(fields: Sequence[str], at: int) -> str | None:
     day, month, year = fields[at : at + 3]
     if not day and not month and not year:
         return None
-    if not (day.isdigit() and month.isdigit() and year.isdigit() and 1 <= int(day) <= 31 and 1 <= int(month) <= 12):
+    if not all(part.isascii() and part.isdigit() and len(part) <= 4 for part in (day, month, year)):
         raise ValueError("not a day, month and year")
-    return f"{int(year):04d}-{int(month):02d}-{int(day):02d}"
+    return _day(int(year), int(month), int(day))
 
 
-def _read_angle(fields: Sequence[str], at: int) -> float | None:
-    return degrees.unpack(fields[at], fields[at + 1])
+def _day(year: int, month: int, day: int) -> str:
+    """A day that there is, as ISO 8601 writes it."""
+    try:
+        return date(year, month, day).isoformat()
+    except ValueError:
+        raise ValueError(f"there is no day {day} in month {month} of {year}") from None
 
 
 def _blank_or(write: Callable[[Any], str]) -> Writer:
@@ -153,7 +158,11 @@ DAY_MONTH_YEAR = Codec(
 
 def angle(pair: str, decimals: int = 5) -> Codec:
     """Packed degrees-minutes and their letter; `pair` is "NS" or "EW"."""
-    return Codec(_read_angle, lambda value: ["", ""] if value is None else degrees.pack(value, pair, decimals), width=2)
+
+    def read(fields: Sequence[str], at: int) -> float | None:
+        return degrees.unpack(fields[at], fields[at + 1], pair)
+
+    return Codec(read, lambda value: ["", ""] if value is None else degrees.pack(value, pair, decimals), width=2)
 
 
 def with_unit(unit: str, decimals: int) -> Codec:
@@ -182,11 +191,19 @@ def with_sign(positive: str, negative: str, decimals: int) -> Codec:
     return Codec(read, write, width=2)
 
 
-def listed(item: Codec, count: int) -> Codec:
-    """`count` places for values of one kind; empty places are left out of the list."""
+def listed(item: Codec, count: int, *, by_place: bool = False) -> Codec:
+    """`count` places for values of one kind. Empty ones are left out, unless their place says what they belong to.
+
+    Those are None; what is empty at the end is left out all the same.
+    """
 
     def read(fields: Sequence[str], at: int) -> list[Any]:
-        return [value for index in range(at, at + count) if (value := item.read(fields, index)) is not None]
+        values = [item.read(fields, index) for index in range(at, at + count)]
+        if not by_place:
+            return [value for value in values if value is not None]
+        while values and values[-1] is None:
+            values.pop()
+        return values
 
     def write(values: Sequence[Any]) -> list[str]:
         filled = [raw for value in values[:count] for raw in item.write(value)]

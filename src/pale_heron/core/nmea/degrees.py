@@ -12,18 +12,18 @@ DECIMALS = 10
 """Decimals kept of a degree: 0.00001 m, beyond the seven decimals of a minute that an RTK receiver sends."""
 
 
-def unpack(digits: str, letter: str) -> float | None:
+def unpack(digits: str, letter: str, pair: str) -> float | None:
     """Signed decimal degrees (south and west negative) of packed degrees-minutes; None where both are empty.
 
-    Raises ValueError where the digits are no number, minutes reach 60, the letter is not one of N S E W, or the angle
-    is larger than a quarter turn (N, S) or a half turn (E, W).
+    `pair` is NS or EW, the letters that there may be. Raises ValueError where the digits are no number, minutes reach
+    60, the letter is not one of the pair, or the angle is larger than a quarter turn (N, S) or a half turn (E, W).
     """
     if not digits and not letter:
         return None
     parts = _PACKED(digits)
-    sign = _SIGNS.get(letter)
-    if parts is None or sign is None:
-        raise ValueError("not degrees and minutes with a letter N, S, E or W")
+    if parts is None or len(letter) != 1 or letter not in pair:
+        raise ValueError(f"not degrees and minutes with a letter {pair[0]} or {pair[1]}")
+    sign = _SIGNS[letter]
     minutes = float(parts[2])
     if minutes >= 60.0:
         raise ValueError("minutes of 60 and more")

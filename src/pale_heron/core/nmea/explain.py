@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.codecs import DATE, DAY_MONTH_YEAR, TIME
-from pale_heron.core.nmea.sentence import Sentence, parse
+from pale_heron.core.nmea.sentence import Sentence, groups_end, parse
 from pale_heron.core.nmea.sentences import SentenceColumn
 from pale_heron.core.nmea.systems import BY_ID, SYSTEMS, TALKERS
 from pale_heron.core.wire.visible import safe_text
@@ -50,9 +50,11 @@ def _rows(sentence: Sentence) -> Iterator[ExplainedField]:
             yield _row(column, raw, at)
         at += column.codec.width
     if layout and layout.group:
-        while at + len(layout.group) <= len(raw):
+        end = groups_end(len(layout.group), len(raw), at)
+        while at < end:
             for index, column in enumerate(layout.group):
-                yield _row(column, raw, at + index)
+                if at + index < len(raw):
+                    yield _row(column, raw, at + index)
             at += len(layout.group)
         for column in layout.after_group:
             if at < len(raw):
@@ -97,7 +99,11 @@ def _said(column: SentenceColumn, value: Any) -> tuple[str, str, str]:
     if codec.codes:
         return _shown(str(value)), "", codec.codes.get(str(value), "not in the table")
     if isinstance(value, list):
-        return " ".join(str(item) for item in value) or "–", column.unit, f"{len(value)} given"
+        return (
+            " ".join("–" if item is None else str(item) for item in value) or "–",
+            column.unit,
+            f"{sum(item is not None for item in value)} given",
+        )
     if isinstance(value, str):
         return _shown(value), column.unit, ""
     return str(value), column.unit, ""

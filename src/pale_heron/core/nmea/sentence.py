@@ -93,12 +93,18 @@ def _read(column: SentenceColumn, raw: Sequence[str], at: int) -> Any:
 
 def _groups(group: tuple[SentenceColumn, ...], raw: Sequence[str], at: int) -> tuple[list[dict[str, Any]], int]:
     """The repeated groups, those of empty places left out, and the place behind the last."""
-    found = []
-    while at + len(group) <= len(raw):
+    found, end = [], groups_end(len(group), len(raw), at)
+    while at < end:
         if any(raw[at : at + len(group)]):
             found.append({column.key: _read(column, raw, at + index) for index, column in enumerate(group)})
         at += len(group)
     return found, at
+
+
+def groups_end(width: int, size: int, at: int) -> int:
+    """Behind the last group: one field that is left over stands behind the groups, several are a cut group."""
+    whole, left = divmod(max(0, size - at), width)
+    return at + width * (whole + (left > 1))
 
 
 def _safe(out: dict[str, Any]) -> dict[str, Any]:

@@ -220,7 +220,7 @@ LAYOUTS: Final[Mapping[str, Layout]] = {
         (
             _TIME,
             _column("residuals_mode", whole(codes={"0": "used in this GGA", "1": "computed after it"})),
-            _column("residuals_m", listed(number(1), 12), "residuals", "m"),
+            _column("residuals_m", listed(number(1), 12, by_place=True), "residuals", "m"),
             _SYSTEM,
             _SIGNAL,
         ),

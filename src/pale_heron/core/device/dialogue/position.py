@@ -58,7 +58,7 @@ def _angle(found: Mapping[str, str], kind: str, letter_kind: str, most: float) -
     """Signed degrees and the raw digits, with their letter where one stands beside them."""
     digits, letter = found[kind], found.get(letter_kind, "")
     if letter:
-        packed = unpack(digits, letter)
+        packed = unpack(digits, letter, "NS" if letter_kind == kinds.NORTH_SOUTH else "EW")
         assert packed is not None, "neither is empty"
         return packed, f"{digits},{letter}"
     angle = float(digits)

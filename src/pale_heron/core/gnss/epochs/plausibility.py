@@ -85,8 +85,11 @@ class PlausibilityChecks:
             return
         if now.of_day is not None and before.of_day is not None:
             self._back += -DAY_NS // 2 < now.of_day - before.of_day < 0
-        if now.utc is not None and before.utc is not None and abs(now.utc - before.utc) > DAY_NS:
-            self._date_jump = self._date_jump or (before.utc, now.utc)
+        if now.utc is not None and before.utc is not None:
+            passed = now.arrived - before.arrived if now.arrived is not None and before.arrived is not None else 0
+            # Where days passed without a word, the date has a right to them.
+            if abs(now.utc - before.utc - passed) > DAY_NS:
+                self._date_jump = self._date_jump or (before.utc, now.utc)
         self._take_place(before, now)
 
     def _take_place(self, before: Epoch, now: Epoch) -> None:

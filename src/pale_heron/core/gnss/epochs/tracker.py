@@ -49,16 +49,26 @@ class EpochTracker:
         self.begun = 0
         """How many epochs have begun."""
         self._epoch = b""
+        self._date = b""
         self._midnight: int | None = None
         self._of_day = 0
 
-    def begin(self, time: bytes, arrived: int | None) -> OpenEpoch | None:
-        """A sentence with this raw time came; gives the epoch that another time has ended."""
-        if time and time == self.raw_time:
+    def ends_with(self, time: bytes, date: bytes = b"") -> bool:
+        """Whether a sentence with this raw time, and date where it carries one, ends the epoch that is open."""
+        return (time != self.raw_time and _same(time) != self._epoch) or self._is_another_day(date)
+
+    def _is_another_day(self, date: bytes) -> bool:
+        return bool(date) and bool(self._date) and date != self._date
+
+    def begin(self, time: bytes, arrived: int | None, date: bytes = b"") -> OpenEpoch | None:
+        """A sentence with this raw time came; gives the epoch that another time, or day, has ended."""
+        another = self._is_another_day(date)
+        self._date = date or self._date
+        if time and time == self.raw_time and not another:
             return None
         self.raw_time = time
-        same = time.rstrip(b"0").rstrip(b".") if b"." in time else time
-        if same == self._epoch:
+        same = _same(time)
+        if same == self._epoch and not another:
             return None
         whole = self.close()
         self._epoch = same
@@ -100,6 +110,12 @@ class EpochTracker:
             error_m=None if north is None or east is None else (north * north + east * east) ** 0.5,
         )
 
+    def displace(self) -> None:
+        """There is no position in this epoch after all."""
+        epoch = self.open
+        epoch.latitude = epoch.longitude = None
+        epoch.where = ()
+
     def place(self, where: list[bytes], altitude: bytes = b"", separation: bytes = b"") -> None:
         """One position an epoch, from whichever sentence has it first."""
         found = unpacked(where) if self.open.latitude is None else None
@@ -135,3 +151,8 @@ class EpochTracker:
             self._midnight += DAY
         self._of_day = of_day
         return None if self._midnight is None else self._midnight + of_day
+
+
+def _same(time: bytes) -> bytes:
+    """A raw time without the zeros that say nothing."""
+    return time.rstrip(b"0").rstrip(b".") if b"." in time else time

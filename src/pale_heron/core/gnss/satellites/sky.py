@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.raw import fields_of
 from pale_heron.core.gnss.satellites.names import SatelliteName, satellite_name, system_of
 from pale_heron.core.gnss.satellites.signals import Series, SignalLog
 from pale_heron.core.nmea.sentence import parse, values
@@ -17,6 +18,7 @@ FRESH_NS = 12 * SECOND
 """A list older than this, or than three of its own intervals if that is more, is no longer the sky."""
 
 MOST_LISTS = 64
+MOST_PARTS = 8
 TRAIL_STEP_NS: Final = 60 * SECOND
 TRAIL_NS: Final = 3600 * SECOND
 NEVER: Final = 2**63 - 1
@@ -107,7 +109,7 @@ class _LatestList:
         if self._strengths is None:
             self._strengths = {}
             for frame in self.frames:
-                fields = frame.data.partition(b"*")[0].split(b",")
+                fields = fields_of(frame.data)
                 for number, strength in zip(fields[4:-3:4], fields[7::4], strict=False):
                     self._strengths[number] = int(strength) if strength.isdigit() and len(strength) <= 2 else 0
         return self._strengths
@@ -120,6 +122,8 @@ class SkyTracker:
         self._parts: dict[str, list[Frame]] = {}
         self._seen: dict[tuple[str, bytes], _LatestList] = {}
         self._used: dict[tuple[str, bytes], _LatestList] = {}
+        self._used_now: set[tuple[str, bytes]] = set()
+        """The lists that came in this epoch."""
         self._incomplete = 0
         self._incomplete_now: set[str] = set()
         self._trails: dict[SatelliteName, tuple[SkyPosition, ...]] = {}
@@ -180,9 +184,17 @@ class SkyTracker:
                         kept = tuple(place for place in before if time - place.time < TRAIL_NS)
                         self._trails[each.name] = (*kept, SkyPosition(time, each.elevation_deg, each.azimuth_deg))
 
-    def feed_gsa(self, frame: Frame, first: bytes, system: bytes) -> None:
-        """Take the used satellites of one system; `first` and `system` are the raw fields that keep the lists apart."""
-        self._keep(self._used, (frame.type, system or _range_of(first)), (frame,))
+    def feed_gsa(self, frame: Frame, first: bytes, system: bytes, *, again: bool = False) -> None:
+        """Take the used satellites of one system; `first` and `system` are the raw fields that keep the lists apart.
+
+        `again` where another GSA of the same epoch came before: one holds twelve satellites, more stand in the next.
+        """
+        if not again:
+            self._used_now.clear()
+        key = frame.type, system or _range_of(first)
+        before = self._used[key].frames if key in self._used_now and key in self._used else ()
+        self._used_now.add(key)
+        self._keep(self._used, key, (*before, frame)[-MOST_PARTS:])
 
     def _keep(
         self, lists: dict[tuple[str, bytes], _LatestList], key: tuple[str, bytes], frames: tuple[Frame, ...]
@@ -220,7 +232,8 @@ class SkyTracker:
 
     def snapshot(self, now: int | None) -> Sky:
         """The sky as of `now`."""
-        used = {name for heard in self._used.values() if heard.fresh(now) for name in _used_names(heard.frames[0])}
+        lists = [frame for heard in self._used.values() if heard.fresh(now) for frame in heard.frames]
+        used = {name for frame in lists for name in _used_names(frame)}
         found: dict[SatelliteName, Satellite] = {}
         fresh = [(signal.decode("latin-1"), heard) for (_, signal), heard in self._seen.items() if heard.fresh(now)]
         for signal, heard in fresh:
@@ -246,9 +259,7 @@ class SkyTracker:
 
 def _signal(data: bytes) -> bytes:
     """The raw signal id behind the last group (version 4.10 and later); empty where there is none."""
-    if data.count(b",") % 4 != 0:
-        return b""
-    return data[data.rfind(b",") + 1 : data.rfind(b"*")]
+    return fields_of(data)[-1] if data.count(b",") % 4 == 0 else b""
 
 
 def _range_of(first: bytes) -> bytes:

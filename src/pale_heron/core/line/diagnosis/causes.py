@@ -100,7 +100,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         lambda evidence: evidence.mute and evidence.networked,
         0.6,
         "Connected, but nothing has come: the far side may speak only when it is asked.",
-        "Send it something (:), such as AT. If nothing answers: is it the right port, and is its own line open?",
+        "Send it something (:), such as AT. If nothing answers, see whether it is the right port.",
         (_ZERO,),
     ),
     Cause(

@@ -10,6 +10,7 @@ from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
 from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.diagnosis.stages import is_silent
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
@@ -37,8 +38,6 @@ HELP = (
 )
 ENOUGH = 20
 """Positions below which no scatter is claimed in the answer."""
-
-SILENT_S = 5.0
 
 
 _PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, FixChoices, int, int], list[Line]]]] = {
@@ -79,12 +78,11 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices) -> 
     since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
     state = fix.state
     role = STATE_ROLES[state.state]
-    silent_s = None if lane.line.last_byte is None else (snapshot.now - lane.line.last_byte) / SECOND
-    if silent_s is not None and silent_s > SILENT_S and not snapshot.replay:
-        silent = figures.duration(silent_s)
-        return "coral", line(
-            ("Unknown now: ", "*coral"), f"the lane is silent for {silent}; it said {state.state} last."
-        )
+    if fix.overdue_s is not None:
+        silent = is_silent(lane.line, snapshot.now)
+        what = "the lane has been silent" if silent else "no sentence with a position has come"
+        last = f"{what} for {figures.duration(fix.overdue_s)}; it said {state.state} last."
+        return "coral", line(("Unknown now: ", "*coral"), last)
     if not state.has_position:
         return role, _waiting(snapshot, fix, since)
     hdop = fix.value("hdop")

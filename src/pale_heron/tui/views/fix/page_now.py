@@ -62,6 +62,13 @@ def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     words = large("time" if fix.state.state == TIME_ONLY else fix.state.state)
     since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
     deciding = ", ".join(each.formatter for each in fix.testimonies if each.decides)
+    if fix.overdue_s is not None:
+        notes = (f"it said {fix.state.state} last,", f"{figures.duration(fix.overdue_s)} ago", "unknown since then")
+        unknown = large("-")
+        return [
+            line((row.ljust(len(unknown[0]) + 3), "quiet"), (note, "*coral" if index == 2 else "text"))
+            for index, (row, note) in enumerate(zip(unknown, notes, strict=True))
+        ]
     beside_it = (
         (fix.state.kind or ("time, no position" if fix.state.state == TIME_ONLY else "no position"), "*text"),
         (f"for {since}", "quiet"),
