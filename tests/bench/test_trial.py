@@ -33,9 +33,21 @@ PATIENCE_S: Final = 10.0
 """What is lost is waited for so long: a machine that stalls must not make anything late."""
 
 
+@pytest.fixture(autouse=True)
+def rated(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The simulated devices of a folder of their own keep to their rate; other pseudo-terminals have none."""
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+
+
+def sim(folder: Path) -> Path:
+    """Where they are found."""
+    return folder / "pale-heron" / "sim"
+
+
 @contextmanager
 def cable(folder: Path, faults: CableFaults = CableFaults(), seed: int = 5) -> Iterator[CablePost]:  # noqa: B008
-    post = CablePost(RATE, [folder / name for name in LANES], faults, seed, over_tcp=False)
+    places = [sim(folder) / name for name in LANES]
+    post = CablePost(RATE, places, faults, seed, over_tcp=False)
     ended = threading.Event()
     thread = threading.Thread(target=run_stages, args=([post], ended.is_set))
     thread.start()
@@ -47,7 +59,7 @@ def cable(folder: Path, faults: CableFaults = CableFaults(), seed: int = 5) -> I
 @contextmanager
 def session(folder: Path, *names: str, capture: Path | None = None, **settings: object) -> Iterator[Session]:
     line = LineSettings(RATE, **settings)
-    made = Session("", [LaneSpec(name, str(folder / name), line) for name in names], capture)
+    made = Session("", [LaneSpec(name, str(sim(folder) / name), line) for name in names], capture)
     made.start()
     try:
         until(lambda: all((seen := made.snapshot_of(name)) and seen.opening is LaneOpening.OPEN for name in names))

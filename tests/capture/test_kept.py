@@ -5,7 +5,7 @@ Each stands in `kept` with what `summary --json` of its own version said. A rena
 
 import json
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import pytest
 from tests.waiting import until
@@ -23,7 +23,16 @@ VERSIONS: Final = sorted(path.stem for path in KEPT.glob("*.pcapng"))
 def test_what_a_capture_says_does_not_change(version: str) -> None:
     said = json.loads((KEPT / f"{version}.json").read_text("utf-8"))
     now = json.loads(json.dumps(summary(Source(KEPT / f"{version}.pcapng"))))
-    assert now == said
+    assert known_then(now, said) == said
+
+
+def known_then(now: Any, said: Any) -> Any:
+    """What is said now, without the keys that later versions have added."""
+    if isinstance(said, dict) and isinstance(now, dict):
+        return {key: known_then(now.get(key), value) for key, value in said.items()}
+    if isinstance(said, list) and isinstance(now, list) and len(now) == len(said):
+        return [known_then(*each) for each in zip(now, said, strict=True)]
+    return now
 
 
 def test_every_kind_of_event_of_then_is_known() -> None:

@@ -14,14 +14,16 @@ from tests.waiting import LIMIT_S
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import IN, SECOND, Chunk
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.ports.simulated import simulated_folder
 from pale_heron.sim.launch import Device
 
 PROGRAM = [sys.executable, "-m", "pale_heron"]
 
 
 @pytest.fixture
-def ends(tmp_path: Path) -> Iterator[list[str]]:
-    device = Device("cable", "--rate", "115200", link=tmp_path / "cable", count=2)
+def ends(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    device = Device("cable", "--rate", "115200", link=simulated_folder() / "cable", count=2)
     yield device.paths
     device.stop()
 

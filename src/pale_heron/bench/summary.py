@@ -12,7 +12,7 @@ from pale_heron.core.gnss.facts import Fact
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import Scatter, scatter
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.utc import iso
+from pale_heron.core.utc import clock, iso
 
 MOST_COMPARED: Final = 8
 """More receivers than these in one capture are not all compared with each other."""
@@ -27,12 +27,13 @@ def summary(
         "file": source.name,
         "duration_s": source.duration_s,
         "torn": source.torn or None,
-        "lanes": [lane_object(lane, reference) for lane in lanes],
+        "lanes": [lane_object(lane, reference, source.dated) for lane in lanes],
         "comparisons": _comparisons(lanes),
     }
 
 
-def lane_object(lane: LaneSnapshot, reference: Point | None) -> dict[str, Any]:
+def lane_object(lane: LaneSnapshot, reference: Point | None, dated: bool = True) -> dict[str, Any]:
+    """One lane; where no date is known its times are times of day, without a day."""
     line = lane.line
     return {
         "lane": lane.name,
@@ -58,35 +59,40 @@ def lane_object(lane: LaneSnapshot, reference: Point | None) -> dict[str, Any]:
         "findings": [
             {"id": each.id, "text": each.text, "evidence": each.evidence, "next": each.next} for each in lane.findings
         ],
-        "fix": _fix(lane.fix, reference) if lane.fix.facts or lane.fix.sky.satellites else None,
+        "fix": _fix(lane.fix, reference, iso if dated else _of_day)
+        if lane.fix.facts or lane.fix.sky.satellites
+        else None,
     }
 
 
-def _fix(fix: FixSnapshot, reference: Point | None) -> dict[str, Any]:
+def _fix(fix: FixSnapshot, reference: Point | None, written: Callable[[int], str]) -> dict[str, Any]:
+    def when(time: int | None) -> str | None:
+        return None if time is None else written(time)
+
     return {
         "state": fix.state.state,
         "kind": fix.state.kind or None,
         "quality": _value(fix, "quality"),
-        "since": _iso(fix.since),
-        "said": _iso(fix.said),
+        "since": when(fix.since),
+        "said": when(fix.said),
         "overdue_s": _rounded(fix.overdue_s, 3),
         "decided_by": [each.formatter for each in fix.testimonies if each.decides],
         **{
             name: _value(fix, name)
             for name in ("latitude", "longitude", "altitude_m", "geoid_separation_m", "satellites_used", "hdop")
         },
-        "satellites_seen": len(fix.sky.satellites),
+        "satellites_seen": len(fix.sky.satellites) if fix.sky.heard else None,
         "incomplete_lists": fix.sky.incomplete_lists,
         "time": _value(fix, "time"),
         "date": _value(fix, "date"),
         "epochs": fix.epochs,
         "epochs_with_fix": fix.epochs_with_fix,
-        "starts": [_start(start) for start in fix.history.starts],
+        "starts": [_start(start, when) for start in fix.history.starts],
         "starts_by_mode": [row._asdict() for row in starts_by_mode(fix.history.starts)],
         "outages": [
             {
-                "begin": _iso(outage.begin),
-                "end": _iso(outage.end),
+                "begin": when(outage.begin),
+                "end": when(outage.end),
                 "seconds": outage.seconds,
                 "lost": outage.lost,
                 "satellites_before": outage.before.used,
@@ -98,12 +104,12 @@ def _fix(fix: FixSnapshot, reference: Point | None) -> dict[str, Any]:
     }
 
 
-def _start(start: Start) -> dict[str, Any]:
+def _start(start: Start, when: Callable[[int | None], str | None]) -> dict[str, Any]:
     milestones = {name: start.seconds_to(name) for name in MILESTONES if name in start.reached}
     return {
         "mode": start.mode,
         "cause": start.cause,
-        "begin": _iso(start.begin),
+        "begin": when(start.begin),
         "seconds_to_first_fix": start.seconds_to_first_fix,
         "milestones_s": milestones,
     }
@@ -165,6 +171,11 @@ def _spread(spread: Spread | None) -> dict[str, float] | None:
 def _value(fix: FixSnapshot, name: str) -> Any:
     fact: Fact | None = fix.value(name)
     return None if fact is None else fact.value
+
+
+def _of_day(time: int) -> str:
+    """`09:41:07.250000000`, of a day that nobody knows."""
+    return clock(time, 9)
 
 
 def _iso(time: int | None) -> str | None:

@@ -86,10 +86,13 @@ def _lane(lane: dict[str, Any]) -> Iterator[str]:
 
 def _fix(fix: dict[str, Any]) -> Iterator[str]:
     where = "no position" if fix["latitude"] is None else f"{fix['latitude']:.7f}°, {fix['longitude']:.7f}°"
+    seen = "–" if fix["satellites_seen"] is None else fix["satellites_seen"]
     yield (
         f"  fix: {fix['state']}{' ' + fix['kind'] if fix['kind'] else ''}, {where}, "
-        f"{fix['epochs_with_fix']} of {fix['epochs']} epochs with a fix, satellites seen {fix['satellites_seen']}"
+        f"{fix['epochs_with_fix']} of {fix['epochs']} epochs with a fix, satellites seen {seen}"
     )
+    if fix["overdue_s"] is not None:
+        yield f"  unknown at the end: it said {fix['state']} last, {fix['overdue_s']:.0f} s before"
     for start in fix["starts"]:
         seconds = start["seconds_to_first_fix"]
         if seconds is not None:

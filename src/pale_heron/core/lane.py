@@ -116,6 +116,8 @@ class Lane:
             self._line.feed_bulk(chunk)
             return []
         self._line.feed_chunk(chunk)
+        if chunk.direction is not OUT and chunk.time is not None:
+            self._fix.arrived(chunk.time)
         frames = self.streams.feed(chunk, self._byte_ns)
         if self.streams.reported:
             self._take_positions()
@@ -217,7 +219,7 @@ class Lane:
             errors=self._errors,
             tried=self._tried,
             time_known=fix.value("time") is not None,
-            satellites_seen=len(fix.sky.satellites),
+            satellites_seen=len(fix.sky.satellites) if fix.sky.heard else None,
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
             asked_only=answering is StageStatus.REACHED,

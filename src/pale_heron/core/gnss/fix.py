@@ -147,6 +147,10 @@ class FixTracker:
         """Tell it that something arrived, legible or not."""
         self._course.milestone("first byte", time)
 
+    def arrived(self, time: int) -> None:
+        """Tell it that bytes arrived, legible or not."""
+        self._record.arrived(time)
+
     def start(self, mode: str, cause: str, time: int | None) -> None:
         """Tell it that the receiver restarts."""
         self._course.begin_start(mode, cause, time)

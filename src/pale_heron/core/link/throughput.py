@@ -75,6 +75,7 @@ class ThroughputCounter:
         self._odd = b""
         """What came since the last whole block and is none."""
         self._sent_at: OrderedDict[int, int] = OrderedDict()
+        self._sending_until = 0
         self._last_sent = self.last = 0
         """When bytes went out; and when they went out or came in."""
         self._missed: OrderedDict[int, None] = OrderedDict()
@@ -126,9 +127,15 @@ class ThroughputCounter:
                 self._delivered(number, time)
                 self._next = number + 1
 
+    def advance(self, now: int) -> None:
+        """Time passes, and as far as is known here the sending goes on."""
+        self._sending_until = now
+
     def finish(self, *, waited: bool = True) -> None:
         """The trial is over. What was under way is lost where it was `waited` for, else it counts neither way."""
-        if not waited:
+        if waited:
+            self._sending_until = self._last_sent
+        else:
             self.sent = self._next - 1
             return
         self._odd += self._coming.rest
@@ -273,9 +280,9 @@ class ThroughputCounter:
         )
         return blocks, BulkSnapshot(
             payload_bytes=self._progress.count,
-            steady=self._progress.steady(self._last_sent),
+            steady=self._progress.steady(max(self._last_sent, self._sending_until)),
             points=self._progress.points,
-            stalls=self._stalls.until(self._last_sent),
+            stalls=self._stalls.until(max(self._last_sent, self._sending_until)),
             changed=self._edits[CHANGED],
             missing=self._edits[MISSING],
             added=self._edits[ADDED],

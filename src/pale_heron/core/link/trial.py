@@ -112,6 +112,8 @@ class TrialTracker:
         """Time passes."""
         for counter in self._counters.values():
             counter.advance(now)
+        for bulk in self._bulk.values():
+            bulk.advance(now)
         if self._far is not None:
             self._far.advance(now)
         if self._exchange is not None:

@@ -13,8 +13,11 @@ from pale_heron.core.gnss.states import MADE, has_position
 MOST_KEPT: Final = 5000
 """Older ones are forgotten and no longer counted."""
 
-SATELLITES, DIFFERENTIAL, BYTES = "satellites", "differential", "bytes"
-"""What an outage is an outage of."""
+SATELLITES, DIFFERENTIAL, BYTES, SENTENCES = "satellites", "differential", "bytes", "sentences"
+"""What an outage is an outage of: a fix, corrections, bytes at all, or sentences that can be believed among them."""
+
+UNSAID: Final = (BYTES, SENTENCES)
+"""Nobody said anything meanwhile."""
 
 _CORRECTED: Final = frozenset(
     MADE.index(kind) for kind in ("differential", "RTK float", "RTK fixed", "precise", "precise service")
@@ -72,16 +75,16 @@ class Outages:
         if now.has_position:
             self._last_fix = now
 
-    def silence(self, begin: int, end: int) -> None:
-        """Nothing came between these times."""
+    def silence(self, begin: int, end: int, lost: str) -> None:
+        """No epoch came between these times, for want of bytes or of sentences."""
         if self._last_fix is not None and self._lasting is None:
-            self._ended.append(_of_bytes(begin, end, self._last_fix))
+            self._ended.append(_unsaid(begin, end, lost, self._last_fix))
 
-    def so_far(self, unfinished: EpochSummary | None, silent_since: int | None) -> tuple[Outage, ...]:
-        """All of them; with the epoch that is still arriving, or with the silence since a moment."""
+    def so_far(self, unfinished: EpochSummary | None, silent_since: int | None, lost: str) -> tuple[Outage, ...]:
+        """All; with the epoch that is still arriving, or with the silence since a moment, for want of `lost`."""
         ended, lasting = self._with(unfinished) if unfinished is not None else ([], self._lasting)
         if silent_since is not None and self._last_fix is not None and lasting is None:
-            lasting = _of_bytes(silent_since, None, self._last_fix)
+            lasting = _unsaid(silent_since, None, lost, self._last_fix)
         return (*self._ended, *ended, lasting) if lasting is not None else (*self._ended, *ended)
 
     def _with(self, now: EpochSummary) -> tuple[list[Outage], Outage | None]:
@@ -101,8 +104,9 @@ class Outages:
         return ended, lasting
 
 
-def _of_bytes(begin: int, end: int | None, last_fix: EpochSummary) -> Outage:
-    return Outage(begin, end, BYTES, last_fix.reception, Reception(0, None))
+def _unsaid(begin: int, end: int | None, lost: str, last_fix: EpochSummary) -> Outage:
+    """Nobody says what was received meanwhile."""
+    return Outage(begin, end, lost, last_fix.reception, Reception())
 
 
 def _lost(before: EpochSummary | None, now: EpochSummary) -> str:

@@ -7,7 +7,7 @@ from typing import Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
-from pale_heron.core.gnss.epochs.outages import EpochSummary, Outage, Outages, Reception
+from pale_heron.core.gnss.epochs.outages import BYTES, SENTENCES, EpochSummary, Outage, Outages, Reception
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.strip import Strip, StripLog
 from pale_heron.core.gnss.states import FixState
@@ -53,6 +53,19 @@ class EpochRecord:
         self._strip = StripLog()
         self._log = EpochLog(kept)
         self.cadence = Cadence()
+        self._strays: tuple[int, int] | None = None
+        """The first and the last moment at which bytes came while no epoch did."""
+
+    def arrived(self, time: int) -> None:
+        """Bytes came, whatever they are."""
+        last = self.cadence.last
+        if last is not None and time - last > SILENT_NS:
+            self._strays = (self._strays[0], time) if self._strays else (time, time)
+
+    def _lacking(self, end: int) -> str:
+        """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
+        strays = self._strays
+        return SENTENCES if strays is not None and strays[0] < end - UNTIMED_NS else BYTES
 
     @property
     def count(self) -> int:
@@ -88,14 +101,15 @@ class EpochRecord:
     def _take(self, had: EpochSummary) -> None:
         since = self.cadence.note(had.time)
         if since is not None:
-            self._outages.silence(since, had.time)
+            self._outages.silence(since, had.time, self._lacking(had.time))
+        self._strays = None
         self._strip.add(had.time, had.level, *had.reception, since is not None)
         self._outages.epoch(had)
 
     def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
         """All so far; with the epoch that is arriving since `arrived`, or the silence that lasts."""
         unfinished = None if arrived is None else EpochSummary(arrived, state.level, state.made)
-        return self._outages.so_far(unfinished, self._silent_since(now))
+        return self._outages.so_far(unfinished, self._silent_since(now), self._lacking(now or 0))
 
     def _silent_since(self, now: int | None) -> int | None:
         """Since when no epoch came, where that is longer than usual."""

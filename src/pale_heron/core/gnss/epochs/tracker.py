@@ -49,7 +49,6 @@ class EpochTracker:
         self.begun = 0
         """How many epochs have begun."""
         self._epoch = b""
-        self._date = b""
         self._midnight: int | None = None
         self._of_day = 0
 
@@ -58,12 +57,11 @@ class EpochTracker:
         return (time != self.raw_time and _same(time) != self._epoch) or self._is_another_day(date)
 
     def _is_another_day(self, date: bytes) -> bool:
-        return bool(date) and bool(self._date) and date != self._date
+        return bool(date) and bool(self.open.date) and date != self.open.date
 
     def begin(self, time: bytes, arrived: int | None, date: bytes = b"") -> OpenEpoch | None:
         """A sentence with this raw time came; gives the epoch that another time, or day, has ended."""
         another = self._is_another_day(date)
-        self._date = date or self._date
         if time and time == self.raw_time and not another:
             return None
         self.raw_time = time

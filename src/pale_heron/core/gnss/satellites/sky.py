@@ -51,6 +51,8 @@ class Sky:
     """All satellites now seen or used, by name; `seen_time` is that of the newest list."""
 
     satellites: tuple[Satellite, ...]
+    heard: bool
+    """Any list came so far; without one nothing is known of satellites, which is not none."""
     seen_time: int | None
     incomplete_lists: int
     incomplete_now: tuple[str, ...]
@@ -249,6 +251,7 @@ class SkyTracker:
             found[name] = Satellite(name, None, None, None, True)
         return Sky(
             satellites=tuple(found[name] for name in sorted(found)),
+            heard=bool(self._seen or self._used),
             seen_time=max((heard.time for _, heard in fresh if heard.time is not None), default=None),
             incomplete_lists=self._incomplete,
             incomplete_now=tuple(sorted(self._incomplete_now)),

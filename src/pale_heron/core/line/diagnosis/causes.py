@@ -374,7 +374,10 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.time_known,
                 0.0,
-                lambda evidence: f"it has the time and sees {evidence.satellites_seen} satellites",
+                lambda evidence: (
+                    "it has the time"
+                    + ("" if evidence.satellites_seen is None else f" and sees {evidence.satellites_seen} satellites")
+                ),
             ),
             Sign(lambda evidence: not evidence.time_known, 0.0, "it does not even have the time"),
         ),

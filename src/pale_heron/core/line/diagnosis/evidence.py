@@ -48,7 +48,8 @@ class Evidence:
     empty_fix: bool
     """Valid position sentences came, and none of them holds a position."""
     time_known: bool
-    satellites_seen: int
+    satellites_seen: int | None
+    """None where no list of satellites came."""
     now: int | None
     networked: bool = False
     """It is reached over a network: no cable of ours, no rate, no modem lines."""

@@ -5,7 +5,7 @@ from typing import Final
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs.outages import BYTES
+from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
 from pale_heron.core.gnss.states import FIX, TIME_ONLY
@@ -130,9 +130,11 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
     """No position: since when, and what is being waited for."""
     outage = fix.history.outages[-1] if fix.history.outages else None
     start = fix.history.starts[-1] if fix.history.starts else None
-    seen = f"{figures.several(len(fix.sky.satellites), 'satellite')} seen, {fix.sky.used} used"
+    seen = "no list of satellites came"
+    if fix.sky.heard:
+        seen = f"{figures.several(len(fix.sky.satellites), 'satellite')} seen, {fix.sky.used} used"
     starting = start is not None and start.first_fix is None and start.begin is not None
-    if outage is not None and outage.end is None and outage.lost != BYTES and not starting:
+    if outage is not None and outage.end is None and outage.lost not in UNSAID and not starting:
         lost = figures.duration((snapshot.now - outage.begin) / SECOND)
         return line(
             ("The fix is lost ", "*coral"), (f"since {lost}", "*coral"), f": {seen}. The last position is kept."

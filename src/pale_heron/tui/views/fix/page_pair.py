@@ -41,6 +41,10 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: 
     return beside([(left, TABLE), (right, chart_width)], gap=3)
 
 
+def _satellites(fix: FixSnapshot) -> str:
+    return f"{fix.sky.used} of {len(fix.sky.satellites)}" if fix.sky.heard else "no list came"
+
+
 def _sides(snapshot: BenchSnapshot, lane: LaneSnapshot, other: LaneSnapshot, found: Comparison | None) -> list[Line]:
     fixes = (lane.fix, other.fix)
     sides: tuple[ReceiverSide | None, ReceiverSide | None] = found.sides if found else (None, None)
@@ -49,7 +53,7 @@ def _sides(snapshot: BenchSnapshot, lane: LaneSnapshot, other: LaneSnapshot, fou
         ("state", [fix.state.state for fix in fixes]),
         ("kind", [fix.state.kind or figures.NONE for fix in fixes]),
         ("since", [_since(snapshot, fix) for fix in fixes]),
-        ("satellites now", [f"{fix.sky.used} of {len(fix.sky.satellites)}" for fix in fixes]),
+        ("satellites now", [_satellites(fix) for fix in fixes]),
         ("used, mean", [_shown(side.used if side else None, "{:.1f}") for side in sides]),
         ("C/N0 best 4, mean", [_shown(side.cn0 if side else None, "{:.1f} dB-Hz") for side in sides]),
         ("first fix", [_first_fix(fix, side, first) for fix, side in zip(fixes, sides, strict=True)]),

@@ -83,17 +83,17 @@ def _outages(snapshot: BenchSnapshot, fix: FixSnapshot, rows: int, width: int) -
     if not outages:
         words = "none" if fix.epochs_with_fix else "there was no fix yet that could be lost"
         return titled("OUTAGES", [line((words, "quiet"))])
-    ended = [each.seconds for each in outages if each.seconds is not None]
-    total = f"{figures.count(len(outages))}, {figures.duration(sum(ended))} in all"
-    longest = f", the longest {figures.duration(max(ended))}" if ended else ""
+    # One that lasts counts as long as it has.
+    lengths = [_seconds(snapshot, each) for each in outages]
+    total = f"{figures.count(len(outages))}, {figures.duration(sum(lengths))} in all"
+    longest = f", the longest {figures.duration(max(lengths))}"
     head = line((f"{'begin':<10}{'lasted':>11}  {'lost':<13}{'used':<9}{'C/N0':<9}", "faint"))
     shown = [_outage(snapshot, each, width) for each in list(outages)[::-1][: max(1, rows)]]
     return titled("OUTAGES", [head, *shown], f"{total}{longest}")
 
 
 def _outage(snapshot: BenchSnapshot, outage: Outage, width: int) -> Line:
-    seconds = outage.seconds if outage.seconds is not None else (snapshot.now - outage.begin) / SECOND
-    lasted = figures.duration(seconds) + ("" if outage.end is not None else " …")
+    lasted = figures.duration(_seconds(snapshot, outage)) + ("" if outage.end is not None else " …")
     used = _change(outage.before.used, outage.worst.used, "{}")
     strength = _change(outage.before.cn0, outage.worst.cn0, "{:.0f}")
     row = line(
@@ -103,6 +103,10 @@ def _outage(snapshot: BenchSnapshot, outage: Outage, width: int) -> Line:
         (f"{used:<9}{strength:<9}", "quiet"),
     )
     return ends(row, line(), width)
+
+
+def _seconds(snapshot: BenchSnapshot, outage: Outage) -> float:
+    return outage.seconds if outage.seconds is not None else max(0.0, (snapshot.now - outage.begin) / SECOND)
 
 
 def _change(before: float | None, worst: float | None, form: str) -> str:

@@ -7,7 +7,7 @@ without any epoch is blank. Every column can be clicked: Traffic goes to its tim
 from typing import Final, NamedTuple
 
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.gnss.epochs.outages import BYTES
+from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.epochs.strip import SILENT, Strip
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.states import LEVELS
@@ -68,7 +68,9 @@ def columns(strip: Strip, end: int, width: int) -> list[RibbonColumn]:
 
 def _end(snapshot: BenchSnapshot, fix: FixSnapshot) -> int:
     """The ribbon ends with the newest epoch, which is not yet whole; or now, where nothing comes any more."""
-    silent = bool(fix.history.outages) and fix.history.outages[-1].end is None and fix.history.outages[-1].lost == BYTES
+    silent = (
+        bool(fix.history.outages) and fix.history.outages[-1].end is None and fix.history.outages[-1].lost in UNSAID
+    )
     return snapshot.now if silent else min(snapshot.now, fix.strip.end)
 
 
