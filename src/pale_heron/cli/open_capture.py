@@ -41,12 +41,14 @@ def open_capture(capture: Path, speed: float, at: str, paused: bool) -> None:
 
 
 def _begin(capture: Path) -> int:
-    """The time of the first record; Trouble where there is none."""
-    source = Source(capture)
+    """The first time in it; Trouble where there is no record. What comes before a raw log knows its time has none."""
+    source, first = Source(capture), None
     try:
-        first = next(source.records(), None)
+        for first in source.records():
+            if first.time is not None:
+                return first.time
     finally:
         source.close()
     if first is None:
         raise Trouble(f"{capture} holds no record", source.torn or "It was ended before the first byte came")
-    return first.time or 0
+    return 0

@@ -116,7 +116,7 @@ class Lane:
             self._line.feed_bulk(chunk)
             return []
         self._line.feed_chunk(chunk)
-        if chunk.direction is not OUT and chunk.time is not None:
+        if chunk.direction is not OUT and chunk.time is not None and chunk.data:
             self._fix.arrived(chunk.time)
         frames = self.streams.feed(chunk, self._byte_ns)
         if self.streams.reported:

@@ -53,19 +53,18 @@ class EpochRecord:
         self._strip = StripLog()
         self._log = EpochLog(kept)
         self.cadence = Cadence()
-        self._strays: tuple[int, int] | None = None
-        """The first and the last moment at which bytes came while no epoch did."""
+        self._bytes: tuple[int, int] | None = None
+        """Since when bytes have been coming without a pause, and when the last came."""
 
     def arrived(self, time: int) -> None:
         """Bytes came, whatever they are."""
-        last = self.cadence.last
-        if last is not None and time - last > SILENT_NS:
-            self._strays = (self._strays[0], time) if self._strays else (time, time)
+        since, last = self._bytes or (time, time)
+        self._bytes = (since if time - last <= SILENT_NS else time), time
 
     def _lacking(self, end: int) -> str:
         """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
-        strays = self._strays
-        return SENTENCES if strays is not None and strays[0] < end - UNTIMED_NS else BYTES
+        since, last = self._bytes or (end, end)
+        return SENTENCES if since < end - UNTIMED_NS and end - last <= SILENT_NS else BYTES
 
     @property
     def count(self) -> int:
@@ -102,7 +101,6 @@ class EpochRecord:
         since = self.cadence.note(had.time)
         if since is not None:
             self._outages.silence(since, had.time, self._lacking(had.time))
-        self._strays = None
         self._strip.add(had.time, had.level, *had.reception, since is not None)
         self._outages.epoch(had)
 
