@@ -6,8 +6,10 @@ import re
 import xml.etree.ElementTree as ElementTree
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import gpxpy
+import numpy as np
 import pytest
 from tests.painted import opened
 from tests.streams import BEGIN, fed, gga, said, sentences, track
@@ -17,6 +19,7 @@ from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.lane import Lane
 from pale_heron.core.trouble import Trouble
+from pale_heron.report import charts
 from pale_heron.report.charts import KINDS, ChartInput, save_chart
 from pale_heron.report.kinds import CHARTS, TRACKS
 from pale_heron.report.tracks import Track, segments, write_tracks
@@ -127,14 +130,18 @@ def test_tracks_are_read_by_general_readers(form: str, tmp_path: Path) -> None:
         space = {"k": "http://www.opengis.net/kml/2.2"}
         assert root.findtext(".//k:Folder/k:name", namespaces=space) == name
         lines = root.findall(".//k:LineString/k:coordinates", space)
-        assert [len((line.text or "").split()) for line in lines] == [10, 5, 3]
+        # The last one is cut where it crosses 180°.
+        assert [len((line.text or "").split()) for line in lines] == [10, 5, 2, 3]
+        assert (lines[2].text or "").split()[1] == "180.000000000,-46.117300000,3.400"
         assert (lines[0].text or "").split()[0] == "-67.306700000,-46.117300000,3.400"
         assert len(root.findall(".//k:Point", space)) == len(root.findall(".//k:TimeStamp", space)) == 18
     elif form == "geojson":
         features = json.loads(text)["features"]
         lines_of = [each for each in features if each["geometry"]["type"] == "LineString"]
         points = [each for each in features if each["geometry"]["type"] == "Point"]
-        assert [len(each["geometry"]["coordinates"]) for each in lines_of] == [10, 5, 3]
+        assert [len(each["geometry"]["coordinates"]) for each in lines_of] == [10, 5]
+        (cut,) = [each["geometry"]["coordinates"] for each in features if each["geometry"]["type"] == "MultiLineString"]
+        assert [[place[0] for place in line] for line in cut] == [[179.9999, 180.0], [-180.0, -179.9999, -179.9998]]
         assert points[0]["geometry"]["coordinates"] == [-67.3067, -46.1173, 14.6], (
             "above the ellipsoid, as RFC 7946 asks"
         )
@@ -144,6 +151,92 @@ def test_tracks_are_read_by_general_readers(form: str, tmp_path: Path) -> None:
         assert [row["segment"] for row in rows] == ["1"] * 10 + ["2"] * 5 + ["3"] * 3
         assert (rows[0]["lane"], rows[-1]["fix"], rows[0]["satellites_used"]) == (name, "RTK fixed", "11")
         assert (float(rows[0]["latitude_deg"]), float(rows[0]["longitude_deg"])) == (-46.1173, -67.3067)
+
+
+def one(**more: Any) -> Epochs:
+    """One position."""
+    log = EpochLog()
+    log.append(gappy()[0]._replace(**more))
+    return log.view()
+
+
+def test_a_single_position_is_a_point_and_no_line(tmp_path: Path) -> None:
+    for form in ("kml", "geojson"):
+        path = tmp_path / f"one.{form}"
+        assert write_tracks(form, [Track("curlew", segments(one()))], path) == 1
+        assert "Point" in path.read_text() and "Line" not in path.read_text()
+
+
+def test_an_unknown_height_is_not_sea_level(tmp_path: Path) -> None:
+    path = tmp_path / "one.kml"
+    write_tracks("kml", [Track("curlew", segments(one(altitude_m=None)))], path)
+    assert "clampToGround" in path.read_text() and "absolute" not in path.read_text()
+    assert "-67.306700000,-46.117300000<" in path.read_text()
+
+
+def test_the_last_meridian_is_written_as_each_format_has_it(tmp_path: Path) -> None:
+    path = tmp_path / "one.gpx"
+    write_tracks("gpx", [Track("curlew", segments(one(longitude=180.0)))], path)
+    assert gpxpy.parse(path.read_text()).tracks[0].segments[0].points[0].longitude == -180.0
+
+
+@pytest.mark.parametrize("form", TRACKS)
+def test_times_of_a_day_that_nobody_knows_are_not_written(form: str, tmp_path: Path) -> None:
+    path = tmp_path / f"track.{form}"
+    log = EpochLog()
+    for second in range(3):
+        log.append(gappy()[0]._replace(arrived=9 * 3600 * SECOND + second * SECOND, utc=None))
+    assert write_tracks(form, [Track("log", segments(log.view()), dated=False)], path) == 3
+    assert "1970" not in path.read_text() and "<time>" not in path.read_text()
+
+
+def drawn(kind: str, epochs: list[Epoch], tmp_path: Path) -> str:
+    log = EpochLog(None)
+    for epoch in epochs:
+        log.append(epoch)
+    fix = replace(BUOY.lane.fix, track=log.view())
+    save_chart(kind, replace(BUOY, lane=replace(BUOY.lane, fix=fix)), tmp_path / "c.svg")
+    return (tmp_path / "c.svg").read_text()
+
+
+def test_a_position_that_stands_out_is_drawn(tmp_path: Path) -> None:
+    """Of many positions a step shows the range, not an average in which an outlier drowns."""
+    here = gappy()[0]
+    epochs = [
+        here._replace(arrived=BEGIN + at * SECOND, utc=BEGIN + at * SECOND, latitude=-46.1173 + 0.001 * (at == 50_000))
+        for at in range(60_000)
+    ]
+    times, latitude = np.arange(60_000), np.array([epoch.latitude for epoch in epochs])
+    _, low, high = charts._enveloped(times, latitude)
+    assert (low.min(), high.max()) == (latitude.min(), latitude.max())
+    assert "60000 positions" in drawn("position", epochs, tmp_path)
+
+
+def test_no_line_is_drawn_over_a_gap() -> None:
+    times = np.array([0, 1, 2, 60, 61], dtype="int64") * SECOND
+    filled, values = charts._with_gaps(times, np.arange(5.0))
+    assert len(filled) == 6 and np.isnan(values[3]) and (np.diff(filled) > 0).all()
+
+
+def test_what_nobody_reported_has_no_scale(tmp_path: Path) -> None:
+    here = gappy()[0]._replace(altitude_m=None)
+    text = drawn("position", [here._replace(utc=BEGIN + at * SECOND) for at in range(9)], tmp_path)
+    assert "not reported" in text
+
+
+def test_a_way_is_not_shown_as_a_scatter(tmp_path: Path) -> None:
+    for speed, moving in ((4.0, True), (0.1, False)):
+        way = [
+            gappy()[0]._replace(utc=BEGIN + at * SECOND, latitude=-46.0 + at / 1e5, speed_knots=speed)
+            for at in range(9)
+        ]
+        text = drawn("scatter", way, tmp_path)
+        assert ("it was moving for most of the time" in text) == moving and "2031-05-04" in text
+
+
+def test_all_positions_the_same_are_millimetres_apart_at_most(tmp_path: Path) -> None:
+    text = drawn("scatter", [gappy()[0]._replace(utc=BEGIN + at * SECOND) for at in range(9)], tmp_path)
+    assert "CEP50 0.000 m" in text and "e-1" not in text.partition("CEP50")[2][:40]
 
 
 def test_nothing_is_written_where_there_is_no_position(tmp_path: Path) -> None:

@@ -39,7 +39,7 @@ def export(file: Path, to: str, out: Path, lane: str, every: float) -> None:
     clear()
     named = chosen_lane(lanes, lane) if lane else None
     wanted = [named] if named else [each for each in lanes if each.fix.epochs_with_fix]
-    count = write_tracks(to, [Track(each.name, segments(each.fix.track, every)) for each in wanted], out)
+    count = write_tracks(to, [Track(each.name, segments(each.fix.track, every), source.dated) for each in wanted], out)
     if not count:
         click.echo(f"pale-heron: {source.name} holds no position: nothing is written", err=True)
         raise click.exceptions.Exit(Exit.NO)

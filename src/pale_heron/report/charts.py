@@ -4,6 +4,7 @@ Each is a function from what a screen shows to a figure; colours are dark enough
 than colour. Matplotlib is slow to load: nothing else imports this module before a chart is wanted.
 """
 
+import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -21,7 +22,7 @@ from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.fix import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.satellites.signals import Series
 from pale_heron.core.gnss.scatter import mean_point, offsets_m, scatter
 from pale_heron.core.gnss.states import LEVELS
@@ -183,29 +184,66 @@ def sky_chart(charted: ChartInput) -> Figure:
     return figure
 
 
+def _enveloped(times: Any, values: Any, most: int = MOST_POINTS) -> tuple[Any, Any, Any]:
+    """Times, and the least and the most of what each step stands for: an average alone would hide what lies apart."""
+    step = -(-len(times) // most)
+    if step <= 1:
+        return times, values, values
+    whole = len(times) // step * step
+    pieces = values[:whole].reshape(-1, step)
+    with warnings.catch_warnings():
+        # A step without any position has neither.
+        warnings.simplefilter("ignore", RuntimeWarning)
+        low, high = np.nanmin(pieces, axis=1), np.nanmax(pieces, axis=1)
+    return times[:whole].reshape(-1, step)[:, 0], low, high
+
+
+def _with_gaps(times: Any, *columns: Any) -> tuple[Any, ...]:
+    """Rows of nothing where much longer than usual passed, so that no line is drawn across."""
+    if len(times) < 3:
+        return (times, *columns)
+    steps = np.diff(times)
+    gaps = np.flatnonzero(steps > max(3 * SECOND, 3 * float(np.median(steps)))) + 1
+    between = times[gaps - 1] + 1
+    return (np.insert(times, gaps, between), *(np.insert(column, gaps, np.nan) for column in columns))
+
+
+def metres(value: float) -> str:
+    """Three figures that count, down to a millimetre."""
+    return "0.000 m" if abs(value) < 0.0005 else f"{value:.3g} m"
+
+
+def _positions(count: int) -> str:
+    return f"{count} position{'' if count == 1 else 's'}"
+
+
 def scatter_chart(charted: ChartInput) -> Figure:
     """Metres east and north of the mean, or of the reference, with the rings of 50 % and 95 %."""
     found = scatter(charted.lane.fix.track, charted.reference)
     if found is None:
         raise NothingToDraw("There are fewer than two positions", "A scatter needs a receiver with a fix")
     about = "the reference" if found.from_reference else "their mean"
-    span = "" if found.span_s is None else f" over {found.span_s:.0f} s"
-    sample = (
-        f"{found.samples} positions{span}, worth about {found.independent:.0f} independent; {', '.join(found.levels)}"
-    )
+    times, known = _timed(charted.lane.fix.track)
+    when = span_words(int(times[known][0]), int(times[known][-1])) if known.any() else "times unknown"
+    worth = f"worth about {found.independent:.0f} independent"
+    sample = f"{_positions(found.samples)}, {worth}; {', '.join(found.levels)}; {when}"
+    speeds = _column(charted.lane.fix.track, "speed_knots")
+    speeds = speeds[~np.isnan(speeds)]
+    if speeds.size and np.median(speeds) > AT_REST_KNOTS:
+        sample += "\nit was moving for most of the time: these are places on its way, and say nothing of its accuracy"
     figure, axes = _figure(charted, f"Positions of {_of(charted.lane)} about {about}", sample)
     axes.set_aspect("equal", adjustable="datalim")
     shown = found.offsets_m[:: max(1, found.samples // 20_000)]
     axes.scatter(shown[:, 0], shown[:, 1], s=4, color=TEAL, alpha=0.5, linewidths=0, rasterized=True, label="position")
     turn = np.linspace(0, 2 * np.pi, 200)
     for radius, style, name in ((found.cep50_m, "-", "CEP50"), (found.cep95_m, "--", "CEP95")):
-        axes.plot(radius * np.cos(turn), radius * np.sin(turn), style, color=AMBER, label=f"{name} {radius:.3g} m")
+        axes.plot(radius * np.cos(turn), radius * np.sin(turn), style, color=AMBER, label=f"{name} {metres(radius)}")
     axes.plot(0, 0, "+", color=INK, markersize=12, label=about)
-    extra = [f"2DRMS {found.drms2_m:.3g} m"]
+    extra = [f"2DRMS {metres(found.drms2_m)}"]
     if found.vertical95_m is not None:
-        extra.append(f"vertical 95 % {found.vertical95_m:.3g} m")
+        extra.append(f"vertical 95 % {metres(found.vertical95_m)}")
     if found.claimed_drms_m is not None:
-        extra.append(f"RMS {found.drms_m:.3g} m, expected {found.claimed_drms_m:.3g} m")
+        extra.append(f"RMS {metres(found.drms_m)}, expected {metres(found.claimed_drms_m)}")
     axes.legend(fontsize=8, title="\n".join(extra), title_fontsize=8, loc="upper left", bbox_to_anchor=(1.01, 1.0))
     axes.set_xlabel("east, m", color=INK, fontsize=9)
     axes.set_ylabel("north, m", color=INK, fontsize=9)
@@ -232,6 +270,9 @@ def ribbon_chart(charted: ChartInput) -> Figure:
         (axes[2], strip.cn0, "C/N0 best 4\ndB-Hz", BLUE),
     ):
         known = np.array([np.nan if value is None else float(value) for value in values])
+        if np.isnan(known).all():
+            axis.set_yticks([])
+            axis.text(0.5, 0.5, "not reported", transform=axis.transAxes, ha="center", va="center", color=GREY)
         axis.stairs(known, edges, color=ink, linewidth=1.1, baseline=None)
         axis.set_ylabel(words, color=INK, fontsize=9)
     _events(axes, fix, charted.marks, strip.begin, strip.end)
@@ -297,18 +338,28 @@ def position_chart(charted: ChartInput) -> Figure:
     about = charted.reference or mean_point(latitude[fixed], longitude[fixed], altitude[fixed])
     flat = np.full((len(times), 2), np.nan)
     flat[fixed] = offsets_m(latitude[fixed], longitude[fixed], about)
-    times, north, east, height = _thinned(times[known], flat[known, 1], flat[known, 0], altitude[known])
+    times, north, east, height = _with_gaps(times[known], flat[known, 1], flat[known, 0], altitude[known])
     named = "the reference" if charted.reference else "the mean"
     where = f"{about.latitude:.7f}°, {about.longitude:.7f}°"
-    sample = f"{int(fixed.sum())} positions; {span_words(int(times[0]), int(times[-1]))}; from {named}, {where}"
+    sample = f"{_positions(int(fixed.sum()))}; {span_words(int(times[0]), int(times[-1]))}; from {named}, {where}"
     figure, axes = _figure(charted, f"Position and height of {_of(charted.lane)}", sample, 3, sharex=True)
     rows = ((north, "north, m", TEAL), (east, "east, m", BLUE), (height, "above sea\nlevel, m", AMBER))
     for axis, (values, words, ink) in zip(axes, rows, strict=True):
-        axis.plot(_times(times), values, color=ink, linewidth=1, label=words.replace("\n", " "))
+        _draw_range(axis, times, values, ink)
         axis.set_ylabel(words, color=INK, fontsize=9)
-        axis.legend(fontsize=7, loc="upper right")
     _clock_axis(axes[2])
     return figure
+
+
+def _draw_range(axis: Axes, times: Any, values: Any, ink: str) -> None:
+    """A curve; where a step stands for many values, the band that they fill."""
+    when, low, high = _enveloped(times, values)
+    if np.isnan(values).all():
+        axis.set_yticks([])
+        axis.text(0.5, 0.5, "not reported", transform=axis.transAxes, ha="center", va="center", color=GREY, fontsize=9)
+        return
+    axis.fill_between(_times(when), low, high, color=ink, alpha=0.35, linewidth=0)
+    axis.plot(_times(when), (low + high) / 2, color=ink, linewidth=0.8)
 
 
 def comparison_chart(charted: ChartInput) -> Figure:
@@ -322,15 +373,15 @@ def comparison_chart(charted: ChartInput) -> Figure:
     sample = f"{found.matched} moments that both report, worth about {found.independent:.0f} independent; "
     sample += span_words(int(found.times[0]), int(found.times[-1]))
     figure, axes = _figure(charted, f"From {_of(charted.lane)} to {_of(other)}", sample, 3, sharex=True)
-    times, east, north, up = _thinned(found.times, *found.offsets_m.T)
+    times, east, north, up = _with_gaps(found.times, *found.offsets_m.T)
     rows = ((north, found.north, "north, m", TEAL), (east, found.east, "east, m", BLUE), (up, found.up, "up, m", AMBER))
     for axis, (values, spread, words, ink) in zip(axes, rows, strict=True):
-        axis.plot(_times(times), values, color=ink, linewidth=1)
+        _draw_range(axis, times, values, ink)
         axis.set_ylabel(words, color=INK, fontsize=9)
         if spread is not None:
             axis.axhline(spread.mean, color=INK, linewidth=0.9, linestyle="--")
             label = f"mean {spread.mean:+.2f} m ± {spread.deviation:.2f} m"
-            axis.legend([label], handlelength=0, fontsize=8, loc="upper right")
+            axis.set_title(label, fontsize=8, color=INK, loc="right")
     _clock_axis(axes[2])
     return figure
 

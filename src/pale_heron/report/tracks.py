@@ -13,6 +13,7 @@ import csv
 import json
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime
+from itertools import pairwise
 from pathlib import Path
 from typing import IO, Final, NamedTuple
 from xml.sax.saxutils import escape
@@ -24,6 +25,11 @@ from pale_heron.core.utc import iso
 from pale_heron.files.whole import written_whole
 
 Segment = list[Epoch]
+Place = list[float]
+"""Longitude, latitude, and a height where it is known."""
+
+HIGH: Final = 3
+HALF_TURN: Final = 180.0
 LEAST_GAP_NS: Final = 3 * SECOND
 _GPX_FIX: Final = {"2D": "2d", "single": "3d", "differential": "dgps", "RTK float": "dgps", "RTK fixed": "dgps"}
 
@@ -33,6 +39,12 @@ class Track(NamedTuple):
 
     name: str
     segments: Iterable[Segment]
+    dated: bool = True
+    """Whether its times are moments; a raw log that never gives a date has times of day alone, which are left out."""
+
+    def written_time(self, epoch: Epoch) -> int | None:
+        """The moment that is written with a position; None where none is known."""
+        return moment_of(epoch) if self.dated else None
 
 
 def moment_of(epoch: Epoch) -> int | None:
@@ -76,8 +88,10 @@ def _gpx(tracks: list[Track], out: IO[str]) -> int:
             drawn.segments.append(part)
             for epoch in segment:
                 count += 1
-                moment = moment_of(epoch)
-                point = gpx.GPXTrackPoint(epoch.latitude, epoch.longitude, epoch.altitude_m)
+                moment = track.written_time(epoch)
+                # GPX has longitudes from -180 up to 180, without that (longitudeType).
+                longitude = -180.0 if epoch.longitude == 180.0 else epoch.longitude
+                point = gpx.GPXTrackPoint(epoch.latitude, longitude, epoch.altitude_m)
                 point.time = datetime.fromtimestamp(moment / SECOND, UTC) if moment is not None else None
                 point.type_of_gpx_fix = _GPX_FIX.get(epoch.state)
                 point.satellites = epoch.used
@@ -95,34 +109,56 @@ def _kml(tracks: list[Track], out: IO[str]) -> int:
     for track in tracks:
         out.write(f"<Folder><name>{escape(track.name)}</name>\n")
         for number, segment in enumerate(track.segments, 1):
-            line = " ".join(map(_kml_place, segment))
-            out.write(
-                f"<Placemark><name>{escape(track.name)} {number}</name><LineString>"
-                f"<altitudeMode>absolute</altitudeMode><coordinates>{line}</coordinates></LineString></Placemark>\n"
-            )
+            lines = "".join(map(_kml_line, cut_at_date_line([_kml_numbers(epoch) for epoch in segment])))
+            if lines:
+                out.write(
+                    f"<Placemark><name>{escape(track.name)} {number}</name>"
+                    f"<MultiGeometry>{lines}</MultiGeometry></Placemark>\n"
+                )
             for epoch in segment:
                 count += 1
-                out.write(_kml_point(epoch))
+                out.write(_kml_point(epoch, track.written_time(epoch)))
         out.write("</Folder>\n")
     out.write("</Document></kml>\n")
     return count
 
 
-def _kml_place(epoch: Epoch) -> str:
-    height = "" if epoch.altitude_m is None else f",{epoch.altitude_m:.3f}"
-    return f"{epoch.longitude:.9f},{epoch.latitude:.9f}{height}"
+def _kml_numbers(epoch: Epoch) -> Place:
+    """Longitude, latitude, and the altitude above sea level where it is known."""
+    assert epoch.longitude is not None and epoch.latitude is not None, "asked only of positions"
+    place = [epoch.longitude, epoch.latitude]
+    return place if epoch.altitude_m is None else [*place, epoch.altitude_m]
 
 
-def _kml_point(epoch: Epoch) -> str:
-    moment = moment_of(epoch)
+def _kml_line(places: list[Place]) -> str:
+    """A line; one without a height somewhere lies on the ground, not at sea level."""
+    if len(places) < 2:
+        return ""
+    mode, flat = _level(places)
+    line = " ".join(map(_kml_place, flat))
+    return f"<LineString>{mode}<coordinates>{line}</coordinates></LineString>"
+
+
+def _level(places: list[Place]) -> tuple[str, list[Place]]:
+    high = all(len(place) == HIGH for place in places)
+    mode = "absolute" if high else "clampToGround"
+    return f"<altitudeMode>{mode}</altitudeMode>", places if high else [place[:2] for place in places]
+
+
+def _kml_place(place: Place) -> str:
+    return ",".join([f"{place[0]:.9f}", f"{place[1]:.9f}", *(f"{height:.3f}" for height in place[2:])])
+
+
+def _kml_point(epoch: Epoch, moment: int | None) -> str:
+    mode, (place,) = _level([_kml_numbers(epoch)])
     when = f"<TimeStamp><when>{iso(moment)}</when></TimeStamp>" if moment is not None else ""
     written = {"fix": epoch.state, "satellites": epoch.used, "hdop": epoch.hdop}
     data = "".join(
         f'<Data name="{name}"><value>{value}</value></Data>' for name, value in written.items() if value is not None
     )
     return (
-        f"<Placemark>{when}<ExtendedData>{data}</ExtendedData><Point><altitudeMode>absolute</altitudeMode>"
-        f"<coordinates>{_kml_place(epoch)}</coordinates></Point></Placemark>\n"
+        f"<Placemark>{when}<ExtendedData>{data}</ExtendedData><Point>{mode}"
+        f"<coordinates>{_kml_place(place)}</coordinates></Point></Placemark>\n"
     )
 
 
@@ -132,7 +168,7 @@ def _geojson(tracks: list[Track], out: IO[str]) -> int:
     first = True
     for track in tracks:
         for number, segment in enumerate(track.segments, 1):
-            for feature in (_line_feature(track.name, number, segment), *_point_features(track.name, number, segment)):
+            for feature in (_line_feature(track.name, number, segment), *_point_features(track, number, segment)):
                 if feature is not None:
                     out.write(("" if first else ",\n") + json.dumps(feature, ensure_ascii=False))
                     first = False
@@ -141,7 +177,7 @@ def _geojson(tracks: list[Track], out: IO[str]) -> int:
     return count
 
 
-def _place(epoch: Epoch) -> list[float]:
+def _place(epoch: Epoch) -> Place:
     """Longitude, latitude, and the height above the ellipsoid where it is known."""
     assert epoch.longitude is not None and epoch.latitude is not None, "asked only of positions"
     place = [round(epoch.longitude, 9), round(epoch.latitude, 9)]
@@ -156,20 +192,40 @@ def _line_feature(name: str, number: int, segment: Segment) -> dict[str, object]
         return None
     places = [_place(epoch) for epoch in segment]
     flat = places if len({len(place) for place in places}) == 1 else [place[:2] for place in places]
+    lines = [line for line in cut_at_date_line(flat) if len(line) > 1]
+    whole = len(lines) == 1
     return {
         "type": "Feature",
         "properties": {"lane": name, "segment": number, "positions": len(segment)},
-        "geometry": {"type": "LineString", "coordinates": flat},
+        "geometry": {
+            "type": "LineString" if whole else "MultiLineString",
+            "coordinates": lines[0] if whole else lines,
+        },
     }
 
 
-def _point_features(name: str, number: int, segment: Segment) -> Iterator[dict[str, object]]:
+def cut_at_date_line(places: list[Place]) -> list[list[Place]]:
+    """Lines that do not cross 180° (RFC 7946, 3.1.9): where they would, one ends there and the next one begins."""
+    lines: list[list[Place]] = [places[:1]]
+    for before, now in pairwise(places):
+        if abs(now[0] - before[0]) > HALF_TURN:
+            side = HALF_TURN if before[0] > 0 else -HALF_TURN
+            beyond = now[0] + 2 * side
+            share = (side - before[0]) / (beyond - before[0]) if beyond != before[0] else 0.0
+            rest = [start + share * (end - start) for start, end in zip(before[1:], now[1:], strict=False)]
+            lines[-1].append([side, *rest])
+            lines.append([[-side, *rest]])
+        lines[-1].append(now)
+    return lines
+
+
+def _point_features(track: Track, number: int, segment: Segment) -> Iterator[dict[str, object]]:
     for epoch in segment:
-        moment = moment_of(epoch)
+        moment = track.written_time(epoch)
         yield {
             "type": "Feature",
             "properties": {
-                "lane": name,
+                "lane": track.name,
                 "segment": number,
                 "time": None if moment is None else iso(moment),
                 "fix": epoch.state,
@@ -194,7 +250,7 @@ def _csv(tracks: list[Track], out: IO[str]) -> int:
     for track in tracks:
         for number, segment in enumerate(track.segments, 1):
             for epoch in segment:
-                moment = moment_of(epoch)
+                moment = track.written_time(epoch)
                 written = (_rounded(getattr(epoch, name)) for name in _COLUMNS)
                 when = "" if moment is None else iso(moment)
                 where = f"{epoch.latitude:.9f}", f"{epoch.longitude:.9f}"

@@ -41,6 +41,9 @@ EPOCHS_KEPT = 9_000
 
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
+AT_REST_KNOTS = 0.3
+"""A receiver that reports no more is taken to be at rest."""
+
 MOST_ROUTES = 200
 OVERDUE_INTERVALS, SHORTEST_OVERDUE_NS, UNKNOWN_OVERDUE_NS = 3, 3 * SECOND, 10 * SECOND
 """A word holds for so many of the receiver's own intervals, and as long at least; the last where none is known."""

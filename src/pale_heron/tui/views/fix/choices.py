@@ -5,7 +5,7 @@ from typing import Final
 
 from pale_heron.core.gnss.comparison import Comparison
 from pale_heron.core.gnss.earth.points import Point
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.fix import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.scatter import Scatter
 from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
@@ -20,7 +20,6 @@ PAGES: Final = {
 SPANS_S: Final = (180, 900, 3600, 0)
 """How much of the last positions the scatter takes, in seconds; 0 for all that are kept."""
 
-AT_REST_KNOTS = 0.3
 STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
 
 
