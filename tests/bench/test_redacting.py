@@ -4,14 +4,16 @@ import tempfile
 from itertools import pairwise
 from pathlib import Path
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.streams import BEGIN
+from tests.streams import BEGIN, sentences
 
 from pale_heron.bench.redacting import redact
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import IN, OUT, Chunk, Direction, Event
+from pale_heron.core.trouble import Trouble
 
 PHRASE = "reeds and water"
 COMMAND = b'AT+JOIN="saltmarsh","%s"\r' % PHRASE.encode()
@@ -66,3 +68,31 @@ def test_a_capture_without_modules_is_copied_as_it_is(tmp_path: Path) -> None:
     done = redact(source, target)
     assert (done.places, done.secrets, done.torn) == (0, 0, "")
     assert list(CaptureReader(source).records()) == list(CaptureReader(target).records())
+
+
+def test_a_module_that_nobody_knows_leaks_nothing_and_is_named(tmp_path: Path) -> None:
+    source, target = tmp_path / "a.pcapng", tmp_path / "b.pcapng"
+    writer = CaptureWriter(source)
+    for lane in ("hide", "curlew"):
+        writer.add_lane(lane, "/dev/x", None)
+    said = [
+        ("hide", OUT, b"AT+CPIN=2222\r"),
+        ("hide", IN, b"\r\nOK\r\n"),
+        ("hide", OUT, b"AT+CGSN\r"),
+        ("hide", IN, b"\r\n3569380356438097\r\n\r\nOK\r\n"),
+        ("hide", OUT, b'AT+PHRASE="reeds and water"\r'),
+        ("hide", IN, b"boot: pin 2222, phrase reeds and water\r\n"),
+        ("curlew", IN, sentences("GNTXT,01,01,02,an open sky")),
+    ]
+    for at, (lane, direction, data) in enumerate(said):
+        writer.chunk(Chunk(lane, direction, BEGIN + at * 100_000_000, data))
+    writer.close()
+    done = redact(source, target)
+    copied = target.read_bytes()
+    assert not any(each in copied for each in (b"2222", b"3569380356438097", b"reeds and water"))
+    assert done.unknown == ("hide",) and done.secrets == 3
+    target.unlink()
+    assert redact(source, target, dialects={"hide": "teal"}).unknown == ()
+    target.unlink()
+    with pytest.raises(Trouble, match="There is no lane 'nobody'"):
+        redact(source, target, dialects={"nobody": "teal"})

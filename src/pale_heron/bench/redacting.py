@@ -6,7 +6,7 @@ carried; then it is copied. A secret that chunks have cut apart is found too: ea
 
 import json
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
@@ -34,6 +34,8 @@ class RedactionCount:
     places: int
     secrets: int
     torn: str
+    unknown: tuple[str, ...]
+    """Lanes with text whose dialect is not known: they may hold secrets that nobody can see."""
 
 
 class _SecretFinder:
@@ -62,15 +64,28 @@ class _SecretFinder:
 
 
 def redact(
-    source: Path, target: Path, more: Iterable[str] = (), progress: Callable[[str], None] = lambda _: None
+    source: Path,
+    target: Path,
+    more: Iterable[str] = (),
+    progress: Callable[[str], None] = lambda _: None,
+    dialects: Mapping[str, str] = {},
 ) -> RedactionCount:
-    """Write the copy. `more` are secrets that nobody else knows. Raises Trouble where it cannot be read or written."""
+    """Write the copy. `more` are secrets that nobody else knows, `dialects` those of lanes by nickname.
+
+    Raises Trouble where it cannot be read or written, or a dialect or a lane is not there.
+    """
     progress("looking for secrets")
     book, reader = DialectBook(), CaptureReader(source)
     pipeline = Pipeline(lambda name: LaneStreams(name, book), heed=book.heed)
+    for name, dialect in dialects.items():
+        pipeline.lane(name).speak(book.named(dialect), chosen=True)
     for batch in batches(_records(reader, source)):
         pipeline.feed(batch)
     pipeline.finish()
+    strangers = dialects.keys() - reader.lanes.keys()
+    if strangers:
+        known = ", ".join(reader.lanes) or "none"
+        raise Trouble(f"There is no lane {min(strangers)!r} in {source.name}", f"There are: {known}")
     secrets = {name: {*more, *pipeline.lane(name).secrets} for name in reader.lanes}
     progress("finding them in the streams")
     finders = {name: _SecretFinder(known) for name, known in secrets.items()}
@@ -81,7 +96,8 @@ def redact(
     places = {stream: sorted(found) for finder in finders.values() for stream, found in finder.found.items()}
     every = set().union(*secrets.values(), more)
     in_events = _write(source, target, places, every)
-    return RedactionCount(sum(map(len, places.values())) + in_events, len(every), reader.torn)
+    unknown = tuple(name for name in reader.lanes if pipeline.lane(name).speaks_unknown())
+    return RedactionCount(sum(map(len, places.values())) + in_events, len(every), reader.torn, unknown)
 
 
 def _records(reader: CaptureReader, path: Path) -> Iterator[Record]:

@@ -4,15 +4,21 @@ import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Final
 
 from pale_heron.capture import pcapng
-from pale_heron.core.frames import Chunk, Direction, Event
+from pale_heron.core.frames import SECOND, Chunk, Direction, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 
 RAW_CHUNK = 65_536
 Record = Chunk | Event
+
+LATEST: Final = 7_258_118_400 * SECOND
+"""2200-01-01: a later time is damage. Nanoseconds in 64 bits end in 2262."""
+
+MOST_INTERFACES: Final = 1000
+"""More are damage: a bench has 64 lanes at most, and a few of these may be joined."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +98,8 @@ class CaptureReader:
         if block.kind == pcapng.SECTION:
             self.described, self._interfaces = [block.offset], []
         elif block.kind == pcapng.INTERFACE:
+            if len(self._interfaces) >= MOST_INTERFACES or len(self.lanes) >= MOST_INTERFACES:
+                raise ValueError(f"more than {MOST_INTERFACES} interfaces")
             self.described.append(block.offset)
             self._interfaces.append(self._interface(block, len(self._interfaces)))
         return None
@@ -112,6 +120,8 @@ class CaptureReader:
         interface = interfaces[packet.interface]
         multiply, divide = interface.to_ns
         time = packet.time * multiply // divide
+        if time > LATEST:
+            raise ValueError("a time beyond the year 2200")
         if interface.link_type == pcapng.LINE_DATA:
             options = dict(packet.options)
             flags = options.get(pcapng.EPB_FLAGS, b"")

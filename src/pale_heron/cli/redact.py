@@ -4,21 +4,25 @@ from pathlib import Path
 
 import click
 
+from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.redacting import redact as redacted
 from pale_heron.capture.reader import is_capture
 from pale_heron.cli.parameters import FILE
+from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
 
 
 @click.command("redact")
 @click.argument("file", type=FILE, help="A capture.")
 @click.option("-o", "--out", type=FILE, help="The copy; else NAME-redacted.pcapng.")
+@click.option("--dialect", "dialects", multiple=True, metavar="LANE=NAME", help="How the device of a lane speaks.")
 @click.option("--secret", multiple=True, help="One more text that must not be shared.")
-def redact(file: Path, out: Path | None, secret: tuple[str, ...]) -> None:
+def redact(file: Path, out: Path | None, secret: tuple[str, ...], dialects: tuple[str, ...]) -> None:
     """Copy a capture without its secrets. Stars stand for pass phrases, pins, own numbers and identities.
 
-    They are found as the dialects mark them, in commands, replies and echoes. Look at the copy before you share it:
-    what no dialect calls a secret, and no --secret names, is still there.
+    They are found as the dialects mark them, in commands, replies and echoes; without a dialect as any known one does,
+    and by the standards' own commands in every spelling. Look at the copy before you share it: what no dialect calls a
+    secret, and no --secret names, is still there.
 
     Example: pale-heron redact bench-1204.pcapng -o for-the-forum.pcapng
     """
@@ -28,7 +32,26 @@ def redact(file: Path, out: Path | None, secret: tuple[str, ...]) -> None:
     more = list(secret or [])
     if any(len(each) < 3 for each in more):
         raise Trouble("A --secret of less than 3 characters would be found everywhere", "Name a longer text")
-    done = redacted(file, target, more, lambda words: click.echo(f"pale-heron: {words}", err=True))
+    done = redacted(file, target, more, lambda words: click.echo(f"pale-heron: {words}", err=True), _named(dialects))
     if done.torn:
         click.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
+    for lane in done.unknown:
+        click.echo(
+            f"pale-heron: how {lane} speaks is not known, so some of its secrets may still be there. "
+            f"Name them: --secret TEXT; or its dialect: --dialect '{lane}=NAME' (pale-heron dialect list)",
+            err=True,
+        )
     print(f"{target}: {done.secrets} secrets masked at {done.places} places")
+
+
+def _named(texts: tuple[str, ...]) -> dict[str, str]:
+    known, found = known_dialects(), {}
+    for text in texts:
+        lane, equals, name = text.rpartition("=")
+        if not equals or not lane:
+            raise Trouble(f"--dialect {text!r} is not LANE=NAME", "Write --dialect hide=bittern")
+        if name not in known:
+            nearest = nearest_words(name, dict.fromkeys(known))
+            raise Trouble(f"There is no dialect {name!r}{nearest}", f"There are: {', '.join(known)}")
+        found[lane] = name
+    return found

@@ -52,9 +52,12 @@ def send(
             text = payloads.pop(0).encode() if payloads and (prompts or client.dialect is None) else None
             exchange = client.run(command, text)
             every_ok = every_ok and exchange.status == OK
-            masking = None if show_secrets else client.dialect
-            reported = exchange_object(exchange, masking)
-            print(json.dumps(reported, ensure_ascii=False) if as_json else _words(exchange, client.dialect, masking))
+            masking = not show_secrets
+            if as_json:
+                reported = exchange_object(exchange, client.dialect, masking=masking)
+                print(json.dumps(reported, ensure_ascii=False))
+            else:
+                print(_words(exchange, client.dialect, masking=masking))
     if not every_ok:
         raise click.exceptions.Exit(Exit.NO)
 
@@ -78,9 +81,9 @@ def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
 _SHOWN: Final = {ECHO: "echo", NOTICE: "notice", PROMPT: "prompt", SENT: "sent", PAYLOAD: "payload"}
 
 
-def _words(exchange: Exchange, dialect: Dialect | None, masking: Dialect | None) -> str:
+def _words(exchange: Exchange, dialect: Dialect | None, *, masking: bool) -> str:
     """For people: the command, its reply line by line with the fields named, and the result."""
-    secret = secrets_of(masking, exchange) if masking else set()
+    secret = secrets_of(dialect, exchange) if masking else set()
     rows = [shown(exchange.sent, secret)]
     rows += [f"    {each.meaning}" for each in exchange.commands if each.meaning]
     for heard in exchange.heard:

@@ -62,6 +62,8 @@ class LaneSnapshot:
     line: LineSnapshot
     dialogue: DialogueSnapshot
     fix: FixSnapshot
+    secrets: frozenset[str]
+    """Values that went over the lane and must not be shown."""
     steps: tuple[LinkStage, ...]
     module: "ModuleSnapshot | None"
     """What is known of its module; None where it speaks no dialect of commands."""
@@ -243,6 +245,7 @@ class Lane:
             line=line,
             dialogue=dialogue,
             fix=fix,
+            secrets=self.streams.secrets,
             steps=steps(self._opening, line, fix.state.has_position, dialogue.answered, now, answering),
             module=module.snapshot() if module else None,
             findings=_joined(findings(evidence), fix.remarks),

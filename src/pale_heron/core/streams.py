@@ -18,6 +18,7 @@ from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
+    from pale_heron.core.device.dialogue.secret_values import SecretScanner
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
     from pale_heron.core.gnss.reported import ReportedPosition
@@ -26,6 +27,7 @@ LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device says what it is at its start, or when it is asked."""
 
 LONGEST: Final = 120
+LONGEST_SCANNED: Final = 600
 BEFORE_BYTES: Final = 4096
 WAITING_BYTES: Final = 1 << 16
 """What is kept at least for a module of which nothing is known yet: of what came before, and once it was sent to."""
@@ -53,6 +55,10 @@ class DialectSource(Protocol):
         """The name of the dialect of whoever says this line; empty for nobody."""
         ...
 
+    def every(self) -> "Iterable[Dialect]":
+        """All that are known: what any of them calls a secret is masked where none was recognised."""
+        ...
+
     @property
     def standard(self) -> str:
         """The name of the standards' own."""
@@ -75,13 +81,33 @@ class LaneStreams:
         self._before_bytes = 0
         self._sent = False
         self._byte_ns = 0
+        self._scanner: SecretScanner | None = None
         self.reported: list[ReportedPosition] = []
         """The positions that the module reported, until somebody takes them."""
 
     @property
     def secrets(self) -> frozenset[str]:
-        """Values that must not be shown, as far as the module sent them or was sent them."""
-        return self.module.secrets if self.module is not None else frozenset()
+        """Values that must not be shown: by the module's dialect, and by what the lines are, whoever speaks."""
+        own = self.module.secrets if self.module is not None else frozenset()
+        return own | self._scanner.values if self._scanner is not None else own
+
+    def speaks_unknown(self) -> bool:
+        """Whether text came or went, and nobody knows in which dialect: what it calls a secret may not be seen."""
+        spoken = self._tried > 0 or self._sent
+        known = self.module is not None and self._dialects and self.module.dialect.name != self._dialects.standard
+        return spoken and not known
+
+    def _scan(self, frames: Iterable[Frame], dialects: DialectSource) -> None:
+        """Look for secrets in text that went over the lane."""
+        for frame in frames:
+            if frame.kind is not TEXT or len(frame.data) > LONGEST_SCANNED or not _may_be_secret(frame.data):
+                continue
+            if self._scanner is None:
+                from pale_heron.core.device.dialogue.secret_values import SecretScanner
+
+                self._scanner = SecretScanner()
+            text = frame.data.decode("latin-1").strip("\r\n")
+            self._scanner.take(text, dialects.every(), sent=frame.direction is OUT)
 
     @property
     def spoken_to(self) -> bool:
@@ -100,6 +126,8 @@ class LaneStreams:
             self.reported += self.module.feed(chunk, byte_ns)
         if self._tried <= LINES_TRIED and not self._chosen:
             self._recognise(frames, self._dialects)
+        if frames:
+            self._scan(frames, self._dialects)
         return frames
 
     def take(self, frames: Iterable[Frame]) -> None:
@@ -113,17 +141,26 @@ class LaneStreams:
                 str(event.details.get("name", "")), table if isinstance(table, Mapping) else None
             )
             self.speak(dialect, chosen=event.details.get("by") != "recognised")
-        return self.framing.event(event)
+        frames = self.framing.event(event)
+        if self._dialects is not None:
+            self._scan(frames, self._dialects)
+        return frames
 
     def tick(self, now: int) -> list[Frame]:
         """The frames that a pause up to `now` ends."""
         if self.module is not None:
             self.module.tick(now)
-        return self.framing.tick(now)
+        frames = self.framing.tick(now)
+        if frames and self._dialects is not None:
+            self._scan(frames, self._dialects)
+        return frames
 
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
-        return self.framing.finish()
+        frames = self.framing.finish()
+        if self._dialects is not None:
+            self._scan(frames, self._dialects)
+        return frames
 
     def speak(self, dialect: "Dialect", *, chosen: bool = False) -> None:
         """From now on the lane's module speaks this dialect, until a person chooses another.
@@ -175,3 +212,8 @@ class LaneStreams:
             self.speak(dialects.named(name))
         elif dialects.recognition is Recognition.ON_REPORT:
             self.found = name
+
+
+def _may_be_secret(data: bytes) -> bool:
+    """A command, a reply in the extended syntax of V.250, or a number alone: cheap, since most lines are none."""
+    return b"+" in data or data[:2] in (b"AT", b"at", b"At", b"aT") or data.strip(b'" \r\n').isdigit()

@@ -4,7 +4,7 @@ A record keeps the tables of each dialect that was used, so that it is understoo
 installed by that time. It says so at its start (the event `recording`); older records are understood by what is here.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.core.frames import Event
@@ -60,6 +60,10 @@ class DialectBook:
         # Those of the user come last, and go before those that ship.
         known = reversed(self._known().values())
         return next((each.name for each in known if each.commands_modules and each.recognises(line)), "")
+
+    def every(self) -> "Iterable[Dialect]":
+        """Those of the record, and those that are installed."""
+        return (*self._kept.values(), *self._known().values())
 
     def _known(self) -> "dict[str, Dialect]":
         """What is installed; its files are read when the first lane needs one."""

@@ -143,10 +143,10 @@ def _at_prompt(exchange: Exchange, payload: bytes | None) -> bytes:
     return payload if counted else payload + CTRL_Z
 
 
-def exchange_object(exchange: Exchange, dialect: Dialect | None) -> dict[str, object]:
-    """An exchange as `send --json` prints it; with a dialect given, what that calls secret is masked."""
-    secret = secrets_of(dialect, exchange) if dialect else set()
-    hidden = dialect.secrets if dialect else frozenset()
+def exchange_object(exchange: Exchange, dialect: Dialect | None, *, masking: bool = True) -> dict[str, object]:
+    """An exchange as `send --json` prints it; while `masking`, secrets are masked, by its dialect and the standards."""
+    secret = secrets_of(dialect, exchange) if masking else set()
+    hidden = dialect.secrets if dialect and masking else frozenset()
     return {
         "command": without(exchange.sent.decode("latin-1"), secret),
         "echo": exchange.echo,

@@ -55,8 +55,8 @@ _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 _DECIDING: Final = {
     "GGA": ("quality", "time"),
     "GNS": ("modes",),
-    "RMC": ("status", "status_mode", "time"),
-    "GLL": ("status", "status_mode"),
+    "RMC": ("status", "status_mode", "status_by", "time"),
+    "GLL": ("status", "status_mode", "status_by"),
     "GSA": ("dimension",),
     MODULE: ("module", "time"),
 }
@@ -392,7 +392,7 @@ class FixTracker:
             epoch.where_by_rmc, epoch.speed, epoch.course = tuple(fields[3:7]), fields[7], fields[8]
             if epoch.fixed_by_gga is not False:
                 self._epochs.place(fields[3:7])
-        self._judge(frame, "RMC", (status or "V", mode, "known" if time_of_day(fields[1]) is not None else ""))
+        self._judge(frame, "RMC", (status or "V", mode, "RMC", "known" if time_of_day(fields[1]) is not None else ""))
 
     def _gll(self, frame: Frame) -> None:
         fields = fields_of(frame.data)
@@ -405,7 +405,7 @@ class FixTracker:
         if self._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
             if has_fix:
                 self._epochs.place(fields[1:5])
-            self._judge(frame, "GLL", (status or "V", mode))
+            self._judge(frame, "GLL", (status or "V", mode, "GLL"))
 
     def _gsa(self, frame: Frame) -> None:
         gsa = gsa_words(frame.data)

@@ -109,6 +109,8 @@ class FixIndicators(NamedTuple):
     modes: str = ""
     status: str = ""
     status_mode: str = ""
+    status_by: str = ""
+    """Who said it: RMC or GLL."""
     dimension: str = ""
     module: str = ""
     """What a module says in a line of its own: A where it has a position, V where not."""
@@ -141,7 +143,7 @@ def witnesses(indicators: FixIndicators) -> tuple[SourceVerdict, ...]:
             indicators.modes,
             f"modes {indicators.modes}, {_kind(FixIndicators(modes=indicators.modes)) or 'no position'}",
         ),
-        ("RMC", indicators.status, f"status {indicators.status}{_mode_words(indicators)}"),
+        (indicators.status_by or "RMC", indicators.status, f"status {indicators.status}{_mode_words(indicators)}"),
         ("module", indicators.module, "a position" if indicators.module == "A" else "no position"),
     )
     heard = [(formatter, words) for formatter, word, words in reports if word]

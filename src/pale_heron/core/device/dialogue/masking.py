@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 
 from pale_heron.core.device.dialogue.exchanges import Exchange, Item, ReceivedLine, Unsolicited
+from pale_heron.core.device.dialogue.secret_values import SecretScanner, standard_secrets
 from pale_heron.core.device.schema.commands import TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import MASK
@@ -19,11 +20,19 @@ def secret_of_heard(dialect: Dialect, heard: Iterable[ReceivedLine]) -> set[str]
     return {raw for each in heard for name, raw in each.fields if raw and name in dialect.secrets}
 
 
-def secrets_of(dialect: Dialect, item: Item) -> set[str]:
-    """All secret values of one item; the echo holds those of the command."""
-    if isinstance(item, Exchange):
-        return secret_of_spoken(dialect, item.spoken) | secret_of_heard(dialect, item.heard)
-    return secret_of_heard(dialect, item.heard) if isinstance(item, Unsolicited) else set()
+def secrets_of(dialect: Dialect | None, item: Item) -> set[str]:
+    """All secret values of one item, by its dialect where one is known, and by the standards in every spelling."""
+    if not isinstance(item, Exchange | Unsolicited):
+        return set()
+    scanner = SecretScanner()
+    lines = [(item.sent, True)] if isinstance(item, Exchange) else []
+    for data, sent in (*lines, *((each.data, False) for each in item.heard)):
+        scanner.take(data.decode("latin-1").strip("\r\n"), (), sent=sent)
+    found = scanner.values
+    if dialect is not None:
+        found |= secret_of_heard(dialect, item.heard)
+        found |= secret_of_spoken(dialect, item.spoken) if isinstance(item, Exchange) else set()
+    return found
 
 
 def without(text: str, secrets: Iterable[str]) -> str:
@@ -35,7 +44,8 @@ def without(text: str, secrets: Iterable[str]) -> str:
 
 def masked_command(dialect: Dialect | None, line: str) -> str:
     """A command line as it may be shown."""
-    return line if dialect is None else without(line, secret_of_spoken(dialect, dialect.spoken(line)))
+    own = set() if dialect is None else secret_of_spoken(dialect, dialect.spoken(line))
+    return without(line, own | standard_secrets(line))
 
 
 def shown(data: bytes, secrets: Iterable[str]) -> str:

@@ -84,6 +84,11 @@ class Dialect:
         found += [each.line for each in self.notices.values()]
         return found + [each.line for each in self.results.values()]
 
+    @cached_property
+    def secret_patterns(self) -> "list[Pattern[str]]":
+        """The expressions for lines that carry a secret."""
+        return [each for each in self.patterns if self.secrets & each.groupindex.keys()]
+
     @property
     def slow(self) -> tuple[str, ...]:
         """The expressions that took too long and are passed over."""

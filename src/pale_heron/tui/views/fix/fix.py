@@ -108,7 +108,8 @@ def _sureness(fix: FixSnapshot, look: FixChoices) -> Line:
         return ()
     about = "the reference" if found.from_reference else "their mean"
     few = found.independent < FEW_INDEPENDENT
-    warning = f", but they are worth only {int(found.independent)} independent ones" if few else ""
+    worth = figures.several(int(found.independent), "independent position")
+    warning = f", but they are worth only {worth}" if few else ""
     return line(
         f"Half of the last {figures.count(found.samples)} positions lie within ",
         (figures.distance(found.cep50_m), "*text"),

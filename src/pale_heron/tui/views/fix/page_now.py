@@ -220,7 +220,7 @@ def _systems(fix: FixSnapshot, narrow: bool) -> list[Line]:
                 (f"  C/N0 {best}" if best and not narrow else "", "quiet"),
             )
         )
-    return rows or [line(("none seen", "quiet"))]
+    return rows or [line(("none seen" if fix.sky.heard else "no list of satellites came", "quiet"))]
 
 
 def systems_of(fix: FixSnapshot) -> list[tuple[str, tuple[int, int]]]:

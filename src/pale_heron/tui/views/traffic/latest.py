@@ -34,7 +34,7 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[LatestLines]:
     for lane in snapshot.lanes:
         for direction, types in ((Direction.IN, lane.line.types), (Direction.OUT, lane.line.sent_types)):
             found += [
-                LatestLines(lane.name, direction, _masked(each, lane.module.secrets if lane.module else frozenset()))
+                LatestLines(lane.name, direction, _masked(each, lane.secrets))
                 for each in types
                 if each.latest is not None and _shows(selection, each.latest)
             ]

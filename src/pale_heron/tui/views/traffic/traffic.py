@@ -153,7 +153,7 @@ def row_of(entry: Entry | None, before: Entry | None, look: ListStyle, width: in
 
 def secrets_of(snapshot: BenchSnapshot) -> dict[str, frozenset[str]]:
     """What must not be shown, by lane."""
-    return {lane.name: lane.module.secrets for lane in snapshot.lanes if lane.module and lane.module.secrets}
+    return {lane.name: lane.secrets for lane in snapshot.lanes if lane.secrets}
 
 
 def masked(frame: Frame, secrets: Mapping[str, frozenset[str]]) -> Frame:

@@ -1,0 +1,102 @@
+"""Secret values in single lines: found by what a command or a reply is, whoever speaks and however it is written.
+
+What no dialect was chosen for is masked too: by the standards' own commands in every spelling (quoted or not, with
+blanks, several in a line), and by what any known dialect calls a secret.
+"""
+
+import re
+from collections.abc import Iterable, Mapping
+from typing import Final
+
+from pale_heron.core.device.schema.dialect import Dialect
+
+SHORTEST: Final = 3
+"""What is shorter would be masked wherever two letters come together."""
+
+MOST: Final = 500
+LINES_AFTER: Final = 6
+"""So many lines after a question for an identity may be its answer."""
+
+COMMANDS: Final[Mapping[str, tuple[int, ...]]] = {
+    "+CPIN": (0, 1),
+    "+CPIN2": (0, 1),
+    "+CLCK": (2,),
+    "+CPWD": (1, 2),
+    "+CGAUTH": (2, 3),
+}
+"""Which values of a command are secret, from 0: PIN, PUK and their successors (3GPP 27.007, 8.3), passwords of locks
+(7.4, 7.5), user and password of a connection (10.1.31)."""
+
+NUMBERS: Final = {"+CNUM": (1,)}
+"""The same of replies: its own number (27.007, 7.1)."""
+
+IDENTITIES: Final = ("+CGSN", "+GSN", "+CIMI", "+CCID")
+"""Questions whose answer is a number alone: of the equipment, the subscriber, the card (27.007, 5.4 and 5.6)."""
+
+_SET: Final = re.compile(r'(\+[A-Z0-9]+)\s*=\s*((?:"[^"]*"?|[^;"\r\n])*)', re.IGNORECASE)
+_REPLY: Final = re.compile(r'\s*(\+[A-Z0-9]+):\s*((?:"[^"]*"?|[^"\r\n])*)', re.IGNORECASE)
+_ASKS: Final = re.compile(r"\+C?[A-Z]{2,4}", re.IGNORECASE)
+_IDENTITY: Final = re.compile(r'\s*(?:\+[A-Z0-9]+:\s*)?"?(\d{8,22}[0-9A-Fa-f]?)"?\s*', re.IGNORECASE)
+_VALUE: Final = re.compile(r'\s*(?:"([^"]*)"?|([^,]*))\s*(?:,|$)')
+
+
+def values_of(text: str) -> list[str]:
+    """The values of a command or a reply, without quotes and blanks around them."""
+    found, at = [], 0
+    while at < len(text):
+        match = _VALUE.match(text, at)
+        if match is None or match.end() == at:
+            break
+        found.append(match[1] if match[1] is not None else match[2].strip())
+        at = match.end()
+    return found
+
+
+def standard_secrets(text: str) -> set[str]:
+    """Secret values of a line by the standards' own commands and replies."""
+    found: set[str] = set()
+    for pattern, table in ((_SET, COMMANDS), (_REPLY, NUMBERS)):
+        for match in pattern.finditer(text) if "+" in text else ():
+            places = table.get(match[1].upper(), ())
+            values = values_of(match[2])
+            found.update(values[place] for place in places if place < len(values))
+    return {each for each in found if len(each) >= SHORTEST}
+
+
+def dialect_secrets(text: str, dialects: Iterable[Dialect]) -> set[str]:
+    """What any of the dialects calls secret in a line: the values of a command, or the fields of a reply."""
+    found: set[str] = set()
+    for dialect in dialects:
+        names = dialect.secrets
+        for spoken in dialect.spoken(text):
+            found.update(value for name, value in spoken.values.items() if name in names)
+        for pattern in dialect.secret_patterns:
+            match = pattern.fullmatch(text.strip())
+            if match is not None:
+                found.update(value for name, value in match.groupdict().items() if value and name in names)
+    return {each for each in found if len(each) >= SHORTEST}
+
+
+class SecretScanner:
+    """Takes the text lines of one lane, both directions; keeps every secret value that it saw."""
+
+    def __init__(self) -> None:
+        self.values: set[str] = set()
+        self._answers = 0
+
+    def take(self, text: str, dialects: Iterable[Dialect], *, sent: bool) -> bool:
+        """Whether the line held a secret that was not known before."""
+        found: set[str] = set()
+        if sent and any(each.upper() in IDENTITIES for each in _ASKS.findall(text)):
+            self._answers = LINES_AFTER
+        elif not sent and self._answers:
+            self._answers -= 1
+            identity = _IDENTITY.fullmatch(text)
+            found = {identity[1]} if identity else set()
+        if "+" in text or text[:2].upper() == "AT":
+            found |= standard_secrets(text) | dialect_secrets(text, dialects)
+        new = found - self.values
+        if not new or len(self.values) >= MOST:
+            return False
+        self.values |= new
+        return True
