@@ -215,5 +215,5 @@ def test_a_bench_file_is_recorded_and_the_findings_are_the_same_without_a_screen
     lanes = json.loads(run("summary", "--json", out).stdout)["lanes"]
     found = {lane["lane"]: [each["id"] for each in lane["findings"]] for lane in lanes}
     assert found["wrong"] == ["rate-mismatch"]
-    assert found["quiet"][:2] == ["unpowered", "wrong-port"]
+    assert found["quiet"][:2] == ["asked-only", "unpowered"]
     assert all(each["text"] and each["next"] for lane in lanes for each in lane["findings"])

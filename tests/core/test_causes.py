@@ -174,7 +174,9 @@ def test_evidence_moves_causes() -> None:
         return weights(lane, BEGIN + 10 * SECOND)
 
     usual = silent(LineSettings())
-    assert max(usual, key=lambda name: usual[name]) == "unpowered"
+    assert max(usual, key=lambda name: usual[name]) == "asked-only"
+    quiet = silent(LineSettings(listen_only=True))
+    assert "asked-only" not in quiet and max(quiet, key=lambda name: quiet[name]) == "unpowered"
     one_off = silent(LineSettings(dtr=False))
     assert max(one_off, key=lambda name: one_off[name]) == "held-in-reset"
     moving = silent(LineSettings(), Event(BEGIN, "x", "driver-errors", {"framing": 9, "breaks": 3}))

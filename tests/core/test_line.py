@@ -79,7 +79,7 @@ def test_noise_cannot_fill_the_inventory() -> None:
 
 GARBAGE = bytes(range(128, 256)) * 4
 
-SILENCE = ["unpowered", "wrong-port", "swapped", "held-in-reset", "no-ground"]
+SILENCE = ["asked-only", "unpowered", "wrong-port", "swapped", "held-in-reset", "no-ground"]
 CHAINS = {
     "nothing yet": ([], 1, ["reached", "waiting", "not-yet", "not-yet", "not-yet"], []),
     "nothing for long": ([], 9, ["reached", "waiting", "not-yet", "not-yet", "not-yet"], SILENCE),

@@ -155,7 +155,20 @@ def test_a_program_that_sets_another_rate_gets_garbage(terminal: Terminal) -> No
         assert port.read(400).endswith(GGA)
         port.write(b"$PCURLEW,WHO*2A\r\n")
         time.sleep(0.05)
-        assert terminal.work(0.01) == [b"$PCURLEW,WHO*2A"]
+        # As long as the line takes for it: 18 ms.
+        assert [line for _ in range(4) for line in terminal.work(0.01)] == [b"$PCURLEW,WHO*2A"]
+
+
+def test_input_keeps_to_the_line_rate_too() -> None:
+    terminal = Terminal(9600, whole_lines=False)
+    with serial.Serial(terminal.path, 9600, timeout=0) as port:
+        port.write(b"x" * 3000)
+        heard = sum(len(data) for _ in range(100) for data in terminal.work(0.01))
+        assert heard == pytest.approx(960, abs=25)
+        assert sum(len(data) for _ in range(20) for data in terminal.work(0.01, reading=False)) == 0
+        heard += sum(len(data) for _ in range(300) for data in terminal.work(0.01))
+        assert heard == 3000
+    terminal.close()
 
 
 def test_output_keeps_to_the_line_rate_and_too_much_is_lost(terminal: Terminal) -> None:

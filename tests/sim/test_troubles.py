@@ -35,7 +35,16 @@ def test_every_trouble_leads_to_a_cause_that_there_is() -> None:
     assert {play.finding for play in TROUBLES.values()} <= known
     unplayed = known - {play.finding for play in TROUBLES.values()}
     # What these stand on cannot be played on a pseudo-terminal, or is the second cause of a trouble that is played.
-    assert unplayed == {"wrong-port", "swapped", "held-in-reset", "no-ground", "overrun", "no-client", "far-side-mute"}
+    assert unplayed == {
+        "wrong-port",
+        "swapped",
+        "held-in-reset",
+        "no-ground",
+        "overrun",
+        "no-client",
+        "far-side-mute",
+        "unpowered",
+    }
 
 
 @pytest.mark.parametrize(("name", "least", "most"), [("few-damaged", 0.001, 0.04), ("many-damaged", 0.15, 0.35)])

@@ -103,11 +103,11 @@ ANSWERS = {
     "3D": ("The line is", "3D fix for "),
     "outage": ("Yes:", "The fix is lost since "),
     "at rest": ("Legible, but no sentence", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
-    "garbage": ("Bytes come, but not legible ones: 0 % of the last 512 bytes at 9600 8N1.", "Unknown"),
+    "garbage": ("Bytes arrive, but they are not legible: 0 % of the last 512 bytes are, at 9600 8N1.", "Unknown"),
     "text": ("Legible, but no sentence: 30 lines", "Unknown"),
     "no end": ("Bytes arrive, but no line has ended yet: 23 B", "Unknown"),
-    "silent": ("Not any more: silent for 41 s", "Unknown now: the lane is silent for 41 s; it said 3D last"),
-    "bad": ("Yes: 0.0 % of 3", "Unknown"),
+    "silent": ("Not any more: silent for 41 s", "Unknown now: the lane has been silent for 41 s; it said 3D last"),
+    "bad": ("No: 0.0 % of 3", "Unknown"),
 }
 
 

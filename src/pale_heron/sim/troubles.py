@@ -29,7 +29,7 @@ class TroublePlay(NamedTuple):
 
 
 TROUBLES: Final = {
-    "silent": TroublePlay("says nothing at all", lambda _: actors.Mute(), "unpowered"),
+    "silent": TroublePlay("says nothing at all", lambda _: actors.Mute(), "asked-only"),
     "falls-silent": TroublePlay(
         "speaks for 12 seconds, then no more", lambda seed: actors.Receiver(OPEN_SKY, seed, silent_after=12.0), "silent"
     ),

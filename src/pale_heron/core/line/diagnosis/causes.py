@@ -64,6 +64,10 @@ def seen(words: Phrase) -> Sign:
     return Sign(lambda _: True, 0.0, words)
 
 
+def _lines(count: int) -> str:
+    return f"{count} line{'' if count == 1 else 's'}"
+
+
 _ZERO = seen(wording.waited)
 _SEEN_ON_WIRE = Sign(lambda evidence: evidence.signal_seen, -0.4, wording.signal_words)
 
@@ -104,6 +108,22 @@ CAUSES: Final[tuple[Cause, ...]] = (
         (_ZERO,),
     ),
     Cause(
+        "asked-only",
+        lambda evidence: evidence.wire_mute and not (evidence.settings and evidence.settings.listen_only),
+        0.62,
+        "Nothing has come since opening: it may speak only when it is asked, as modules, consoles and loops do.",
+        "Send AT, or Enter alone (:), and see whether anything answers.",
+        (
+            _ZERO,
+            Sign(
+                lambda evidence: evidence.dialogue.unanswered,
+                -0.4,
+                lambda evidence: f"but {_lines(evidence.dialogue.sent)} sent, none answered",
+            ),
+            _SEEN_ON_WIRE,
+        ),
+    ),
+    Cause(
         "unpowered",
         lambda evidence: evidence.wire_mute,
         0.6,
@@ -129,7 +149,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.dialogue.unanswered,
                 0.15,
-                lambda evidence: f"{evidence.dialogue.sent} lines sent, none answered",
+                lambda evidence: f"{_lines(evidence.dialogue.sent)} sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),

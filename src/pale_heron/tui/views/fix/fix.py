@@ -5,6 +5,7 @@ from typing import Final
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.course import MILESTONES
 from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
@@ -146,5 +147,8 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
         passed = figures.duration((snapshot.now - start.begin) / SECOND)
         mode = f" of a {start.mode} start" if start.mode != "unknown" else ""
     missing = start.waiting_for if start else "3D"
+    if fix.state.state == TIME_ONLY and missing in MILESTONES[: MILESTONES.index("time") + 1]:
+        # It was known before this start.
+        missing = MILESTONES[MILESTONES.index("time") + 1]
     role = STATE_ROLES[fix.state.state]
     return line((f"{known}, after {passed}{mode}", f"*{role}"), f": {seen}. Waiting for: {missing}.")

@@ -41,6 +41,10 @@ _STEP_WORDS = {
 }
 
 
+_HOW_MUCH: Final = ((0.99, "Yes: "), (0.9, "Nearly all of it: "), (0.5, "In part: "), (1e-9, "Hardly: "), (0.0, "No: "))
+"""How the question is answered where so large a share is valid."""
+
+
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:
     """The whole view."""
     verdict, answer = answer_of(snapshot, lane)
@@ -94,19 +98,26 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
         share, count = legible_lately(tracked)
         legible = figures.share(share)
         role = "coral" if step.state is StageStatus.BROKEN else "amber"
+        what = (
+            "Bytes arrive, but they are not legible: "
+            if role == "coral"
+            else "Too few bytes to say whether they are legible: "
+        )
         return role, line(
-            ("Bytes come, but not legible ones: ", f"*{role}"),
-            f"{legible} of the last {figures.count(count)} bytes at {lane.settings or '–'}.",
+            (what, f"*{role}"),
+            f"{legible} of the last {figures.count(count)} bytes are, at {lane.settings or '–'}.",
         )
     checked = tracked.recent_valid + tracked.recent_damaged
     if not checked:
         return "amber", line(
-            ("Legible, but no sentence: ", "*amber"), f"{figures.count(tracked.recent_lines)} lines in the last minute."
+            ("Legible, but no sentence: ", "*amber"),
+            f"{figures.several(tracked.recent_lines, 'line')} in the last minute.",
         )
     good = tracked.recent_valid / checked
     role = "reed" if good > 0.99 else "amber" if good > 0.9 else "coral"
+    word = next(word for least, word in _HOW_MUCH if good >= least)
     return role, line(
-        ("Yes: ", f"*{role}"),
+        (word, f"*{role}"),
         (figures.share(good, 1), "*text"),
         f" of {figures.count(checked)} sentences in the last minute are valid",
         f" at {lane.settings}." if lane.settings else ".",
@@ -141,16 +152,8 @@ def load_of(lane: LaneSnapshot) -> float | None:
 
 
 def _load_words(lane: LaneSnapshot) -> list[Span]:
-    load, hertz = load_of(lane), update_rate(lane)
-    if load is None:
-        return []
-    words = [Span(" The line is "), Span(figures.share(load), "*text"), Span(" full")]
-    if hertz and hertz < 5 and load:
-        times = load * 5 / hertz
-        words.append(Span(f"; 5 Hz would need {times:.1f} times its capacity." if times > 1 else "; 5 Hz would fit."))
-    else:
-        words.append(Span("."))
-    return words
+    load = load_of(lane)
+    return [] if load is None else [Span(" The line is "), Span(figures.share(load), "*text"), Span(" full.")]
 
 
 def _arrives(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:

@@ -243,9 +243,15 @@ def head(snapshot: BenchSnapshot, state: HeadState, width: int) -> list[Line]:
         ),
     ]
     if not lines:
-        words = [Span("Nothing is being said: ", "*amber"), Span("no line in the last minute.")]
+        opaque = sum(lane.line.recent_framed for lane in lanes)
+        words = [Span("Nothing is being received: ", "*amber"), Span("no line in the last minute.")]
+        if opaque:
+            words = [
+                Span("No line, only bytes that are no text: ", "*amber"),
+                Span(f"{figures.size(opaque)} in the last minute."),
+            ]
     elif not rates:
-        words[1:3] = [Span(f"{figures.count(lines)} lines in the last minute. ", "*text")]
+        words[1:3] = [Span(f"{figures.several(lines, 'line')} in the last minute. ", "*text")]
     question, *answer = headline(QUESTION, role, tuple(words), width)
     return [question, *answer[:1], _list_state(state, width)]
 
