@@ -22,6 +22,7 @@ from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.system import write_at
+from pale_heron.system.private import new_file
 
 NOT_MASKED = "Every byte as it went over the line: passwords and identities in it are not masked."
 REDACTED = "A copy made for sharing: stars stand for what the dialects call secret."
@@ -58,8 +59,9 @@ class CaptureWriter:
         if path.exists():
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0), 0o644)
+            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            # Pass phrases went over the line: the record is for its user alone.
+            self._file = new_file(path)
             header = pcapng.section(f"pale-heron {__version__}", comment)
             events = pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON")
             self._put(header, describes=True)

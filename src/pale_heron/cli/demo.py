@@ -11,7 +11,7 @@ from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings, nearest_words
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.launch import Device
 
 
@@ -79,7 +79,7 @@ def _play(name: str, seed: int, record: bool) -> None:
     lanes = []
     try:
         for place, played in enumerate(SCENES[name]):
-            link = simulated_folder() / f"{played.lane}-of-{os.getpid()}"
+            link = own_folder() / f"{played.lane}-of-{os.getpid()}"
             words = ("curlew", "--seed", str(seed + place), "--scene", played.scene, "--host-time")
             devices.append(Device(*words, link=link))
             lanes.append(LaneSpec(played.lane, devices[-1].path, LineSettings(9600), role=played.role))
@@ -92,7 +92,7 @@ def _play(name: str, seed: int, record: bool) -> None:
 def _modules(seed: int, record: bool) -> None:
     from pale_heron.sim.modules import KINDS, MARSH
 
-    link = simulated_folder() / f"of-{os.getpid()}"
+    link = own_folder() / f"of-{os.getpid()}"
     power = ("--when-opened", "--after", "0.5")
     devices = Device(MARSH, "--seed", str(seed), *power, link=link, count=KINDS[MARSH])
     names = ("bittern hide", "bittern buoy", "plover", "wren", "teal")
@@ -109,7 +109,7 @@ def _modules(seed: int, record: bool) -> None:
 
 def _cable(scene: str, seed: int, record: bool) -> None:
     """Two lanes with a way between them that loses and spoils a little: for trials."""
-    link = simulated_folder() / f"way-of-{os.getpid()}"
+    link = own_folder() / f"way-of-{os.getpid()}"
     rate, faults = CABLES[scene]
     words = [word for fault in faults for word in ("--fault", fault)]
     device = Device("cable", "--seed", str(seed), "--rate", str(rate), *words, link=link, count=2)
@@ -126,7 +126,7 @@ def _cable(scene: str, seed: int, record: bool) -> None:
 def _bridge(seed: int, record: bool) -> None:
     """Teal on its line, and the far end of its TCP connection as a lane that waits for it."""
     port = free_port()
-    link = simulated_folder() / f"teal-of-{os.getpid()}"
+    link = own_folder() / f"teal-of-{os.getpid()}"
     words = ("--seed", str(seed), "--rate", str(BRIDGE_RATE), "--far-port", str(port), "--when-opened")
     device = Device("teal", *words, link=link)
     try:

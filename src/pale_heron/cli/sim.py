@@ -17,7 +17,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
@@ -244,7 +244,7 @@ def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:
 
 def _free_link(device: str) -> Path:
     """A name in the folder where the port list looks, that no running device has."""
-    folder = simulated_folder()
+    folder = own_folder()
     return next(
         folder / name
         for name in (device, *(f"{device}-{count}" for count in range(2, 1000)))

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from pale_heron.core.trouble import Trouble
-from pale_heron.files.whole import written_whole
+from pale_heron.files.whole import PRIVATE, written_whole
 
 Row = Callable[[str, str], Any]
 
@@ -33,7 +33,7 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
             return found
 
         yield row
-        with written_whole(path) as fresh:
+        with written_whole(path, PRIVATE) as fresh:
             fresh.write_text(tomlkit.dumps(document), "utf-8")
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None

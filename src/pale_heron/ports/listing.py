@@ -13,7 +13,7 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
 from pale_heron.ports.opening import VIRTUAL, console_hint
 from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
-from pale_heron.system import is_running
+from pale_heron.system import is_ours, is_running
 
 FREE = "free"
 
@@ -137,7 +137,8 @@ def _state(device: str, walked: DeviceHolders, player: str = "") -> tuple[str, s
 
 def _links() -> list[Path]:
     folder = simulated_folder()
-    links = sorted(folder.iterdir()) if folder.is_dir() else []
+    # In a shared folder others may plant what they like.
+    links = sorted(folder.iterdir()) if folder.is_dir() and is_ours(folder) else []
     return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists() and _played(link)]
 
 

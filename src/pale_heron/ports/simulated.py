@@ -6,10 +6,25 @@ import os
 import tempfile
 from pathlib import Path
 
+from pale_heron.core.trouble import Trouble
 from pale_heron.system import user_id
+from pale_heron.system.private import private_folder
 
 LABEL = ".adapter"
 """Beside the link of a device lies a file of this ending: what its adapter says of itself, as a JSON object."""
+
+
+def own_folder() -> Path:
+    """The same for whoever leaves a link there: made for this user alone. Trouble where somebody else has it."""
+    folder = simulated_folder()
+    try:
+        private_folder(folder.parent)
+        return private_folder(folder)
+    except OSError as problem:
+        raise Trouble(
+            f"Simulated devices cannot be left in {folder}: {problem.strerror}",
+            "Set XDG_RUNTIME_DIR to a folder of your own, or choose another --link",
+        ) from None
 
 
 def simulated_folder() -> Path:

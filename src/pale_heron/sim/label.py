@@ -5,6 +5,8 @@ import os
 from pathlib import Path
 from typing import NamedTuple
 
+from pale_heron.system.private import new_file, remove_own
+
 ENDING = ".adapter"
 
 
@@ -22,7 +24,9 @@ class Label(NamedTuple):
 
 
 def write_label(link: Path, label: Label) -> None:
-    """Write it as one JSON object; `process` is whoever plays the device, and holds it no more than a wire does.
+    """Write it as one JSON object, never through a link; OSError where somebody else's file is there.
+
+    `process` is whoever plays the device, and holds it no more than a wire does.
 
     Where it is `held` that is left out: the player then counts as another program.
     """
@@ -32,4 +36,7 @@ def write_label(link: Path, label: Label) -> None:
         "serial_number": label.serial_number,
         **({} if label.held else {"process": str(os.getpid())}),
     }
-    label_of(link).write_text(json.dumps(content), "utf-8")
+    path = label_of(link)
+    remove_own(path)
+    with os.fdopen(new_file(path), "w", encoding="utf-8") as file:
+        json.dump(content, file)

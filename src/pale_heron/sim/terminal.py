@@ -8,6 +8,7 @@ from pale_heron.sim.label import Label, label_of, write_label
 from pale_heron.sim.loopback import LoopbackServer
 from pale_heron.sim.wire import resampled
 from pale_heron.system import TERMINALS
+from pale_heron.system.private import remove_own
 
 MOST_QUEUED = 4096
 """The device's own output buffer, in bytes; what does not fit is lost, as in a receiver that is asked for too much."""
@@ -89,9 +90,9 @@ class Terminal:
 
     def _make_link(self, link: Path, label: Label | None) -> None:
         try:
-            link.parent.mkdir(parents=True, exist_ok=True)
+            link.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             if link.is_symlink():
-                link.unlink()
+                remove_own(link)
             if label is not None:
                 # Before the link, and removed after it: whoever sees the link can read the label.
                 write_label(link, label)

@@ -79,6 +79,11 @@ def user_id() -> str:
     return str(os.getuid())
 
 
+def is_ours(path: Path) -> bool:
+    """Whether a file, a folder, or a link itself belongs to this user."""
+    return path.lstat().st_uid == os.getuid()
+
+
 def write_at(file: int, data: bytes, offset: int) -> int:
     """Write to a place in a file; how many bytes were taken."""
     return os.pwrite(file, data, offset)

@@ -1,0 +1,83 @@
+"""What is for this user alone, and what must not be written through: planted links, folders of others, open modes."""
+
+import os
+import stat
+from pathlib import Path
+
+import pytest
+
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_rows import kept_rows
+from pale_heron.files.whole import written_whole
+from pale_heron.ports.listing import ports
+from pale_heron.ports.simulated import own_folder, simulated_folder
+from pale_heron.sim.label import Label, label_of, write_label
+from pale_heron.system import private
+
+
+def mode(path: Path) -> int:
+    return stat.S_IMODE(path.stat().st_mode)
+
+
+def test_a_planted_link_is_not_written_through(tmp_path: Path) -> None:
+    victim = tmp_path / "victim"
+    victim.write_text("precious")
+    link = tmp_path / "curlew"
+    label_of(link).symlink_to(victim)
+    write_label(link, Label("simulated Curlew", "MARSH-1"))
+    assert victim.read_text() == "precious" and not label_of(link).is_symlink()
+    assert mode(label_of(link)) == 0o600
+    target = tmp_path / "t.gpx"
+    target.symlink_to(victim)
+    (tmp_path / "t.gpx.new").symlink_to(victim)
+    with written_whole(target) as fresh:
+        fresh.write_text("a track")
+    assert victim.read_text() == "precious"
+    assert target.read_text() == "a track" and not target.is_symlink()
+
+
+def test_what_is_somebody_elses_is_left_alone(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    theirs = tmp_path / "theirs"
+    theirs.write_text("precious")
+    monkeypatch.setattr(private, "is_ours", lambda path: path != theirs)
+    with pytest.raises(OSError, match="belongs to somebody else"):
+        private.remove_own(theirs)
+    assert theirs.read_text() == "precious"
+    private.remove_own(tmp_path / "nothing")
+
+
+def test_simulated_devices_lie_in_a_folder_of_ones_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    assert own_folder() == simulated_folder()
+    assert mode(own_folder()) == 0o700
+    own_folder().rmdir()
+    elsewhere = tmp_path / "elsewhere"
+    elsewhere.mkdir()
+    simulated_folder().symlink_to(elsewhere)
+    with pytest.raises(Trouble, match="XDG_RUNTIME_DIR"):
+        own_folder()
+
+
+def test_what_others_planted_is_not_listed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    (own_folder() / "curlew").symlink_to("/dev/null")
+    assert [port.device for port in ports() if "curlew" in port.device]
+    monkeypatch.setattr("pale_heron.ports.listing.is_ours", lambda _: False)
+    assert not [port.device for port in ports() if "curlew" in port.device]
+
+
+def test_what_may_hold_pass_phrases_is_for_its_user(tmp_path: Path) -> None:
+    before = os.umask(0o022)
+    try:
+        CaptureWriter(tmp_path / "captures" / "a.pcapng").close()
+        assert (mode(tmp_path / "captures"), mode(tmp_path / "captures" / "a.pcapng")) == (0o700, 0o600)
+        bench = tmp_path / "bench.toml"
+        with kept_rows(bench, "lane", "bench file") as row:
+            row("nickname", "hide")
+        assert mode(bench) == 0o600
+        with written_whole(tmp_path / "t.svg") as fresh:
+            fresh.write_text("x")
+        assert mode(tmp_path / "t.svg") == 0o644
+    finally:
+        os.umask(before)
