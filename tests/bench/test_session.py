@@ -2,19 +2,25 @@
 
 import errno
 import os
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from tests.streams import GGA, RTCM
+from tests.streams import BEGIN, GGA, RTCM, sentences
 from tests.waiting import until
 
+from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.session import Session
+from pale_heron.bench.model import Model
+from pale_heron.bench.pipeline import Record
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.core.frames import SECOND, Chunk, Direction, Event
+from pale_heron.core.order import Entry
 from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.clock import StampClock
 from pale_heron.ports.queue import BoundedQueue
 from pale_heron.sim.terminal import Terminal
 
@@ -173,3 +179,40 @@ def test_stopping_twice_is_stopping_once(run: Run, tmp_path: Path) -> None:
     assert session.stop() == []
     assert session.stop() == []
     assert [event.name for event in events(tmp_path / "a.pcapng")] == ["recording", "opened", "closed"]
+
+
+class SlowModel(Model):
+    """Takes a second for every record, by a clock that it moves."""
+
+    seconds = 0.0
+
+    def feed(self, *records: Record) -> list[Entry]:
+        self.seconds += len(records)
+        return super().feed(*records)
+
+
+def test_a_picture_that_lies_behind_is_one_of_then() -> None:
+    """While decoding lags, what is not decoded yet is no silence, and it is said how far the picture lies behind."""
+    model, inbox, over = SlowModel(), BoundedQueue(), threading.Event()
+    clock = StampClock(lambda: BEGIN, lambda: int(model.seconds * SECOND))
+    decoder = Decoder(inbox, model, None, clock, over, lambda *_: None)
+    gga = sentences("GNGGA,094107,4607.0,S,06718.4,W,1,11,0.8,3.4,M,11.2,M,,")
+    inbox.put(Event(BEGIN, "curlew", "opened", {"address": "/dev/x", "rate": 9600, "framing": "8N1", "flow": "none"}))
+    for at in range(20):
+        inbox.put(Chunk("curlew", Direction.IN, BEGIN + at * SECOND // 10, gga * 300))
+    seen: list[tuple[float, list[str]]] = []
+    publish = model.publish
+
+    def published(now: int | None) -> None:
+        publish(now)
+        lane = model.published.lanes[0]
+        seen.append((decoder.behind_s, [each.id for each in lane.findings]))
+        decoder.look(())
+
+    model.publish = published  # type: ignore[method-assign]  # to see every picture
+    over.set()
+    decoder.start()
+    decoder.let_go()
+    assert decoder.fault == ""
+    assert max(behind for behind, _ in seen) > 5
+    assert not any("silent" in found for _, found in seen[:-1]), seen

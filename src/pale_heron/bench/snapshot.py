@@ -35,6 +35,8 @@ class BenchSnapshot:
     """What was noted, and when."""
     trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
+    behind_s: float = 0.0
+    """How far it lies behind what was received, because decoding is too slow; the record is complete all the same."""
     fault: str = ""
     """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
 

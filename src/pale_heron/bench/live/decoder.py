@@ -28,6 +28,10 @@ RECORD_BYTES: Final = 128
 """A record takes as long as so many bytes, besides its own."""
 
 
+BEHIND_NS: Final = SECOND
+"""Decoding that lags by more is said to."""
+
+
 class Decoder:
     """From `inbox` into the model, until `over` is set and nothing waits. `note` keeps an event in the record."""
 
@@ -48,6 +52,10 @@ class Decoder:
         self._note = note
         self.fault = ""
         """Why decoding ended; empty while it goes on."""
+        self.behind_s = 0.0
+        """How far what is shown lies behind what was received, in seconds; 0 while decoding keeps up."""
+        self._until = 0
+        """Up to this moment everything is decoded."""
         self._placer = CheckpointPlacer(model)
         self._dialects_noted: dict[str, str] = {}
         self._looked = True
@@ -71,7 +79,10 @@ class Decoder:
         try:
             while True:
                 ending = self._over.is_set()
-                self._feed(self._inbox.take(TAKE_WAIT_S, self._clock.now()))
+                handed = self._inbox.take(TAKE_WAIT_S, self._clock.now())
+                taken = self._clock.now()
+                self._feed(handed)
+                self._until = taken
                 self._tell_dialects()
                 self._publish()
                 if ending:
@@ -102,6 +113,7 @@ class Decoder:
                 if size >= AT_A_TIME:
                     size = 0
                     self._feed_batch(batch)
+                    self._until = max(self._until, each.time or 0)
                     self._publish()
         self._feed_batch(batch)
         if passed is not None:
@@ -114,7 +126,14 @@ class Decoder:
 
     def _publish(self) -> None:
         """A picture, where somebody has looked at the last one."""
-        now, last = self._clock.now(), self._model.published.now
+        now = self._clock.now()
+        behind = now - self._until
+        if behind > BEHIND_NS:
+            # A picture of then: what is not decoded yet is no silence.
+            self.behind_s, now = behind / SECOND, self._until
+        else:
+            self.behind_s = 0.0
+        last = self._model.published.now
         if self._looked and (last is None or now - last >= PICTURE_NS):
             self._looked = False
             self._model.publish(now)

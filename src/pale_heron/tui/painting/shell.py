@@ -52,7 +52,12 @@ def _record(snapshot: BenchSnapshot) -> Line:
     name = safe_label(Path(capture.path).name)
     gap = f"  {figures.size(capture.lost)} were not recorded" if capture.lost else ""
     words = f"{figures.size(capture.size)}  {passed}  {name}"
-    return line(("● ", "coral"), ("capture ", "text"), (words, "quiet"), (gap, "amber"))
+    behind = (
+        f"  the picture is {figures.duration(snapshot.behind_s)} behind, the record complete"
+        if snapshot.behind_s
+        else ""
+    )
+    return line(("● ", "coral"), ("capture ", "text"), (words, "quiet"), (gap, "amber"), (behind, "amber"))
 
 
 def _replay(snapshot: BenchSnapshot) -> Line:
