@@ -1,5 +1,6 @@
 """Lanes that are set, sent to and found again: on pseudo-terminals, sockets and a remote serial port."""
 
+import contextlib
 import errno
 import os
 import socket
@@ -8,6 +9,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -397,3 +399,24 @@ def test_a_driver_that_hangs_on_closing_does_not_hold_up_the_others(
     released.set()
     for terminal in terminals:
         terminal.close()
+
+
+def test_a_server_that_closes_at_once_is_asked_less_and_less(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("pale_heron.ports.worker.RETRY_S", 0.02)
+    came: list[float] = []
+
+    def close_at_once() -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                client, _ = server.accept()
+                came.append(time.monotonic())
+                client.close()
+
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        threading.Thread(target=close_at_once, daemon=True).start()
+        lane = Life(f"socket://127.0.0.1:{server.getsockname()[1]}")
+        until(lambda: len(came) >= 7)
+        lane.end()
+        server.shutdown(socket.SHUT_RDWR)
+    pauses = [later - before for before, later in pairwise(came)]
+    assert pauses[5] >= 0.02 * 2**6 > 2 * pauses[0], pauses

@@ -116,6 +116,13 @@ def test_an_echo_does_not_lend_its_time_to_the_answer_behind_it() -> None:
     assert [each.data for each in coalescer.add(b"\nX", 2 * SECOND)] == [b"GA\r\n"]
 
 
+def test_nothing_is_stamped_before_what_was_noted_already() -> None:
+    """A change of settings stands in the record; bytes that come behind it did not come before."""
+    coalescer = ChunkCoalescer(1_041_666, after=SECOND)
+    pieces = coalescer.add(GGA, SECOND + 1000) + coalescer.take()
+    assert [piece.time for piece in pieces] == [SECOND]
+
+
 def test_held_bytes_go_on_when_due_or_many() -> None:
     coalescer = ChunkCoalescer()
     assert coalescer.add(b"> ", SECOND) == []

@@ -24,11 +24,12 @@ class TimedBytes(NamedTuple):
 class ChunkCoalescer:
     """`byte_ns` is how long one byte takes on the line, 0 where that is unknown."""
 
-    def __init__(self, byte_ns: int = 0) -> None:
+    def __init__(self, byte_ns: int = 0, after: int = 0) -> None:
+        """Nothing that comes arrived before `after`: what was noted then stands before it."""
         self._byte_ns = byte_ns
         self._held = b""
         self._begin = 0
-        self._end = 0
+        self._end = after
 
     @property
     def begin(self) -> int | None:

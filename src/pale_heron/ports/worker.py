@@ -24,6 +24,9 @@ from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.sender import Sender, SendJob
 
 RETRY_S = 0.25
+BRIEF_NS, LONGEST_RETRY_S = SECOND, 30.0
+"""A connection that lasts no longer is brief; after several of these the pauses grow, up to so long."""
+
 FAULT_S = 2.0
 WAIT_S = 0.1
 FEW_BYTES = 64
@@ -158,7 +161,7 @@ class LaneWorker:
                 self._stop.wait(FAULT_S)
 
     def _live(self) -> None:
-        opened_before, refusal = False, ""
+        opened_before, refusal, brief = False, "", 0
         while not self._stop.is_set():
             self._obey(None)
             try:
@@ -175,7 +178,12 @@ class LaneWorker:
             self._note("returned" if opened_before else "opened", **self._described(stream.settings))
             opened_before = True
             self._stream = stream
+            begun = self._clock.now()
             self._read(stream)
+            # A server that closes at once is not asked forty times a minute.
+            brief = brief + 1 if self._spec.networked and self._clock.now() - begun < BRIEF_NS else 0
+            if brief > 1:
+                self._stop.wait(min(LONGEST_RETRY_S, RETRY_S * 2 ** min(brief, 10)))
 
     def _obey(self, stream: OpenStream | None) -> bool:
         """Carry out what was ordered; whether there was anything."""
@@ -207,13 +215,13 @@ class LaneWorker:
 
     def _read(self, stream: OpenStream) -> None:
         """Until it is gone or the end is asked for."""
-        coalescer = ChunkCoalescer(stream.settings.byte_ns)
+        coalescer = ChunkCoalescer(stream.settings.byte_ns, self._clock.now())
         try:
             while not self._stop.is_set():
                 if not self._orders.empty():
                     self._hand_over(coalescer.take())
                     self._obey(stream)
-                    coalescer = ChunkCoalescer(stream.settings.byte_ns)
+                    coalescer = ChunkCoalescer(stream.settings.byte_ns, self._clock.now())
                 data = stream.read(self._wait(coalescer))
                 now = self._clock.now()
                 if stream.news:
