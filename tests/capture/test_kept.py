@@ -1,6 +1,8 @@
 """Captures of earlier versions say today what they said then.
 
 Each stands in `kept` with what `summary --json` of its own version said. A renamed key of an event would show here.
+Where that was untrue the file was corrected: an outage in which bytes came was called one of bytes, and where no list
+of satellites came there were 0 of them.
 """
 
 import json

@@ -53,6 +53,7 @@ class MadeUpStream:
         if not self.device.there:
             raise Trouble("it is not there", "Plug it in", "absent")
         self.settings = spec.settings
+        self.news: list[tuple[str, dict[str, object]]] = []
         self.device.rate = spec.settings.rate
         self.closed = False
         self._guard = threading.Lock()
@@ -108,6 +109,7 @@ class LaneLife(RuleBasedStateMachine):
         self.patch.setattr(worker, "ByteStream", stream)
         self.patch.setattr(worker, "RETRY_S", 0.002)
         self.patch.setattr(worker, "WAIT_S", 0.002)
+        self.patch.setattr(worker, "LONGEST_RETRY_S", 0.002)
         self.inbox, self.records = BoundedQueue(), list[Chunk | Event]()
         self.reader = LaneWorker(LaneSpec("x", "made://up", LineSettings(9600)), self.inbox, StampClock())
         self.wanted = 9600
