@@ -13,7 +13,7 @@ from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.gnss.course import Start, starts_by_mode
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT, StripLog
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.gnss.states import LEVELS, MADE, FixIndicators, witnesses
 from pale_heron.core.lane import Lane

@@ -9,8 +9,8 @@ from pale_heron.core.gnss.comparison import Comparison, Spread, compare
 from pale_heron.core.gnss.course import MILESTONES, Start, starts_by_mode
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.facts import Fact
-from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import Scatter, scatter
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock, iso
 

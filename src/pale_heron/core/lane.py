@@ -8,7 +8,8 @@ from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Even
 from pale_heron.core.framing import SETTING_EVENTS
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
-from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixSnapshot, FixTracker
+from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixTracker
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.line.diagnosis.causes import REFUSALS
 from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence

@@ -22,9 +22,9 @@ from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT
-from pale_heron.core.gnss.fix import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.satellites.signals import Series
 from pale_heron.core.gnss.scatter import mean_point, offsets_m, scatter
+from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS

@@ -8,26 +8,24 @@ sentence of each kind when a snapshot is asked for.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.course import BANNER, FixCourse, FixCourseSnapshot
+from pale_heron.core.gnss.course import BANNER, FixCourse
 from pale_heron.core.gnss.epochs.agreement import Agreement
-from pale_heron.core.gnss.epochs.log import Epochs
-from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks, PlausibilityFinding
+from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.record import EpochRecord
-from pale_heron.core.gnss.epochs.strip import Strip
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
-from pale_heron.core.gnss.facts import Fact, LatestSentence, Saying, facts
+from pale_heron.core.gnss.facts import LatestSentence, Saying, facts
 from pale_heron.core.gnss.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.gnss.reported import MODULE, ReportedPosition
-from pale_heron.core.gnss.satellites.sky import Sky, SkyTracker
+from pale_heron.core.gnss.satellites.sky import SkyTracker
+from pale_heron.core.gnss.snapshot import FixSnapshot, overdue_s
 from pale_heron.core.gnss.states import (
+    DECIDING,
     NO_FIX,
     FixIndicators,
     FixState,
-    SourceVerdict,
     judge,
     kind_of_modes,
     kind_of_quality,
@@ -41,26 +39,10 @@ EPOCHS_KEPT = 9_000
 
 DIMENSION_FRESH_NS = 10 * SECOND
 COMBINED_FRESH_NS = 10 * SECOND
-AT_REST_KNOTS = 0.3
-"""A receiver that reports no more is taken to be at rest."""
-
 MOST_ROUTES = 200
-OVERDUE_INTERVALS, SHORTEST_OVERDUE_NS, UNKNOWN_OVERDUE_NS = 3, 3 * SECOND, 10 * SECOND
-"""A word holds for so many of the receiver's own intervals, and as long at least; the last where none is known."""
-
 REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters that carry something else from each talker; of the others the combined one speaks for all."""
-
-_DECIDING: Final = {
-    "GGA": ("quality", "time"),
-    "GNS": ("modes",),
-    "RMC": ("status", "status_mode", "status_by", "time"),
-    "GLL": ("status", "status_mode", "status_by"),
-    "GSA": ("dimension",),
-    MODULE: ("module", "time"),
-}
-"""Which indicators each sentence gives."""
 
 
 class _Route(NamedTuple):
@@ -74,36 +56,6 @@ class _Route(NamedTuple):
     combined: bool
     shadowed: bool
     tells_position: bool
-
-
-@dataclass(frozen=True, slots=True)
-class FixSnapshot:
-    """Everything that the Fix view and the summary say of one receiver."""
-
-    state: FixState
-    """What was said last; whether it still holds, `overdue_s` says."""
-    since: int | None
-    said: int | None
-    """When a sentence said last whether there is a position."""
-    overdue_s: float | None
-    """Seconds since then, where that is longer than the receiver's own interval allows: nothing is known now."""
-    facts: dict[str, Fact]
-    sky: Sky
-    history: FixCourseSnapshot
-    epochs: int
-    epochs_with_fix: int
-    track: Epochs
-    """The last whole epochs, oldest first."""
-    strip: Strip
-    """The whole session."""
-    deciding: str
-    """The type of the sentence that changed the state last; empty before one came."""
-    testimonies: tuple[SourceVerdict, ...]
-    remarks: tuple[PlausibilityFinding, ...]
-
-    def value(self, name: str) -> Fact | None:
-        """One fact; None where no sentence that carries it was heard."""
-        return self.facts.get(name)
 
 
 class FixTracker:
@@ -228,7 +180,7 @@ class FixTracker:
             state=self._state,
             since=self._since,
             said=self._said,
-            overdue_s=self._overdue_s(now),
+            overdue_s=overdue_s(now, self._said, self._record.cadence.usual),
             facts=facts(self._latest, self._believed, now),
             sky=self._sky.snapshot(now),
             history=self._course.snapshot(
@@ -242,14 +194,6 @@ class FixTracker:
             testimonies=witnesses(self._indicators),
             remarks=tuple(self._plausibility.remarks()),
         )
-
-    def _overdue_s(self, now: int | None) -> float | None:
-        """Since when nothing says whether there is a position, where that is too long for its word to hold."""
-        if now is None or self._said is None:
-            return None
-        passed, usual = now - self._said, self._record.cadence.usual
-        allowed = max(OVERDUE_INTERVALS * usual, SHORTEST_OVERDUE_NS) if usual else UNKNOWN_OVERDUE_NS
-        return passed / SECOND if passed > allowed else None
 
     def _close(self) -> None:
         """The epoch that is open is whole."""
@@ -286,7 +230,7 @@ class FixTracker:
                 self._course.note_state(self._state, frame.time)
             return
         self._words[formatter] = words
-        indicators = self._indicators._replace(**dict(zip(_DECIDING[formatter], words, strict=True)))
+        indicators = self._indicators._replace(**dict(zip(DECIDING[formatter], words, strict=True)))
         self._indicators = indicators._replace(dimension="") if ended else indicators
         if ended:
             self._dimension_time = None

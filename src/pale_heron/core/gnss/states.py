@@ -117,6 +117,17 @@ class FixIndicators(NamedTuple):
     time: str = ""
 
 
+DECIDING: Final = {
+    "GGA": ("quality", "time"),
+    "GNS": ("modes",),
+    "RMC": ("status", "status_mode", "status_by", "time"),
+    "GLL": ("status", "status_mode", "status_by"),
+    "GSA": ("dimension",),
+    "module": ("module", "time"),
+}
+"""Which indicators each sentence gives."""
+
+
 def judge(indicators: FixIndicators) -> FixState:
     """The state that these words add up to."""
     kind = _kind(indicators)

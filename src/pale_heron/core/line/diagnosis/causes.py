@@ -24,22 +24,6 @@ REFUSALS: Final = {
 Phrase = str | Callable[[Evidence], str]
 
 
-LOST_DEVICE: Final = (
-    "Plug it in again: the lane is opened by itself as soon as it is back, under whatever name, and the record goes on."
-)
-LOST_NETWORK: Final = (
-    "It is tried again by itself. Is the other side still running, and is the network between you up? A server that "
-    "closes at once may have another client."
-)
-
-
-SILENT_DEVICE: Final = "Look at its supply and its cable; it may also sleep, or have been set to send nothing."
-SILENT_NETWORK: Final = (
-    "The connection stands. Look at the device behind it, and at the network between you; it may also sleep, or have "
-    "been set to send nothing."
-)
-
-
 class Sign(NamedTuple):
     """`words` say it where it `holds`; it adds `weight` to its cause, or takes it away."""
 
@@ -64,10 +48,6 @@ def seen(words: Phrase) -> Sign:
     return Sign(lambda _: True, 0.0, words)
 
 
-def _lines(count: int) -> str:
-    return f"{count} line{'' if count == 1 else 's'}"
-
-
 _ZERO = seen(wording.waited)
 _SEEN_ON_WIRE = Sign(lambda evidence: evidence.signal_seen, -0.4, wording.signal_words)
 
@@ -77,7 +57,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         lambda evidence: evidence.opening is LaneOpening.LOST,
         1.0,
         lambda evidence: "The other side has gone." if evidence.networked else "The device has gone.",
-        lambda evidence: LOST_NETWORK if evidence.networked else LOST_DEVICE,
+        lambda evidence: wording.LOST_NETWORK if evidence.networked else wording.LOST_DEVICE,
         (seen(lambda evidence: evidence.open_error),),
     ),
     Cause(
@@ -118,7 +98,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.dialogue.unanswered,
                 -0.4,
-                lambda evidence: f"but {_lines(evidence.dialogue.sent)} sent, none answered",
+                lambda evidence: f"but {wording.lines(evidence.dialogue.sent)} sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),
@@ -149,7 +129,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.dialogue.unanswered,
                 0.15,
-                lambda evidence: f"{_lines(evidence.dialogue.sent)} sent, none answered",
+                lambda evidence: f"{wording.lines(evidence.dialogue.sent)} sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),
@@ -195,7 +175,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         ),
         0.85,
         "The device spoke and has fallen silent.",
-        lambda evidence: SILENT_NETWORK if evidence.networked else SILENT_DEVICE,
+        lambda evidence: wording.SILENT_NETWORK if evidence.networked else wording.SILENT_DEVICE,
         (
             seen(wording.silence),
             Sign(

@@ -1,9 +1,30 @@
 """The words in which the evidence of a lane is given."""
 
 import statistics
+from typing import Final
 
 from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence
 from pale_heron.core.line.diagnosis.stages import legible_lately
+
+LOST_DEVICE: Final = (
+    "Plug it in again: the lane is opened by itself as soon as it is back, under whatever name, and the record goes on."
+)
+LOST_NETWORK: Final = (
+    "It is tried again by itself. Is the other side still running, and is the network between you up? A server that "
+    "closes at once may have another client."
+)
+
+
+SILENT_DEVICE: Final = "Look at its supply and its cable; it may also sleep, or have been set to send nothing."
+SILENT_NETWORK: Final = (
+    "The connection stands. Look at the device behind it, and at the network between you; it may also sleep, or have "
+    "been set to send nothing."
+)
+
+
+def lines(count: int) -> str:
+    """`1 line`, `3 lines`."""
+    return f"{count} line{'' if count == 1 else 's'}"
 
 
 def signal_words(evidence: Evidence) -> str:

@@ -5,8 +5,8 @@ from typing import Final
 
 from pale_heron.core.gnss.comparison import Comparison
 from pale_heron.core.gnss.earth.points import Point
-from pale_heron.core.gnss.fix import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.scatter import Scatter
+from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 

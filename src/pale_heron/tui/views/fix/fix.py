@@ -7,8 +7,8 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import MILESTONES
 from pale_heron.core.gnss.epochs.outages import UNSAID
-from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import is_silent

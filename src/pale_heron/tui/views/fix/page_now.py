@@ -8,9 +8,9 @@ from typing import Final
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO, Fact
-from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.scatter import Scatter
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.states import TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees

@@ -8,7 +8,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import Comparison, ReceiverSide, Spread
 from pale_heron.core.gnss.course import Start
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label

@@ -2,8 +2,8 @@
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.satellites.sky import Satellite
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.tui.painting import figures

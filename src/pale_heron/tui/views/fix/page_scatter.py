@@ -3,9 +3,9 @@
 from typing import Final
 
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.gnss.fix import FixSnapshot
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
 from pale_heron.tui.painting import figures

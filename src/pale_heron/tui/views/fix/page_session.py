@@ -4,7 +4,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import MILESTONES, Start, starts_by_mode
 from pale_heron.core.gnss.epochs.outages import Outage
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.tui.painting import figures

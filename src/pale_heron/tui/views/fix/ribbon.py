@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.epochs.strip import SILENT, Strip
-from pale_heron.core.gnss.fix import FixSnapshot
+from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.utc import clock
 from pale_heron.tui import acts
