@@ -38,7 +38,6 @@ JOB_BYTES: Final = 1 << 16
 JOB_S: Final = 0.25
 """What is handed over at a time: so many bytes, or what the line takes so long for."""
 
-JOBS_AHEAD: Final = 2
 EMPTYING, MEASURING, DRAINING, OVER = "emptying", "measuring", "draining", "over"
 
 
@@ -176,14 +175,11 @@ class Trial(Operation):
         trial = self.described
         end = time.monotonic() + trial.for_s if trial.for_s else math.inf
         both = len(self.lanes) == 2 and not trial.one_way
+        # Of both ends the slower one: a network takes far more at once than the line behind it carries.
+        carried = min((trial.ceilings.get(lane, math.inf) for lane in self.lanes), default=math.inf)
+        at_once = max(1, int(min(JOB_BYTES, JOB_S * carried)) // trial.size)
         sending = [
-            BlockSender(
-                lane,
-                partial(block_of, trial, letter),
-                trial.probes or math.inf,
-                self._at_once(lane),
-                min(self._carried(lane), self._carried(self.lanes[-1] if lane == self.lanes[0] else self.lanes[0])),
-            )
+            BlockSender(lane, partial(block_of, trial, letter), trial.probes or math.inf, at_once, carried)
             for letter, lane in list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
         ]
         taken, taken_at = 0, time.monotonic()
@@ -205,14 +201,6 @@ class Trial(Operation):
                 each.stop()
         self._until(lambda: all(each.over for each in sending), TAKEN_WITHIN_S)
         self._sent = {each.lane: each.taken // trial.size for each in sending}
-
-    def _at_once(self, lane: str) -> int:
-        """How many blocks are handed over at a time."""
-        return max(1, int(min(JOB_BYTES, JOB_S * self._carried(lane))) // self.described.size)
-
-    def _carried(self, lane: str) -> float:
-        """Bytes a second that a lane carries at most."""
-        return self.described.ceilings.get(lane, math.inf)
 
     def _send(self, lane: str, data: bytes) -> SendJob:
         job = SendJob(data + ENDINGS_OUT[self._bench.settings_of(lane).ending_out], "a trial of the link")

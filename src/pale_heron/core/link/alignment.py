@@ -22,7 +22,7 @@ ANCHOR: Final = 8
 
 
 class Edit(NamedTuple):
-    """One byte, at an offset of what was sent. `expected` is None of an added one, `got` of a missing one."""
+    """One byte, at an offset of what was sent. `expected` is None for an added byte, `got` for a missing one."""
 
     kind: Change
     offset: int

@@ -13,8 +13,6 @@ LOST_NETWORK: Final = (
     "It is tried again by itself. Is the other side still running, and is the network between you up? A server that "
     "closes at once may have another client."
 )
-
-
 SILENT_DEVICE: Final = "Look at its supply and its cable; it may also sleep, or have been set to send nothing."
 SILENT_NETWORK: Final = (
     "The connection stands. Look at the device behind it, and at the network between you; it may also sleep, or have "
