@@ -259,7 +259,8 @@ class FixTracker:
         if time and time_of_day(time) is None:
             # What is shown as none begins no epoch.
             time = b""
-        if time and time == self._epochs.raw_time and frame.time is not None and not self._epochs.ends_with(time, date):
+        ends = bool(time) and self._epochs.ends_with(time, date)
+        if time and not ends and time == self._epochs.raw_time and frame.time is not None:
             before = self._latest.get(formatter)
             passed = frame.time - before.frame.time if before is not None and before.frame.time is not None else 0
             # After half a day it is the same time of another day.
@@ -267,7 +268,7 @@ class FixTracker:
                 repeated = before.frame.data.split(b",", 6)
                 if time in repeated:
                     self._plausibility.still()
-        if self._best and time and self._epochs.ends_with(time, date):
+        if ends and self._best:
             self._settle_dimension()
         whole = self._epochs.begin(time, frame.time, date)
         if whole is not None:

@@ -17,7 +17,8 @@ _COUNT = re.compile(COUNT_FORM.encode()).fullmatch
 
 def fields_of(data: bytes) -> list[bytes]:
     """The raw fields of a sentence, the address first; without checksum, and without line end where it has none."""
-    return data.partition(b"*")[0].rstrip(b"\r\n").split(b",")
+    body, star, _ = data.partition(b"*")
+    return (body if star else body.rstrip(b"\r\n")).split(b",")
 
 
 @lru_cache(maxsize=64)

@@ -54,7 +54,9 @@ class EpochTracker:
 
     def ends_with(self, time: bytes, date: bytes = b"") -> bool:
         """Whether a sentence with this raw time, and date where it carries one, ends the epoch that is open."""
-        return (time != self.raw_time and _same(time) != self._epoch) or self._is_another_day(date)
+        if time != self.raw_time and _same(time) != self._epoch:
+            return True
+        return bool(date) and self._is_another_day(date)
 
     def _is_another_day(self, date: bytes) -> bool:
         return bool(date) and bool(self.open.date) and date != self.open.date
