@@ -12,8 +12,9 @@ import gpxpy
 import numpy as np
 import pytest
 from tests.painted import opened
-from tests.streams import BEGIN, fed, gga, said, sentences, track
+from tests.streams import BEGIN, fed, framed, gga, said, sentences, track
 
+from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
@@ -222,6 +223,19 @@ def test_what_nobody_reported_has_no_scale(tmp_path: Path) -> None:
     here = gappy()[0]._replace(altitude_m=None)
     text = drawn("position", [here._replace(utc=BEGIN + at * SECOND) for at in range(9)], tmp_path)
     assert "not reported" in text
+
+
+@pytest.mark.parametrize("kind", ["position", "ribbon", "scatter"])
+def test_a_day_that_nobody_knows_stands_on_no_chart(kind: str, tmp_path: Path) -> None:
+    lane = Lane("log", raw=True)
+    own = OwnTime()
+    stream = b"".join(sentences(gga(second)) for second in range(90))
+    lane.take(frame._replace(time=own.read(frame)) for frame in framed([stream], None))
+    lane.finish()
+    undated = ChartInput("log.nmea", lane.snapshot(own.time), dated=own.dated)
+    save_chart(kind, undated, tmp_path / "c.svg")
+    text = (tmp_path / "c.svg").read_text()
+    assert "of a day that is not known" in text and "1970" not in text
 
 
 def test_a_way_is_not_shown_as_a_scatter(tmp_path: Path) -> None:

@@ -54,7 +54,7 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
     try:
-        save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks), out)
+        save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
     except NothingToDraw as nothing:
         click.echo(f"pale-heron: {nothing}", err=True)
         raise click.exceptions.Exit(Exit.NO) from None

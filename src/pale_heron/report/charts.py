@@ -7,14 +7,14 @@ than colour. Matplotlib is slow to load: nothing else imports this module before
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC
 from pathlib import Path
 from typing import Any, Final
 
 import matplotlib
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter, DateFormatter
 from matplotlib.figure import Figure
 
 from pale_heron.core.frames import SECOND
@@ -30,6 +30,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
+from pale_heron.report.words import metres, positions, span_words
 
 INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN = "#1b2530", "#73848f", "#2f6690", "#1d7a76", "#b06a10", "#7a559c", "#4d7d48"
 SYSTEM_INKS: Final = {"G": BLUE, "R": PLUM, "E": TEAL, "C": AMBER, "J": GREEN, "I": GREY, "S": GREY, "?": GREY}
@@ -54,6 +55,8 @@ class ChartInput:
     other: LaneSnapshot | None = None
     reference: Point | None = None
     marks: tuple[tuple[int, str], ...] = ()
+    dated: bool = True
+    """Whether its times are moments; else they are times of a day that nobody knows."""
 
 
 def save_chart(kind: str, charted: ChartInput, path: Path) -> None:
@@ -99,23 +102,12 @@ def _times(nanoseconds: Any) -> Any:
     return np.asarray(nanoseconds, dtype="int64").astype("datetime64[ns]")
 
 
-def _clock_axis(axes: Axes) -> None:
+def _clock_axis(axes: Axes, charted: ChartInput) -> None:
     locator = AutoDateLocator(tz=UTC)
     axes.xaxis.set_major_locator(locator)
-    axes.xaxis.set_major_formatter(ConciseDateFormatter(locator, tz=UTC))
+    form = ConciseDateFormatter(locator, tz=UTC) if charted.dated else DateFormatter("%H:%M:%S", tz=UTC)
+    axes.xaxis.set_major_formatter(form)
     axes.set_xlabel("UTC", color=INK, fontsize=9)
-
-
-def span_words(begin: int | None, end: int | None) -> str:
-    """`2031-05-04 09:40:00 to 09:44:12 UTC (4 min 12 s)`."""
-    if begin is None or end is None:
-        return "times unknown"
-    first, last = (datetime.fromtimestamp(moment // SECOND, UTC) for moment in (begin, end))
-    minutes, seconds = divmod((end - begin) // SECOND, 60)
-    hours, minutes = divmod(minutes, 60)
-    passed = f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {seconds:02d} s"
-    later = f"{last:%H:%M:%S}" if first.date() == last.date() else f"{last:%Y-%m-%d %H:%M:%S}"
-    return f"{first:%Y-%m-%d %H:%M:%S} to {later} UTC ({passed})"
 
 
 def _column(track: Epochs, name: str) -> Any:
@@ -158,7 +150,7 @@ def sky_chart(charted: ChartInput) -> Figure:
         raise NothingToDraw("No satellite with elevation and azimuth was reported", "A sky chart needs GSV sentences")
     trailed = [way.time for trail in sky.trails.values() for way in trail]
     used = f"{sky.used} of {len(sky.satellites)} satellites used at the end; trails: "
-    used += span_words(min(trailed, default=None), max(trailed, default=None))
+    used += span_words(min(trailed, default=None), max(trailed, default=None), dated=charted.dated)
     figure, axes = _figure(charted, f"Sky over {_of(charted.lane)}", used, subplot_kw={"projection": "polar"})
     axes.set_theta_zero_location("N")
     axes.set_theta_direction(-1)
@@ -208,15 +200,6 @@ def _with_gaps(times: Any, *columns: Any) -> tuple[Any, ...]:
     return (np.insert(times, gaps, between), *(np.insert(column, gaps, np.nan) for column in columns))
 
 
-def metres(value: float) -> str:
-    """Three figures that count, down to a millimetre."""
-    return "0.000 m" if abs(value) < 0.0005 else f"{value:.3g} m"
-
-
-def _positions(count: int) -> str:
-    return f"{count} position{'' if count == 1 else 's'}"
-
-
 def scatter_chart(charted: ChartInput) -> Figure:
     """Metres east and north of the mean, or of the reference, with the rings of 50 % and 95 %."""
     found = scatter(charted.lane.fix.track, charted.reference)
@@ -224,9 +207,11 @@ def scatter_chart(charted: ChartInput) -> Figure:
         raise NothingToDraw("There are fewer than two positions", "A scatter needs a receiver with a fix")
     about = "the reference" if found.from_reference else "their mean"
     times, known = _timed(charted.lane.fix.track)
-    when = span_words(int(times[known][0]), int(times[known][-1])) if known.any() else "times unknown"
+    when = (
+        span_words(int(times[known][0]), int(times[known][-1]), dated=charted.dated) if known.any() else "times unknown"
+    )
     worth = f"worth about {found.independent:.0f} independent"
-    sample = f"{_positions(found.samples)}, {worth}; {', '.join(found.levels)}; {when}"
+    sample = f"{positions(found.samples)}, {worth}; {', '.join(found.levels)}; {when}"
     speeds = _column(charted.lane.fix.track, "speed_knots")
     speeds = speeds[~np.isnan(speeds)]
     if speeds.size and np.median(speeds) > AT_REST_KNOTS:
@@ -258,7 +243,9 @@ def ribbon_chart(charted: ChartInput) -> Figure:
         raise NothingToDraw("No epoch was reported", "A ribbon needs a receiver's sentences")
     edges = _times([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
     sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
-    sample += f"{span_words(strip.begin, strip.end)}; each step the worst of {strip.width / SECOND:g} s"
+    sample += (
+        f"{span_words(strip.begin, strip.end, dated=charted.dated)}; each step the worst of {strip.width / SECOND:g} s"
+    )
     figure, axes = _figure(charted, f"Session of {_of(charted.lane)}", sample, 3, sharex=True, height_ratios=(2, 1, 1))
     levels = np.array([np.nan if level == SILENT else float(level) for level in strip.levels])
     axes[0].stairs(levels, edges, fill=True, color=GREEN, alpha=0.55, baseline=-0.6)
@@ -276,7 +263,7 @@ def ribbon_chart(charted: ChartInput) -> Figure:
         axis.stairs(known, edges, color=ink, linewidth=1.1, baseline=None)
         axis.set_ylabel(words, color=INK, fontsize=9)
     _events(axes, fix, charted.marks, strip.begin, strip.end)
-    _clock_axis(axes[2])
+    _clock_axis(axes[2], charted)
     return figure
 
 
@@ -303,7 +290,7 @@ def signal_chart(charted: ChartInput) -> Figure:
     if not series:
         raise NothingToDraw("No satellite's strength was reported", "A signal chart needs GSV sentences")
     times = [each.times[0] for each in series.values()], [each.times[each.length - 1] for each in series.values()]
-    sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]))}"
+    sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]), dated=charted.dated)}"
     systems = [letter for letter in SYSTEMS if any(name.system == letter for name in series)]
     title = f"C/N0 of the satellites of {_of(charted.lane)}"
     figure, axes = _figure(charted, title, sample, len(systems), sharex=True, squeeze=False)
@@ -312,7 +299,7 @@ def signal_chart(charted: ChartInput) -> Figure:
             _draw_signal(axis, str(name), series[name], place)
         axis.set_ylabel(f"{letter} {SYSTEMS[letter].name}\ndB-Hz", color=INK, fontsize=8)
         axis.legend(fontsize=5, loc="upper left", bbox_to_anchor=(1.0, 1.02), ncols=2, handlelength=1.2)
-    _clock_axis(axes[-1, 0])
+    _clock_axis(axes[-1, 0], charted)
     return figure
 
 
@@ -341,13 +328,14 @@ def position_chart(charted: ChartInput) -> Figure:
     times, north, east, height = _with_gaps(times[known], flat[known, 1], flat[known, 0], altitude[known])
     named = "the reference" if charted.reference else "the mean"
     where = f"{about.latitude:.7f}°, {about.longitude:.7f}°"
-    sample = f"{_positions(int(fixed.sum()))}; {span_words(int(times[0]), int(times[-1]))}; from {named}, {where}"
+    when = span_words(int(times[0]), int(times[-1]), dated=charted.dated)
+    sample = f"{positions(int(fixed.sum()))}; {when}; from {named}, {where}"
     figure, axes = _figure(charted, f"Position and height of {_of(charted.lane)}", sample, 3, sharex=True)
     rows = ((north, "north, m", TEAL), (east, "east, m", BLUE), (height, "above sea\nlevel, m", AMBER))
     for axis, (values, words, ink) in zip(axes, rows, strict=True):
         _draw_range(axis, times, values, ink)
         axis.set_ylabel(words, color=INK, fontsize=9)
-    _clock_axis(axes[2])
+    _clock_axis(axes[2], charted)
     return figure
 
 
@@ -371,7 +359,7 @@ def comparison_chart(charted: ChartInput) -> Figure:
     if found is None:
         raise NothingToDraw("There is no moment for which both give a position and a date", "Record both at once")
     sample = f"{found.matched} moments that both report, worth about {found.independent:.0f} independent; "
-    sample += span_words(int(found.times[0]), int(found.times[-1]))
+    sample += span_words(int(found.times[0]), int(found.times[-1]), dated=charted.dated)
     figure, axes = _figure(charted, f"From {_of(charted.lane)} to {_of(other)}", sample, 3, sharex=True)
     times, east, north, up = _with_gaps(found.times, *found.offsets_m.T)
     rows = ((north, found.north, "north, m", TEAL), (east, found.east, "east, m", BLUE), (up, found.up, "up, m", AMBER))
@@ -382,7 +370,7 @@ def comparison_chart(charted: ChartInput) -> Figure:
             axis.axhline(spread.mean, color=INK, linewidth=0.9, linestyle="--")
             label = f"mean {spread.mean:+.2f} m ± {spread.deviation:.2f} m"
             axis.set_title(label, fontsize=8, color=INK, loc="right")
-    _clock_axis(axes[2])
+    _clock_axis(axes[2], charted)
     return figure
 
 
