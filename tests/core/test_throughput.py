@@ -1,7 +1,9 @@
 """Blocks, what became of their bytes, and how fast they came: held against faults of known number."""
 
+import pickle
 import re
 from collections import Counter
+from functools import partial
 from pathlib import Path
 from typing import Final
 
@@ -122,8 +124,12 @@ def test_what_is_held_is_bounded() -> None:
     assert finder.given_up + len(finder.rest) == 2_000_000
 
 
+def block_of(size: int, content: str, number: int) -> DataBlock:
+    return DataBlock(7, "A", number, size, content)
+
+
 def made(size: int, content: str) -> ThroughputCounter:
-    return ThroughputCounter("hide", "buoy", lambda number: DataBlock(7, "A", number, size, content))
+    return ThroughputCounter("hide", "buoy", partial(block_of, size, content))
 
 
 Fate = tuple[str, int]
@@ -310,3 +316,23 @@ def test_the_header_alone_says_how_long_a_block_is() -> None:
     for at in range(HEADER):
         bent = whole[:at] + bytes([whole[at] ^ 1]) + whole[at + 1 :]
         assert header_at(bent, 0) is None
+
+
+def test_a_lane_that_hears_itself_is_named_and_costs_no_memory() -> None:
+    counter = made(16384, "R")
+    noise = bytes(range(200))
+    for number in range(1, 200):
+        counter.take(number, noise + encode_block(DataBlock(7, "B", number, 16384, "R")))
+    assert counter.own_back and len(pickle.dumps(counter)) < 2 * MOST_HELD
+    counter.finish()
+    blocks, bulk = counter.snapshot()
+    assert (blocks.sent, blocks.delivered, bulk.payload_bytes) == (0, 0, 0)
+    assert bulk.added == blocks.foreign_bytes == 199 * (16384 + len(noise))
+    # More between them than can be held against anything is said to be unexamined.
+    counter = made(16384, "R")
+    for number in range(1, 20):
+        counter.take(number, bytes(100_000) + encode_block(DataBlock(7, "B", number, 16384, "R")))
+        assert len(pickle.dumps(counter)) < 3 * MOST_HELD
+    counter.finish()
+    bulk = counter.snapshot()[1]
+    assert bulk.unexamined and bulk.added + bulk.unexamined == 19 * (16384 + 100_000)

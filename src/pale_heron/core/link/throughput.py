@@ -10,7 +10,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
-from pale_heron.core.link.blocks import BlockFinder, DataBlock, encode_block, header_at
+from pale_heron.core.link.blocks import MOST_HELD, BlockFinder, DataBlock, encode_block, header_at
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST, OUTAGES_KEPT, STRIP, DeliverySnapshot, LinkOutage
 from pale_heron.core.link.figures import Sample, wilson
 from pale_heron.core.link.progress import Progress, Stall, Stalls, Steady
@@ -90,6 +90,8 @@ class ThroughputCounter:
         self._run_begin = self._run_length = self._longest = 0
         self._outages: deque[LinkOutage] = deque(maxlen=OUTAGES_KEPT)
         self._unexamined = 0
+        self._surplus = 0
+        """Bytes that were too many to be held against anything, between blocks of somebody else."""
 
     @property
     def settled(self) -> int:
@@ -114,12 +116,15 @@ class ThroughputCounter:
         for before, block, whole, end in self._coming.feed(data):
             time = begin + round(end * self._byte_ns)
             self._odd += before
+            if len(self._odd) > MOST_HELD:
+                self._surplus, self._odd = self._surplus + len(self._odd), b""
             number = block.number
             if block != self._block(number) or number > max(self.sent, self._next) + AHEAD:
                 # Whole, but of somebody else, or of another trial.
                 mine = self._block(number)
                 self.own_back |= block.trial == mine.trial and block.sender != mine.sender
-                self._odd += whole
+                self.foreign_bytes += len(whole)
+                self._edits[ADDED] += len(whole)
             elif number < self._next:
                 self._take_again(number, time)
             else:
@@ -172,7 +177,8 @@ class ThroughputCounter:
     def _examine(self, number: int, also: bytes = b"") -> None:
         """Account for what came between the last whole block and the one of that number."""
         odd, self._odd = self._odd, b""
-        self._unexamined, given_up = self._coming.given_up, self._coming.given_up - self._unexamined
+        unexamined = self._coming.given_up + self._surplus
+        self._unexamined, given_up = unexamined, unexamined - self._unexamined
         first, last = self._next, number - 1
         if first > last:
             if odd and not also:
@@ -289,7 +295,7 @@ class ThroughputCounter:
             located=tuple(self._located),
             vanished=tuple(self._values.most_common(8)),
             wrong_values=self._values.total(),
-            unexamined=self._coming.given_up,
+            unexamined=self._coming.given_up + self._surplus,
         )
 
 
