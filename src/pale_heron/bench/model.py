@@ -26,6 +26,7 @@ from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+    from pale_heron.core.link.delivery import HearResult
     from pale_heron.core.link.trial import TrialSnapshot
 
 MOST_MARKS: Final = 10_000
@@ -85,15 +86,16 @@ class Model:
         start: int = 0,
         book: DialectBook | None = None,
         epochs_kept: int | None = EPOCHS_KEPT,
+        probes: "HearResult | None" = None,
     ) -> None:
-        """The first line will have the number `start`."""
+        """The first line will have the number `start`. `probes` is called with what became of each one of a trial."""
         self._book = book or DialectBook()
         self._epochs_kept = epochs_kept
         self._start = start
         self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
         self._ears: tuple[FrameTap, ...] = ()
         self._marks: list[tuple[int, str]] = []
-        self._link = LinkTracker()
+        self._link = LinkTracker(probes)
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
         """The lanes of modules."""
@@ -134,6 +136,8 @@ class Model:
         """Take what was recorded, many at a time or few; gives the lines that have their number now."""
         settled = self._pipeline.feed(records)
         self._feed_link(records)
+        if self._link.locates and records:
+            self._link.locate(records[-1].time or 0, self._pipeline.lanes.get)
         touched = {record.lane for record in records}
         self._touched |= touched
         if not touched <= self._speakers:
@@ -153,6 +157,8 @@ class Model:
         """Nothing of before `now` will be fed any more."""
         if self._link.active:
             self._link.advance(now)
+        if self._link.locates:
+            self._link.locate(now, self._pipeline.lanes.get)
         return self._log(self._pipeline.advance(now))
 
     def finish(self) -> list[Entry]:
@@ -162,6 +168,7 @@ class Model:
     def end_trials(self, now: int) -> None:
         """The record ends here."""
         self._link.finish(now)
+        self._link.locate(None, self._pipeline.lanes.get)
 
     def mark(self, position: int) -> RestartPoint:
         """Where things stand before the record at a position of the capture."""
@@ -252,6 +259,9 @@ class Model:
     def _log(self, settled: list[Entry]) -> list[Entry]:
         if settled:
             self.log.extend(settled)
+        if self._link.follows_lines:
+            self._link.hear(settled)
+            self._link.settled(self._pipeline.order.floor)
         if self._speakers:
             self._publish_modules()
         return settled

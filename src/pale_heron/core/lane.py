@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import SETTING_EVENTS
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
+from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
 from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixTracker
 from pale_heron.core.gnss.snapshot import FixSnapshot
@@ -26,6 +27,7 @@ from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to.
+    from pale_heron.core.device.dialogue.reading_log import ReadingLog
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
 
 SILENT_TYPES = frozenset(
@@ -133,6 +135,16 @@ class Lane:
                 self._fix.first_byte(frame.time)
             self._line.feed_chunk(frame)
             self._take([frame])
+
+    @property
+    def epochs(self) -> Epochs:
+        """Where its receiver was, as long as that is kept; oldest first."""
+        return self._fix.track
+
+    def reading(self, name: str) -> "ReadingLog | None":
+        """What a reading of its module was over time; None where it has none."""
+        module = self.module
+        return module.log_of(name) if module is not None else None
 
     @property
     def module(self) -> "ModuleTracker | None":

@@ -13,6 +13,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
 from pale_heron.core.gnss.epochs.agreement import Agreement
+from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.record import EpochRecord
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
@@ -173,6 +174,11 @@ class FixTracker:
         """The end of the stream: the epoch that is open is whole."""
         self._close()
 
+    @property
+    def track(self) -> Epochs:
+        """The last whole epochs, oldest first."""
+        return self._record.track()
+
     def snapshot(self, now: int | None) -> FixSnapshot:
         """The fix as of `now`."""
         epoch = self._epochs.open
@@ -188,7 +194,7 @@ class FixTracker:
             ),
             epochs=self._record.count + bool(epoch.time),
             epochs_with_fix=self._record.with_position + (epoch.latitude is not None),
-            track=self._record.track(),
+            track=self.track,
             strip=self._record.strip(),
             deciding=self._deciding,
             testimonies=witnesses(self._indicators),

@@ -29,6 +29,24 @@ ALIKE: Final = 0.5
 """A piece that has at least this share of a probe's bytes at its beginning and its end is that probe, damaged."""
 
 DELIVERED, LOST, DAMAGED, LATE, UNDER_WAY = "delivered", "lost", "damaged", "late", "under-way"
+UNSEEN: Final = "unseen"
+"""Sent, but nobody could see what became of it: it counts neither way."""
+
+
+class ProbeResult(NamedTuple):
+    """What became of one probe, or of one round of an exchange; `came` is None where nothing whole came."""
+
+    sender: str
+    receiver: str
+    number: int
+    sent: int
+    result: str
+    came: int | None
+    in_a_row: int = 1
+    """So many in a row of which the same is true, from this number on."""
+
+
+HearResult = Callable[[ProbeResult], None]
 
 
 class LinkOutage(NamedTuple):
@@ -72,8 +90,17 @@ class DeliverySnapshot(NamedTuple):
 class DeliveryCounter:
     """`expected` gives the bytes of a number as they were sent; `limit_ns` is when one counts as lost."""
 
-    def __init__(self, sender: str, receiver: str, expected: Callable[[int], bytes], limit_ns: int) -> None:
+    def __init__(
+        self,
+        sender: str,
+        receiver: str,
+        expected: Callable[[int], bytes],
+        limit_ns: int,
+        hear: HearResult | None = None,
+    ) -> None:
+        """`hear` is called with each result as soon as it is known; one that comes late was lost before."""
         self._names = sender, receiver
+        self._hear = hear
         self.expected = expected
         self._limit_ns = limit_ns
         self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = self.late = 0
@@ -117,6 +144,27 @@ class DeliveryCounter:
             else:
                 self.take(number, max(came, time))
 
+    def miss(self, number: int, count: int, begin: int, every_ns: int) -> None:
+        """So many in a row from this number on, the first sent at `begin`, are known to be lost, and all before them.
+
+        It takes no longer for a million than for a few.
+        """
+        for older in list(self._under_way):
+            self.lost += 1
+            self._settle(older, LOST)
+        shown = min(count, STRIP)
+        for each in range(number + count - shown, number + count):
+            self._in_order(each, LOST, begin + (each - number) * every_ns)
+        if self._run_length == shown:
+            self._run = [begin]
+        self._run_length += count - shown
+        self._longest = max(self._longest, self._run_length)
+        self.sent += count
+        self.lost += count
+        self._last_sent = number + count - 1
+        if self._hear is not None:
+            self._hear(ProbeResult(*self._names, number, begin, LOST, None, count))
+
     def take(self, number: int, time: int) -> None:
         """A whole probe came in."""
         begun = self._under_way.get(number)
@@ -128,23 +176,25 @@ class DeliveryCounter:
                 # Nobody sent it: of another run with the same name, or made up.
                 self.foreign_bytes += len(self.expected(number))
             return
+        if known == UNSEEN:
+            return
         if begun is None and known in (DELIVERED, DAMAGED):
             self.twice += 1
             return
         self.out_of_order += number < self._highest
         self._highest = max(self._highest, number)
         if begun is None or time - begun > self._limit_ns:
-            self._settle_late(number, begun)
+            self._settle_late(number, begun, time)
             return
         # Both ends are stamped by threads of their own, some microseconds late: nothing arrives before it was sent.
         self._latency.add(max(0, time - begun) / SECOND)
         self.delivered += 1
-        self._settle(number, DELIVERED)
+        self._settle(number, DELIVERED, max(begun, time))
 
-    def _settle_late(self, number: int, begun: int | None) -> None:
+    def _settle_late(self, number: int, begun: int | None, time: int) -> None:
         if begun is not None:
             self.lost += 1
-            self._settle(number, LATE)
+            self._settle(number, LATE, time)
         elif self._settled.get(number) == LOST:
             self._settled[number] = LATE
             if number in self._strip_numbers:
@@ -169,6 +219,11 @@ class DeliveryCounter:
         else:
             self._early[number] = None
         return True
+
+    def spoil(self, number: int) -> None:
+        """One under way is known to have come damaged."""
+        if number in self._under_way:
+            self._settle_damaged(number)
 
     def _settle_damaged(self, number: int) -> None:
         self.damaged += 1
@@ -195,6 +250,17 @@ class DeliveryCounter:
             self.lost += 1
             self._settle(number, LOST)
 
+    def disregard(self) -> None:
+        """Nobody can see what becomes of what is under way: it counts neither way."""
+        self.sent -= len(self._under_way)
+        for number in self._under_way:
+            self._remember(number, UNSEEN)
+        self._under_way.clear()
+        for number in self._order:
+            if number in self._waiting:
+                self._in_order(number, *self._waiting.pop(number))
+        self._order.clear()
+
     def finish(self, now: int) -> None:
         """The trial is over: what is still under way will not be waited for, and counts neither way."""
         self.advance(now)
@@ -203,15 +269,20 @@ class DeliveryCounter:
         self.sent -= len(self._under_way)
         self._under_way.clear()
 
-    def _settle(self, number: int, result: str) -> None:
+    def _settle(self, number: int, result: str, came: int | None = None) -> None:
         begun = self._under_way.pop(number)
-        self._settled[number] = result
-        if len(self._settled) > RECENT:
-            self._settled.popitem(last=False)
+        if self._hear is not None:
+            self._hear(ProbeResult(*self._names, number, begun, result, came))
+        self._remember(number, result)
         self._waiting[number] = result, begun
         while self._order and self._order[0] in self._waiting:
             first = self._order.popleft()
             self._in_order(first, *self._waiting.pop(first))
+
+    def _remember(self, number: int, result: str) -> None:
+        self._settled[number] = result
+        if len(self._settled) > RECENT:
+            self._settled.popitem(last=False)
 
     def _in_order(self, number: int, result: str, begun: int) -> None:
         self._strip.append(result)

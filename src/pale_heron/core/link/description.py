@@ -8,14 +8,21 @@ from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
 from pale_heron.core.link.probe import LONGEST, SHORTEST
 from pale_heron.core.link.rules import Rule, parse_rule
 
-DELIVERY, EXCHANGE, THROUGHPUT = "delivery", "exchange", "throughput"
-KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT)
+DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES = "delivery", "exchange", "throughput", "sentences"
+KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES)
 FAR_ENDS: Final = {
     "lane": "the other end is a lane here too",
     "answer": "the other end answers each probe, and says what it got",
     "echo": "the other end sends back what it gets",
 }
 LETTERS: Final = ("A", "B")
+WIRINGS: Final = {
+    "direct": "by a cable, end to end",
+    "bridge": "through a bridge or a network",
+    "loop": "a loop: what is sent comes back at once",
+    "air": "over the air",
+}
+"""How a test is wired, as a person says."""
 
 
 class TrialDescription(NamedTuple):
@@ -45,6 +52,22 @@ class TrialDescription(NamedTuple):
     """Bytes a second that each lane carries at most by its rate and its frame format; without those that have none."""
     at_least: float = 0.0
     """Payload bytes a second that are claimed; 0 for no claim."""
+    position: str = ""
+    """The lane of the receiver that says where the moving end is; empty where distance is of no interest."""
+    place: tuple[float, ...] = ()
+    """Latitude and longitude, signed degrees, from which distance is counted."""
+    place_lane: str = ""
+    """Or the lane of the receiver there."""
+    strength: tuple[str, ...] = ()
+    """A lane, and the name of the reading with which its module says how strong a frame came."""
+    through: tuple[str, ...] = ()
+    """Lanes on which probes go through the module's own payload command, and arrive as its notice."""
+    wiring: str = ""
+    """One of WIRINGS; empty where nobody said."""
+    cell: tuple[str, ...] = ()
+    """Row and column in the matrix of a plan."""
+    ending: str = ""
+    """The line end that is sent, where it is another one than the lane's."""
 
     def details(self) -> dict[str, Any]:
         """What stands in the event."""
@@ -55,6 +78,7 @@ class TrialDescription(NamedTuple):
             "pairs": dict(self.rule.pairs),
             "left_before": dict(self.left_before),
             "ceilings": dict(self.ceilings),
+            **{name: list(getattr(self, name)) for name in ("place", "strength", "through", "cell")},
         }
 
 
@@ -82,11 +106,20 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
                 str(lane): _number(value, 0, 10**12) for lane, value in dict(details.get("ceilings", {})).items()
             },
             at_least=_number(details.get("at_least", 0), 0, 10**12),
+            position=str(details.get("position", "")),
+            place=_place(details.get("place", ())),
+            place_lane=str(details.get("place_lane", "")),
+            strength=_words(details.get("strength", ()), (0, 2)),
+            through=_words(details.get("through", ()), (0, 1, 2)),
+            wiring=str(details.get("wiring", "")),
+            cell=_words(details.get("cell", ()), (0, 2)),
+            ending=str(details.get("ending", "")),
         )
     except (KeyError, TypeError, ValueError):
         return None
     known = found.kind in KINDS and found.far in FAR_ENDS and found.content in CONTENTS
-    fits = known and len(lanes) == (2 if found.far == "lane" else 1)
+    ends = {2} if found.far == "lane" else {1}
+    fits = known and len(lanes) in ({1, 2} if found.kind == SENTENCES else ends)
     return found if fits and len(set(lanes)) == len(lanes) else None
 
 
@@ -98,6 +131,20 @@ def sizes(kind: str) -> tuple[int, int]:
 def block_size(bytes_per_s: Iterable[float]) -> int:
     """The usual length of a block: a tenth of a second on the slowest of the lines that have a rate, within reason."""
     return int(max(128, min(1024, min(bytes_per_s, default=math.inf) / 10)))
+
+
+def _place(value: Any) -> tuple[float, ...]:
+    if not value:
+        return ()
+    latitude, longitude = value
+    return _number(latitude, -90, 90), _number(longitude, -180, 180)
+
+
+def _words(value: Any, counts: tuple[int, ...]) -> tuple[str, ...]:
+    found = tuple(str(each) for each in value)
+    if len(found) not in counts:
+        raise ValueError(f"{value!r} has not the right length")
+    return found
 
 
 def _whole(value: Any, least: int, most: int) -> int:

@@ -8,6 +8,7 @@ from collections import deque
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.link.delivery import HearResult, ProbeResult
 from pale_heron.core.link.figures import Cluster, Sample, Times, clusters
 from pale_heron.core.link.rules import Rule
 
@@ -45,8 +46,10 @@ class ExchangeSnapshot(NamedTuple):
 class ExchangeCounter:
     """Takes messages as they go out and of lines as they come in, in the order of their times."""
 
-    def __init__(self, rule: Rule, limit_ns: int) -> None:
+    def __init__(self, rule: Rule, limit_ns: int, lane: str = "", hear: HearResult | None = None) -> None:
+        """`hear` is called with each round that is over."""
         self._rule = rule
+        self._lane, self._hear = lane, hear
         self._limit_ns = limit_ns
         self._waiting: tuple[int, str, int] | None = None
         self._last = ""
@@ -87,10 +90,10 @@ class ExchangeCounter:
         number, message, begun = self._waiting
         self._times.add((time - begun) / SECOND)
         if self._rule.right(message, line, number):
-            self._end(RIGHT)
+            self._end(RIGHT, time)
             return
         self._wrongs.append(WrongReply(number, message, self._rule.wanted(message, number), line))
-        self._end(WRONG)
+        self._end(WRONG, time)
 
     def advance(self, now: int) -> None:
         """Time passes: a reply that has not come by its limit will not be waited for."""
@@ -102,7 +105,10 @@ class ExchangeCounter:
         self.advance(now)
         self._waiting = None
 
-    def _end(self, result: str) -> None:
+    def _end(self, result: str, came: int | None = None) -> None:
+        if self._hear is not None and self._waiting is not None:
+            number, _, begun = self._waiting
+            self._hear(ProbeResult(self._lane, self._lane, number, begun, result, came))
         self._counts[result] += 1
         self._strip.append(result)
         self._waiting = None

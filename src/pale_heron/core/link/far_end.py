@@ -4,7 +4,7 @@ from collections import OrderedDict
 from typing import Final
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
+from pale_heron.core.link.delivery import DELIVERED, LOST, DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
 from pale_heron.core.link.figures import Sample, Times, wilson
 from pale_heron.core.link.probe import ANSWER, Probe
 
@@ -24,8 +24,10 @@ class FarEndCounter:
     answers. When each of the two was on its way nobody knows here: only the round trip has a time.
     """
 
-    def __init__(self, lane: str, limit_ns: int) -> None:
+    def __init__(self, lane: str, limit_ns: int, hear: HearResult | None = None) -> None:
+        """`hear` is called with each probe that was answered, or not within the limit."""
         self._lane = lane
+        self._hear = hear
         self._limit_ns = limit_ns
         self._sent = 0
         self._under_way: OrderedDict[int, int] = OrderedDict()
@@ -85,12 +87,18 @@ class FarEndCounter:
         begun = self._under_way.pop(probe.number, None)
         if begun is not None:
             self._times.add(max(0, time - begun) / SECOND)
+            self._show(probe.number, begun, DELIVERED, max(begun, time))
+
+    def _show(self, number: int, begun: int, result: str, came: int | None = None) -> None:
+        if self._hear is not None:
+            self._hear(ProbeResult(self._lane, FAR_END, number, begun, result, came))
 
     def advance(self, now: int) -> None:
         """What was sent too long ago is waited for no more."""
         while self._under_way and now - next(iter(self._under_way.values())) > self._limit_ns:
-            number, _ = self._under_way.popitem(last=False)
+            number, begun = self._under_way.popitem(last=False)
             self._overdue[number] = None
+            self._show(number, begun, LOST)
             if len(self._overdue) > SEEN_KEPT:
                 self._overdue.popitem(last=False)
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import IN, NMEA, OK, Frame
-from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
+from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult
 
 KEPT: Final = 4096
 """So many sentences are still looked for, and kept apart from strangers."""
@@ -45,15 +45,19 @@ class SentencesSnapshot(NamedTuple):
 class SentenceMatcher:
     """Takes the frames of both lanes in the order of their times."""
 
-    def __init__(self, sender: str, receiver: str, there: Carried, limit_ns: int) -> None:
-        """`there` is what the receiving lane carries."""
+    def __init__(
+        self, sender: str, receiver: str, there: Carried, limit_ns: int, hear: HearResult | None = None
+    ) -> None:
+        """`there` is what the receiving lane carries; `learn` what it carries besides."""
         self._sender, self._receiver = sender, receiver
         self._there = there
+        self.away = False
+        """The receiving lane is not open: nothing can be said of what is not heard there."""
         self._texts: OrderedDict[int, bytes] = OrderedDict()
         self._numbers: dict[bytes, list[int]] = {}
         self._uncounted: OrderedDict[bytes, None] = OrderedDict()
         """What was said while the other lane was not heard: it may still arrive."""
-        self._counter = DeliveryCounter(sender, receiver, self._text, limit_ns)
+        self._counter = DeliveryCounter(sender, receiver, self._text, limit_ns, hear)
         self._count = 0
         self._said: Counter[str] = Counter()
         self._came: Counter[str] = Counter()
@@ -74,7 +78,8 @@ class SentenceMatcher:
     def _say(self, frame: Frame, time: int) -> None:
         first, last = self._there.first, self._there.last
         data = frame.data.strip(b"\r\n")
-        if frame.type not in self._there.types or first is None or last is None or not first <= time <= last:
+        heard = first is not None and last is not None and first <= time <= last and not self.away
+        if frame.type not in self._there.types or not heard:
             self._uncounted[data] = None
             if len(self._uncounted) > KEPT:
                 self._uncounted.popitem(last=False)
@@ -107,8 +112,27 @@ class SentenceMatcher:
         self._counter.take(number, time)
         self._came[frame.type] += self._counter.delivered - before
 
+    def learn(self, frame: Frame) -> None:
+        """A whole sentence on the receiving lane: its type is looked for from now on."""
+        there = self._there
+        if frame.lane == self._receiver and frame.kind is NMEA and not frame.bad and frame.type not in there.types:
+            self._there = there._replace(types=there.types | {frame.type})
+
+    def leave(self) -> None:
+        """The receiving lane is gone: of what is under way nothing will be known."""
+        self.away = True
+        self._counter.disregard()
+
+    def advance(self, now: int) -> None:
+        """Time passes."""
+        self._counter.advance(now)
+
     def finish(self, now: int) -> SentencesSnapshot:
         """Both were heard to their end."""
         self._counter.finish(now)
+        return self.snapshot()
+
+    def snapshot(self) -> SentencesSnapshot:
+        """How it stands."""
         rows = tuple((name, count, self._came[name]) for name, count in sorted(self._said.items()))
         return SentencesSnapshot(self._counter.snapshot(), rows)

@@ -1,23 +1,37 @@
 """One trial, followed in the bytes of its lanes: live, on replay and from a capture by the same code."""
 
+from collections import deque
 from collections.abc import Iterable
 from functools import partial
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
+from pale_heron.core.framing import ENDING_EVENTS
 from pale_heron.core.link.blocks import DataBlock
 from pale_heron.core.link.content import CONTENTS
-from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot
+from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
 from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
 from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder, probe_of
+from pale_heron.core.link.reach import PlaceSource, RangeCounter, RangeSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
+
+AWAY_KEPT: Final = 500
+BACK_EVENTS: Final = ("opened", "returned", "client")
 
 DONE: Final = "done"
 """Why a trial ended that went on to its end."""
+
+
+class AwayPeriod(NamedTuple):
+    """A lane was gone from `begin` on; `end` is None while it is."""
+
+    lane: str
+    begin: int
+    end: int | None
 
 
 class TrialSnapshot(NamedTuple):
@@ -39,14 +53,32 @@ class TrialSnapshot(NamedTuple):
     """Of a trial of throughput: how the bytes of each direction fared."""
     dropped: int = 0
     """Bytes that this machine received and could not keep up with: not the link lost them."""
+    types: tuple[tuple[str, int, int], ...] = ()
+    """Of sentences: each type, how many were said, and how many came."""
+    clock_steps: int = 0
+    """How often the clock behind the sentences was set: nothing is said of what was lost over that."""
+    ranges: tuple[RangeSnapshot, ...] = ()
+    """By distance, where that was asked for: one a direction, or one for there and back."""
+    away: tuple[AwayPeriod, ...] = ()
+    """When a lane was not there: nothing was sent meanwhile, and nothing is said of the link."""
+
+    @property
+    def wiring(self) -> str:
+        """How it was wired, as a person said last; empty where nobody did."""
+        return self.described.wiring
 
 
 class TrialTracker:
     """Takes the chunks of its lanes, in the order of recording."""
 
-    def __init__(self, described: TrialDescription, begin: int) -> None:
+    def __init__(self, described: TrialDescription, begin: int, see: HearResult | None = None) -> None:
+        """`see` is called with what became of each probe."""
         self.described = described
         self._begin = begin
+        self._see = see
+        self._ranges: dict[str, RangeCounter] = {}
+        """By the lane that sends; of an answering far end one for there and back."""
+        self._away: deque[AwayPeriod] = deque(maxlen=AWAY_KEPT)
         self._end: int | None = None
         self._ended = ""
         self._own_back = False
@@ -62,19 +94,36 @@ class TrialTracker:
         self._message = b""
         limit_ns = round(described.limit_s * SECOND)
         if described.kind == EXCHANGE:
-            self._exchange = ExchangeCounter(described.rule, limit_ns)
+            self._exchange = ExchangeCounter(described.rule, limit_ns, described.lanes[0], self._hear)
         elif described.kind == THROUGHPUT:
             for letter, sender, receiver in self._ways():
                 ceiling = described.ceilings.get(receiver)
                 byte_ns = SECOND / ceiling if ceiling else 0.0
                 self._bulk[letter] = ThroughputCounter(sender, receiver, partial(block_of, described, letter), byte_ns)
         elif described.far == "answer":
-            self._far = FarEndCounter(described.lanes[0], limit_ns)
+            self._far = FarEndCounter(described.lanes[0], limit_ns, self._hear)
+            self._watch_range(described.lanes[0], "there and back")
         else:
             for letter, sender, receiver in self._ways():
-                self._counters[letter] = DeliveryCounter(
-                    sender, receiver, partial(probe_of, described.trial, letter, described.size), limit_ns
-                )
+                expected = partial(probe_of, described.trial, letter, described.size)
+                self._counters[letter] = DeliveryCounter(sender, receiver, expected, limit_ns, self._hear)
+                self._watch_range(sender, f"{sender} ▸ {receiver}")
+
+    def _watch_range(self, sender: str, way: str) -> None:
+        counter = range_counter(self.described, way)
+        if counter is not None:
+            self._ranges[sender] = counter
+
+    def _hear(self, result: ProbeResult) -> None:
+        if self._see is not None:
+            self._see(result)
+        if result.sender in self._ranges:
+            self._ranges[result.sender].settle(result.sent, result.result)
+
+    @property
+    def ranges(self) -> tuple[RangeCounter, ...]:
+        """Those whose places are to be looked up."""
+        return tuple(self._ranges.values())
 
     def _ways(self) -> Iterable[tuple[str, str, str]]:
         """Each direction: the letter of who sends, the lane that sends, the lane that receives."""
@@ -107,6 +156,18 @@ class TrialTracker:
         lost = event.details.get("bytes")
         if event.name == "dropped" and event.lane in self.described.lanes and isinstance(lost, int):
             self._dropped += max(0, lost)
+        if event.lane in self.described.lanes:
+            self._note_away(event)
+
+    def _note_away(self, event: Event) -> None:
+        last = next((each for each in reversed(self._away) if each.lane == event.lane), None)
+        gone = last is not None and last.end is None
+        if event.name in ENDING_EVENTS and not gone:
+            self._away.append(AwayPeriod(event.lane, event.time, None))
+            for counter in self._counters.values():
+                counter.disregard()
+        elif event.name in BACK_EVENTS and last is not None and gone:
+            self._away[self._away.index(last)] = last._replace(end=event.time)
 
     def advance(self, now: int) -> None:
         """Time passes."""
@@ -157,7 +218,8 @@ class TrialTracker:
         sender = own if echoed else LETTERS[1 - LETTERS.index(own)]
         counter = self._counters.get(sender)
         if probe is not None and probe.sender == own:
-            self._own_back = True
+            # A module may echo what it is given; that is no loop.
+            self._own_back |= lane not in self.described.through
             if not echoed:
                 return
         if counter is None:
@@ -165,7 +227,11 @@ class TrialTracker:
         if probe is not None and probe.kind != ANSWER:
             counter.take(probe.number, time)
         else:
-            counter.take_piece(found.data)
+            if lane in self.described.through:
+                # What a module says around it is its own, and no stranger's.
+                counter.take_damaged(found.data)
+            else:
+                counter.take_piece(found.data)
 
     def _feed_blocks(self, chunk: Chunk, time: int) -> None:
         own = LETTERS[self.described.lanes.index(chunk.lane)]
@@ -222,7 +288,17 @@ class TrialTracker:
             unanswered=self._far.unanswered if self._far else 0,
             bulk=tuple(each for _, each in bulk),
             dropped=self._dropped,
+            ranges=tuple(each.snapshot() for each in self._ranges.values()),
+            away=tuple(self._away),
         )
+
+
+def range_counter(described: TrialDescription, way: str) -> RangeCounter | None:
+    """What follows a way by its distance; None where nobody asked for that."""
+    if not described.position:
+        return None
+    source = PlaceSource(described.position, described.place, described.place_lane, described.strength)
+    return RangeCounter(way, source, round(described.limit_s * SECOND))
 
 
 def block_of(described: TrialDescription, letter: str, number: int) -> DataBlock:

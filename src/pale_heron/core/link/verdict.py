@@ -4,13 +4,18 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.description import SENTENCES, THROUGHPUT
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import probes_for
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.reach_words import range_findings, range_words
+from pale_heron.core.link.sentence_verdict import sentence_findings, sentence_words
 from pale_heron.core.link.throughput_verdict import throughput_findings, throughput_words
 from pale_heron.core.link.trial import TrialSnapshot
 
 FEW: Final = 10
+NOUNS: Final = {THROUGHPUT: "blocks", SENTENCES: "sentences"}
+"""What is counted, where it is no probe."""
 
 
 class Verdict(NamedTuple):
@@ -25,9 +30,15 @@ def verdict(trial: TrialSnapshot) -> Verdict:
     """Of a trial that is over, or as it stands."""
     if trial.exchange is not None:
         result, why = _exchange(trial.exchange)
+    elif trial.described.kind == SENTENCES:
+        result, why = sentence_words(trial)
     else:
         result, why = throughput_words(trial) if trial.bulk else _delivery(trial)
-    return Verdict(result, why, (*throughput_findings(trial), *_findings(trial)))
+    if trial.described.wiring == "loop" and result == HOLDS:
+        result, why = INCONCLUSIVE, f"It was wired as a loop, which proves the cable only. {why}"
+    why = " ".join([why, *filter(None, map(range_words, trial.ranges))])
+    findings = throughput_findings(trial), sentence_findings(trial), range_findings(trial), _findings(trial)
+    return Verdict(result, why, tuple(each for found in findings for each in found))
 
 
 def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
@@ -84,7 +95,7 @@ def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
 
 
 def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
-    found, noun = [], "blocks" if trial.bulk else "probes"
+    found, noun = [], NOUNS.get(trial.described.kind, "probes")
     if trial.own_bytes_back and trial.described.far != "echo":
         found.append(
             LinkFinding(
@@ -95,7 +106,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             )
         )
     for each in trial.directions:
-        if each.foreign_bytes and not trial.own_bytes_back:
+        if each.foreign_bytes and not trial.own_bytes_back and trial.described.kind != SENTENCES:
             found.append(
                 LinkFinding(
                     "foreign-bytes",
@@ -115,6 +126,16 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                     "independent.",
                 )
             )
+    if trial.away:
+        lanes = " and ".join(sorted({each.lane for each in trial.away}))
+        found.append(
+            LinkFinding(
+                "lane-away",
+                f"{lanes} was gone during the trial: what was under way then counts neither way.",
+                f"gone: {len(trial.away)} time{'s' * (len(trial.away) > 1)}",
+                "Line shows when it went and returned; Traffic shows what came last.",
+            )
+        )
     if trial.exchange is not None:
         found += _exchange_findings(trial.exchange)
     shown = min((each.settled for each in trial.directions), default=0)

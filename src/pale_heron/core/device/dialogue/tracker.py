@@ -1,11 +1,13 @@
 """All that is known of one module: what was said, its readings, its milestones, and how its settings stand."""
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.device.dialogue.conversation import Conversation, ReportedLine
 from pale_heron.core.device.dialogue.exchanges import DATA, Exchange, Item
 from pale_heron.core.device.dialogue.position import position_of
+from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import Field
@@ -98,6 +100,7 @@ class ModuleTracker:
         self._conversation = Conversation(dialect)
         self.speak(dialect)
         self._readings: dict[str, Reading] = {}
+        self._logs: dict[str, ReadingLog] = {}
         self._milestones: dict[str, int | None] = {}
         self._settings: dict[str, SettingState] = {}
         self._seen = 0
@@ -115,6 +118,10 @@ class ModuleTracker:
     @property
     def dialect(self) -> Dialect:
         return self._dialect
+
+    def log_of(self, reading: str) -> ReadingLog | None:
+        """The numbers of a reading over time; None where it never had one."""
+        return self._logs.get(reading)
 
     @property
     def ended(self) -> int:
@@ -171,6 +178,9 @@ class ModuleTracker:
             found = self._dialect.field_of(name)
             if found.reading and (raw or found.reading not in self._readings):
                 self._readings[found.reading] = Reading(found, raw, heard.time, heard.data)
+                value = found.value(raw)
+                if heard.time is not None and isinstance(value, int | float) and math.isfinite(value):
+                    self._logs.setdefault(found.reading, ReadingLog()).add(heard.time, value)
         for milestone in self._dialect.milestones.values():
             by_field = milestone.field and any(
                 name == milestone.field and raw in milestone.values for name, raw in heard.fields
