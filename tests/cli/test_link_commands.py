@@ -139,4 +139,4 @@ def test_what_a_throughput_cannot_be(name: str) -> None:
 
 def test_what_is_for_throughput_alone_is_refused_elsewhere() -> None:
     done = run("trial", "delivery", "/dev/x", "/dev/y", "--for", "3s")
-    assert done.returncode == 2 and "They are for trial throughput" in done.stderr
+    assert done.returncode == 2 and "It is for throughput and sentences" in done.stderr

@@ -16,9 +16,9 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, DeliveryCounter
 from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.figures import Sample, clusters, probes_for, quantile, wilson
-from pale_heron.core.link.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode, probe_of
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.verdict import certainty
+from pale_heron.core.wire.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode, probe_of
 
 MS: Final = SECOND // 1000
 PROBES = st.builds(

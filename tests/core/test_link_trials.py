@@ -11,10 +11,10 @@ from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, S
 from pale_heron.core.line.dialogue_stats import DialogueStats
 from pale_heron.core.link.description import TrialDescription, description_of
 from pale_heron.core.link.json_object import trial_object
-from pale_heron.core.link.probe import ANSWER, PROBE, Probe, encode
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.wire.probe import ANSWER, PROBE, Probe, encode
 
 MS: Final = SECOND // 1000
 

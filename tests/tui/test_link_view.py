@@ -13,11 +13,11 @@ from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.description import EXCHANGE, TrialDescription
-from pale_heron.core.link.probe import PROBE, Probe, encode
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial import TrialSnapshot, block_of
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.launch import Device
 from pale_heron.tui.painting.paint import cells, plain

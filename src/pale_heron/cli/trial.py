@@ -1,130 +1,155 @@
-"""`pale-heron trial`: one counted test of a link."""
+"""`pale-heron trial`: one counted test of a link, or those of a plan."""
 
 import json
 import sys
-import tomllib
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import click
 
+from pale_heron.bench.config.trial_options import FAR, described
+from pale_heron.bench.config.trial_plan import TrialPlan, read_plan
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.trial import Trial
+from pale_heron.bench.operations.trial_plan import TrialSeries
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import ENDINGS_OUT, nearest_words
+from pale_heron.core.link.comparison import matrix_lines
 from pale_heron.core.link.content import CONTENTS
-from pale_heron.core.link.description import (
-    DELIVERY,
-    EXCHANGE,
-    FAR_ENDS,
-    KINDS,
-    THROUGHPUT,
-    TrialDescription,
-    block_size,
-    sizes,
-)
+from pale_heron.core.link.description import EXCHANGE, KINDS, WIRINGS, TrialDescription
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.json_object import trial_object
-from pale_heron.core.link.rules import Rule, parse_rule
+from pale_heron.core.link.line_ends import line_end_words
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import trial_lines
-from pale_heron.core.moments import byte_rate, seconds, share
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import LaneSpec, parse_lanes
 
 TELL_S: Final = 0.5
-MOST_PROBES: Final = 10**9
-BULK_S: Final = 10.0
+PLAN: Final = "plan"
 
 
 @click.command("trial")
-@click.argument("kind", help=f"Which: {', '.join(KINDS)}.")
+@click.argument("kind", help=f"Which: {', '.join(KINDS)}; or plan, with a file before the lanes.")
 @click.argument("lanes", nargs=-1, required=True, metavar="LANE [LANE]", help="[nickname=]ADDRESS[@rate...]")
 @click.option("--count", type=int, help="Probes each way, 100 unless given; 0 goes on until Ctrl-C. Or blocks.")
 @click.option("--rounds", type=int, help="Rounds of an exchange, 20 unless given; 0 goes on until Ctrl-C.")
 @click.option("--every", help="Time between probes, 0.2s unless given; rounds follow each other at once.")
-@click.option("--for", "duration", help="How long blocks are sent, 10s unless given: 60s, 5min.")
+@click.option("--for", "for_", help="How long blocks are sent, 10s unless given, or sentences followed: 60s, 5min.")
 @click.option("--size", type=int, help="Bytes of a probe, 32 unless given, without its line end; or of a block.")
-@click.option("--content", default="random", show_default=True, help=f"What blocks hold: {', '.join(CONTENTS)}.")
-@click.option("--limit", default="2s", show_default=True, help="What takes longer is lost, or unanswered.")
+@click.option("--content", help=f"What blocks hold: {', '.join(CONTENTS)}; random unless given.")
+@click.option("--limit", help="What takes longer is lost, or unanswered: 2s unless given, 10s for sentences.")
 @click.option("--one-way", is_flag=True, help="With two lanes: only from the first to the second.")
-@click.option("--far", help=f"The far end of one lane: {', '.join(list(FAR_ENDS)[1:])}; answer unless given.")
-@click.option("--rule", default="echo", show_default=True, help="echo, plus N, text T, matches REGEX, table FILE.toml.")
+@click.option("--far", help=f"The far end of one lane: {', '.join(FAR)}; answer unless given.")
+@click.option("--rule", help="echo, plus N, text T, matches REGEX, table FILE.toml; echo unless given.")
 @click.option("--message", "messages", multiple=True, help="What is asked in an exchange; again for the next round.")
-@click.option("--at-most-lost", default="0%", show_default=True, help="What may be lost or damaged: 5% or 0.05.")
+@click.option("--at-most-lost", help="What may be lost or damaged: 5% or 0.05; nothing unless given.")
 @click.option("--at-least", help="A throughput that is claimed: 50kB/s, 92kbit/s, 1.2MB/s.")
+@click.option("--through", is_flag=True, help="Send probes by the modules' own payload command, to the peer they name.")
+@click.option("--position", help="The lane whose receiver says where the moving end is: results by distance.")
+@click.option("--place", help='From where distance counts: "46.117 S 67.306 W", or the lane of the receiver there.')
+@click.option("--strength", help="How strong it came: a lane and a reading of its module, such as hide/signal.")
+@click.option("--also", multiple=True, metavar="LANE", help="Another lane to open: a receiver that says the position.")
+@click.option("--ending", help=f"The line end that is sent: {', '.join(ENDINGS_OUT)}; the lane's own unless given.")
+@click.option("--try-line-ends", is_flag=True, help="An exchange with each line end in turn: does a missing one delay?")
+@click.option("--wiring", help=f"How it is wired, kept with the result: {', '.join(WIRINGS)}.")
 @click.option("-o", "--out", "capture", type=FILE, help="Keep a record of it in this capture.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object; of a plan, one with all its trials.")
 def trial(
     kind: str,
     lanes: tuple[str, ...],
-    count: int | None,
-    rounds: int | None,
-    every: str | None,
-    duration: str | None,
-    size: int | None,
-    content: str,
-    limit: str,
-    one_way: bool,
-    far: str | None,
-    rule: str,
     messages: tuple[str, ...],
-    at_most_lost: str,
-    at_least: str | None,
+    also: tuple[str, ...],
+    try_line_ends: bool,
     capture: Path | None,
     as_json: bool,
+    **given: Any,
 ) -> None:
     """Test a link and count what becomes of it. Exit status 0 where it holds, else 1.
 
     With two lanes both ends are here, and both directions run at once. With one lane the far end is a second program
     (`pale-heron answer`), or one that sends back what it gets (`--far echo`). `exchange` asks one message after the
     other and holds the answers against a rule. `throughput` sends numbered blocks as fast as the line takes them and
-    accounts for every byte.
+    accounts for every byte. `sentences` sends nothing: what a receiver says on the first lane is looked for on the
+    second, or on one lane alone counted by its own times. `plan FILE` makes the trials of a plan, one after the other.
 
     Example: pale-heron trial delivery hide=/dev/ttyUSB0@9600 buoy=/dev/ttyUSB1@9600 --count 120 --every 0.5s
 
     Example: pale-heron trial exchange /dev/ttyUSB0@9600 --rule 'plus 100' --rounds 50
 
     Example: pale-heron trial throughput hide=/dev/ttyUSB0@115200 buoy=/dev/ttyUSB1@115200 --for 10s --at-least 11kB/s
+
+    Example: pale-heron trial sentences curlew=/dev/ttyUSB0@9600 hide=/dev/ttyUSB1@9600 --for 10min
     """
-    specs = parse_lanes(lanes)
-    probes = _count(_known(kind), count, rounds, duration)
-    if kind != THROUGHPUT and (duration or at_least or content != "random"):
-        raise Trouble(f"{kind} takes no --for, --at-least or --content", "They are for trial throughput")
-    if content not in CONTENTS:
-        nearest = nearest_words(content, dict.fromkeys(CONTENTS))
-        raise Trouble(f"There is no content {content!r}{nearest}", f"There are: {', '.join(CONTENTS)}")
-    described = TrialDescription(
-        kind=kind,
-        trial=0,
-        lanes=tuple(spec.name for spec in specs),
-        far=_far_end(kind, len(specs), far),
-        one_way=one_way,
-        probes=probes,
-        every_s=seconds(every) if every else 0.2 if kind == DELIVERY else 0.0,
-        size=_size(kind, size, probes, specs),
-        limit_s=max(0.001, seconds(limit)),
-        at_most_lost=share(at_most_lost),
-        rule=rule_typed(rule),
-        content=content,
-        for_s=0.0 if kind != THROUGHPUT or count else seconds(duration) if duration else BULK_S,
-        at_least=byte_rate(at_least) if at_least else 0.0,
-    )
+    # What was not given is left out: each kind knows what is usual for it.
+    options = {name.rstrip("_"): value for name, value in given.items() if value not in (None, False)}
+    asked = _plan(lanes, options) if kind == PLAN else _asked(kind, lanes, also, options, messages)
+    if try_line_ends:
+        if kind != EXCHANGE:
+            raise Trouble("--try-line-ends is for an exchange", "pale-heron trial exchange LANE --try-line-ends")
+        asked = asked.with_line_ends()
     end_on_signals()
-    with opened(specs, capture=capture) as session:
-        running = Trial(session, described, messages, before=dict.fromkeys(described.lanes, 0))
-        found = _run(session, running, quiet=as_json)
-    print(json.dumps(trial_object(found), ensure_ascii=False) if as_json else "\n".join(trial_lines(found)))
-    if verdict(found).result != HOLDS:
+    with opened(asked.specs, capture=capture) as session:
+        found = _run(session, asked, quiet=as_json)
+    _print(asked, found, try_line_ends=try_line_ends, as_json=as_json)
+    if any(verdict(each).result != HOLDS for each in found) or len(found) < len(asked.trials):
         raise click.exceptions.Exit(Exit.NO)
 
 
-def _run(session: Session, running: Trial, *, quiet: bool) -> TrialSnapshot:
-    """Until it is over; Ctrl-C ends it, and what was counted is printed."""
+@dataclass(frozen=True)
+class AskedTrials:
+    """The lanes to open, and what is to be tried on them."""
+
+    title: str
+    specs: list[LaneSpec]
+    trials: tuple[TrialDescription, ...]
+    messages: tuple[tuple[str, ...], ...]
+
+    def with_line_ends(self) -> "AskedTrials":
+        """The first one with each line end in turn."""
+        first, words = self.trials[0], self.messages[0]
+        trials = tuple(first._replace(ending=each, cell=("line end", each)) for each in ENDINGS_OUT)
+        return AskedTrials("line ends", self.specs, trials, (words,) * len(trials))
+
+
+def _asked(
+    kind: str, lanes: Sequence[str], also: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]
+) -> AskedTrials:
+    if kind not in KINDS:
+        nearest = nearest_words(kind, dict.fromkeys((*KINDS, PLAN)))
+        raise Trouble(f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; and plan FILE")
+    specs = parse_lanes([*lanes, *also])
+    wanted = described(kind, specs[: len(lanes)], options, tuple(spec.name for spec in specs))
+    return AskedTrials(kind, specs, (wanted,), (messages,))
+
+
+def _plan(words: Sequence[str], options: dict[str, Any]) -> AskedTrials:
+    path, *lanes = words
+    if options:
+        first = next(iter(options)).replace("_", "-")
+        raise Trouble(f"A plan takes no --{first}: its file says how", "Write it there, for all of them under [usual]")
+    if not lanes:
+        raise Trouble(
+            "A plan needs its lanes behind its file", f"pale-heron trial plan {path} hide=ADDRESS buoy=ADDRESS"
+        )
+    specs = parse_lanes(lanes)
+    plan: TrialPlan = read_plan(Path(path), specs)
+    return AskedTrials(plan.title, specs, plan.trials, plan.messages)
+
+
+def _run(session: Session, asked: AskedTrials, *, quiet: bool) -> tuple[TrialSnapshot, ...]:
+    """Until all are over; Ctrl-C ends them, and what was counted is printed."""
+    running: Trial | TrialSeries
+    if len(asked.trials) == 1:
+        only = asked.trials[0]
+        running = Trial(session, only, asked.messages[0], before=dict.fromkeys(only.lanes, 0))
+    else:
+        running = TrialSeries(session, asked.title, asked.trials, asked.messages)
     session.operations.begin(running)
     shows = not quiet and sys.stderr.isatty()
     while not running.over:
@@ -132,81 +157,37 @@ def _run(session: Session, running: Trial, *, quiet: bool) -> TrialSnapshot:
             running.wait(TELL_S)
         except KeyboardInterrupt:
             running.stop()
-        found = running.result
         if shows:
-            words = verdict(found).why if found is not None else running.state
-            click.echo(f"\r\x1b[K{words[:118]}", err=True, nl=False)
+            click.echo(f"\r\x1b[K{_progress(running)[:118]}", err=True, nl=False)
     if shows:
         click.echo("\r\x1b[K", err=True, nl=False)
-    result = running.result
-    if result is None:
+    results = _results(running)
+    for failure in running.failures if isinstance(running, TrialSeries) else ():
+        click.echo(f"pale-heron: {failure}", err=True)
+    if not results:
         raise Trouble(running.failure or "Nothing was sent", "Line shows how the lanes stand: pale-heron watch")
-    return result
+    return results
 
 
-def _known(kind: str) -> str:
-    if kind not in KINDS:
-        nearest = nearest_words(kind, dict.fromkeys(KINDS))
-        raise Trouble(f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}")
-    return kind
+def _results(running: Trial | TrialSeries) -> tuple[TrialSnapshot, ...]:
+    if isinstance(running, TrialSeries):
+        return running.results
+    return (running.result,) if running.result is not None else ()
 
 
-def _far_end(kind: str, lanes: int, far: str | None) -> str:
-    """Where the other end is."""
-    if far is not None and far not in list(FAR_ENDS)[1:]:
-        raise Trouble(f"There is no far end {far!r}", f"There are: {', '.join(list(FAR_ENDS)[1:])}")
-    if lanes > 2 or (lanes == 2 and (far is not None or kind == EXCHANGE)):
-        raise Trouble(f"{lanes} lanes are too many for this", "Name one lane; two where both ends are here")
-    if kind == THROUGHPUT and lanes == 1 and far != "echo":
-        raise Trouble(
-            "A trial of throughput on one lane needs a far end that sends back what it gets",
-            "Add --far echo, or name the lane of the other end too",
-        )
-    return "lane" if lanes == 2 else far or "answer"
+def _progress(running: Trial | TrialSeries) -> str:
+    """What it does now, and how it stands."""
+    results = _results(running)
+    words = verdict(results[-1]).why if results and running.state == "measuring" else running.state
+    return f"{running.state}: {verdict(results[-1]).why}" if isinstance(running, TrialSeries) and results else words
 
 
-def _count(kind: str, count: int | None, rounds: int | None, duration: str | None) -> int:
-    """How many probes, rounds or blocks; 0 without an end of their own."""
-    wrong, name = (count, "--count") if kind == EXCHANGE else (rounds, "--rounds")
-    if wrong is not None:
-        raise Trouble(f"{kind} takes no {name}", "--count is for delivery and throughput, --rounds for exchange")
-    if kind == THROUGHPUT:
-        if count and duration:
-            raise Trouble("--count and --for both say when it ends", "Give one of them")
-        return 0 if count is None else _within(count, 1, MOST_PROBES, "--count")
-    usual = 100 if kind == DELIVERY else 20
-    asked = count if kind == DELIVERY else rounds
-    return usual if asked is None else _within(asked, 0, MOST_PROBES, "--count" if kind == DELIVERY else "--rounds")
-
-
-def _size(kind: str, size: int | None, probes: int, specs: Sequence[LaneSpec]) -> int:
-    """Bytes of a probe, or of a block: one that is not given takes a tenth of a second on the slowest line."""
-    least, most = sizes(kind)
-    if kind != THROUGHPUT:
-        # The highest number must fit in.
-        return _within(32 if size is None else size, least - 1 + len(str(probes or MOST_PROBES)), most, "--size")
-    if size is None:
-        return block_size(spec.settings.bytes_per_s for spec in specs if not spec.networked)
-    return _within(size, least, most, "--size")
-
-
-def _within(value: int, least: int, most: int, name: str) -> int:
-    if not least <= value <= most:
-        raise Trouble(f"{name} {value} is not {least} to {most}", "Choose one within")
-    return value
-
-
-def rule_typed(text: str) -> Rule:
-    """A rule of the command line; the pairs of a table are read from its file. Trouble says what is wrong."""
-    kind, _, value = text.strip().partition(" ")
-    pairs: dict[str, str] = {}
-    if kind == "table" and value:
-        try:
-            table = tomllib.loads(Path(value.strip()).read_text("utf-8"))
-        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as problem:
-            raise Trouble(f"{value.strip()} cannot be read: {problem}", 'Write lines such as "hi" = "hello"') from None
-        pairs = {key: str(answer) for key, answer in table.items() if isinstance(answer, str | int | float)}
-    try:
-        return parse_rule(text, pairs)
-    except ValueError as problem:
-        raise Trouble(str(problem), "Rules: echo, plus N, text T, matches REGEX, table FILE.toml") from None
+def _print(asked: AskedTrials, found: Sequence[TrialSnapshot], *, try_line_ends: bool, as_json: bool) -> None:
+    if as_json and len(asked.trials) == 1:
+        print(json.dumps(trial_object(found[0]), ensure_ascii=False))
+    elif as_json:
+        print(json.dumps({"title": asked.title, "trials": [trial_object(each) for each in found]}, ensure_ascii=False))
+    elif len(asked.trials) == 1:
+        print("\n".join(trial_lines(found[0])))
+    else:
+        print("\n".join([asked.title, "", *matrix_lines(found), "", *(line_end_words(found) if try_line_ends else [])]))

@@ -68,6 +68,12 @@ class Event(NamedTuple):
     details: Mapping[str, Any]
 
 
+SETTING_EVENTS = ("added", "opened", "returned", "settings")
+ENDING_EVENTS = ("lost", "closed", "client-gone")
+BACK_EVENTS = ("opened", "returned", "client")
+"""Events with the settings of a lane; those with which its streams end; those with which they begin again."""
+
+
 class Frame(NamedTuple):
     """One piece of a stream. `data` holds every byte of it, line ends included: joined frames give the stream back.
 

@@ -3,12 +3,10 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from pale_heron.core.frames import OUT, Chunk, Direction, Event, Frame
+from pale_heron.core.frames import ENDING_EVENTS, OUT, SETTING_EVENTS, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.wire.framer import Framer, HeldBytes
 
-SETTING_EVENTS = ("added", "opened", "returned", "settings")
-ENDING_EVENTS = ("lost", "closed", "client-gone")
 BULK, BULK_ENDED = "bulk", "bulk-ended"
 """From one to the other a lane carries the blocks of a trial: bytes that are no lines and no sentences."""
 

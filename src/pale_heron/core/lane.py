@@ -4,8 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, TEXT, Chunk, Event, Frame
-from pale_heron.core.framing import SETTING_EVENTS
+from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Final, Protocol
 
 from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
-from pale_heron.core.link.probe import is_probe
+from pale_heron.core.wire.probe import is_probe
 from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:

@@ -10,9 +10,9 @@ from pale_heron.bench.operations.registry import Operation
 from pale_heron.core.frames import Chunk
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.lines import LineCutter
-from pale_heron.core.link.probe import ANSWER, PROBE, Found, Probe, ProbeFinder, encode
 from pale_heron.core.link.rules import NOT_UNDERSTOOD, Rule
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.probe import ANSWER, PROBE, Found, Probe, ProbeFinder, encode
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.05

@@ -1,7 +1,9 @@
 """Runs a trial of a link on open lanes.
 
     emptying ──▶ measuring ──▶ draining ──▶ over
-                     └── given up at any time: what was counted so far is kept
+                  │     ▲
+                  ▼     │       given up at any time: what was counted so far is kept
+             waiting for a lane that is gone
 
 It sends, and says in the record what it does; what is counted follows from the record (`core/link`), as on a replay.
 """
@@ -9,20 +11,23 @@ It sends, and says in the record what it does; what is counted follows from the 
 import math
 import secrets
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from typing import Any, Final, Protocol
 
 from pale_heron.bench.operations.block_sender import BlockSender
-from pale_heron.bench.operations.registry import Operation, OperationFailed
+from pale_heron.bench.operations.command_client import CommandBench
+from pale_heron.bench.operations.payload_sender import PayloadSender
+from pale_heron.bench.operations.registry import Operation, OperationFailed, StopToken
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.framing import BULK, BULK_ENDED
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
-from pale_heron.core.link.probe import PROBE, Probe, encode
+from pale_heron.core.link.description import EXCHANGE, LETTERS, SENTENCES, THROUGHPUT, TrialDescription
 from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.link.trial import DONE, TrialSnapshot, block_of
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.02
@@ -32,24 +37,31 @@ QUIET_WITHIN_S: Final = 3.0
 
 SLACK_S: Final = 0.2
 SEEN_WITHIN_S: Final = 10.0
+GONE_WITHIN_S: Final = 2.0
+"""What could not be sent because its lane went: so soon that is known."""
+
+MOST_OF_THE_AIR: Final = 0.5
+"""Of two ends that speak in turns neither may have more of it."""
+
 TAKEN_WITHIN_S: Final = 30.0
 JOB_LOOK_S: Final = 0.002
 JOB_BYTES: Final = 1 << 16
 JOB_S: Final = 0.25
 """What is handed over at a time: so many bytes, or what the line takes so long for."""
 
+AWAY_AT_MOST_S: Final = 60.0
+"""A lane that is gone is waited for so long, where the trial has an end of its own; else until somebody stops it."""
+
 EMPTYING, MEASURING, DRAINING, OVER = "emptying", "measuring", "draining", "over"
 
 
-class TrialBench(Protocol):
+class TrialBench(CommandBench, Protocol):
     """What a trial needs of a live bench."""
 
     @property
     def seen(self) -> BenchSnapshot: ...
 
     def look(self, *lanes: str) -> None: ...
-
-    def send(self, lane: str, job: SendJob) -> None: ...
 
     def jobs(self, lane: str) -> list[SendJob]: ...
 
@@ -67,9 +79,10 @@ class Trial(Operation):
         described: TrialDescription,
         messages: Iterable[str] = (),
         before: Mapping[str, int] | None = None,
+        token: StopToken | None = None,
     ) -> None:
         """`before` are the bytes of each lane that count as left over: all but those that came before."""
-        super().__init__(f"a trial of the link ({described.kind})", described.lanes)
+        super().__init__(f"a trial of the link ({described.kind})", described.lanes, token)
         self._bench = bench
         self.described = described._replace(trial=secrets.randbelow(0x10000))
         self._messages = tuple(messages)
@@ -78,6 +91,8 @@ class Trial(Operation):
         self._begun = False
         self._sent: dict[str, int] = {}
         """How many whole blocks went out on each lane."""
+        self._modules: dict[str, PayloadSender] = {}
+        """Lanes on which a probe goes through the module's own command."""
 
     @property
     def result(self) -> TrialSnapshot | None:
@@ -87,8 +102,14 @@ class Trial(Operation):
         return found[-1] if found and self._begun else None
 
     def work(self) -> None:
+        if self.described.kind == SENTENCES:
+            self._follow()
+            return
         for lane in self.lanes:
             self._check(lane)
+        for lane in self.described.through:
+            self._modules[lane] = PayloadSender(self._bench, lane, lambda: self.token.stopped)
+            self._modules[lane].prepare()
         self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
         self.state = MEASURING
         self._begin()
@@ -153,6 +174,16 @@ class Trial(Operation):
                 before, quiet_since = now, time.monotonic()
         return {lane: now.get(lane, 0) - first.get(lane, 0) for lane in self.lanes}
 
+    # Sentences
+
+    def _follow(self) -> None:
+        """Nothing is sent: what comes is followed until it is stopped, or its time is over."""
+        self.state = MEASURING
+        self._begin()
+        end = time.monotonic() + self.described.for_s if self.described.for_s else math.inf
+        while time.monotonic() < end:
+            self.token.rest(min(LOOK_S, max(0.0, end - time.monotonic())))
+
     # Probes
 
     def _send_probes(self) -> None:
@@ -164,9 +195,60 @@ class Trial(Operation):
             number += 1
             # Each at its own time: what one was late by does not make the next one late.
             self.token.rest(max(0.0, begin + (number - 1) * trial.every_s - time.monotonic()))
-            probes = [(lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size)) for letter, lane in senders]
-            for job in [self._send(lane, probe) for lane, probe in probes]:
+            gone = self._gone()
+            if not gone:
+                probes = [
+                    (lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size)) for letter, lane in senders
+                ]
+                gone = self._send_all(probes)
+            if gone:
+                begin += self._await(gone)
+
+    def _send_all(self, probes: Sequence[tuple[str, bytes]]) -> str:
+        """Send one from each end; gives the lane that went away over it, or nothing."""
+        jobs = []
+        for lane, probe in probes:
+            if lane in self._modules:
+                self._pace(self._modules[lane].send(probe))
+            else:
+                jobs.append((lane, self._send(lane, probe)))
+        for lane, job in jobs:
+            try:
                 self._finish(job)
+            except OperationFailed:
+                if job.failure and self._until(partial(self._is_gone, lane), GONE_WITHIN_S):
+                    return lane
+                raise
+        return ""
+
+    def _pace(self, airtime_s: float | None) -> None:
+        """Refuse what would fill the air: others need it too, and where it is limited by law a module falls silent."""
+        if airtime_s is not None and airtime_s > MOST_OF_THE_AIR * max(self.described.every_s, airtime_s / 1000):
+            least = airtime_s / MOST_OF_THE_AIR
+            raise OperationFailed(
+                f"a probe is {1000 * airtime_s:.0f} ms in the air: every {self.described.every_s:g} s is more than "
+                f"{MOST_OF_THE_AIR:.0%} of the time; send one every {math.ceil(10 * least) / 10:g} s"
+            )
+
+    def _gone(self) -> str:
+        """A lane of the trial that is not open; nothing where all are."""
+        self._bench.look(*self.lanes)
+        opened = {lane.name: lane.opening for lane in self._bench.seen.lanes}
+        return next((lane for lane in self.lanes if opened.get(lane) is not LaneOpening.OPEN), "")
+
+    def _is_gone(self, lane: str) -> bool:
+        return self._gone() == lane
+
+    def _await(self, lane: str) -> float:
+        """Wait until all are back; how long that took. The record says when each went and returned."""
+        begin, limit = time.monotonic(), AWAY_AT_MOST_S if self.described.probes else math.inf
+        self.state = f"waiting for {lane} to return"
+        while self._gone():
+            if time.monotonic() - begin > limit:
+                raise OperationFailed(f"{lane} was gone for {limit:g} s")
+            self.token.rest(LOOK_S)
+        self.state = MEASURING
+        return time.monotonic() - begin
 
     # Blocks
 
@@ -203,7 +285,8 @@ class Trial(Operation):
         self._sent = {each.lane: each.taken // trial.size for each in sending}
 
     def _send(self, lane: str, data: bytes) -> SendJob:
-        job = SendJob(data + ENDINGS_OUT[self._bench.settings_of(lane).ending_out], "a trial of the link")
+        ending = self.described.ending or self._bench.settings_of(lane).ending_out
+        job = SendJob(data + ENDINGS_OUT[ending], "a trial of the link")
         self._bench.send(lane, job)
         return job
 
@@ -255,9 +338,13 @@ class Trial(Operation):
         found = self.result
         return found is not None and found.exchange is not None and found.exchange.rounds >= number
 
-    def _until(self, done: Callable[[], bool], seconds: float, *, stoppable: bool = True) -> None:
+    def _until(self, done: Callable[[], bool], seconds: float, *, stoppable: bool = True) -> bool:
+        """Wait until that is so, at most so long; whether it is."""
         end = time.monotonic() + seconds
-        while not done() and time.monotonic() < end:
+        while not done():
+            if time.monotonic() >= end:
+                return False
             if stoppable:
                 self.token.check()
             time.sleep(LOOK_S)
+        return True

@@ -10,7 +10,7 @@ from collections import deque
 from dataclasses import dataclass
 
 from pale_heron.core.frames import NMEA, OUT, SECOND, TEXT, Frame
-from pale_heron.core.link.probe import is_probe
+from pale_heron.core.wire.probe import is_probe
 
 PATIENCE_NS = 10 * SECOND
 """Longer than this nobody takes a line for the answer."""

@@ -5,8 +5,8 @@ from collections.abc import Iterable, Mapping
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
-from pale_heron.core.link.probe import LONGEST, SHORTEST
 from pale_heron.core.link.rules import Rule, parse_rule
+from pale_heron.core.wire.probe import LONGEST, SHORTEST
 
 DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES = "delivery", "exchange", "throughput", "sentences"
 KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES)

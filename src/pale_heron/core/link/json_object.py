@@ -5,6 +5,7 @@ from typing import Any
 from pale_heron.core.link.delivery import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.reach import RangeSnapshot, Strength
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput import Location
 from pale_heron.core.link.trial import TrialSnapshot
@@ -28,8 +29,45 @@ def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
             for index, each in enumerate(trial.directions)
         ],
         "exchange": _exchange(trial.exchange) if trial.exchange else None,
+        "types": [{"type": name, "said": said, "delivered": came} for name, said, came in trial.types],
+        "ranges": [_range(each) for each in trial.ranges],
+        "away": [
+            {"lane": each.lane, "begin": iso(each.begin), "end": iso(each.end) if each.end is not None else None}
+            for each in trial.away
+        ],
+        "wiring": trial.described.wiring or None,
+        "cell": list(trial.described.cell) or None,
         "findings": [each._asdict() for each in found.findings],
     }
+
+
+def _range(found: RangeSnapshot) -> dict[str, Any]:
+    """One way by distance."""
+    return {
+        "way": found.way,
+        "farthest_delivered_m": _rounded(found.farthest_m),
+        "first_outage_m": _rounded(found.first_outage_m),
+        "bins": [
+            {
+                "from_m": each.low_m,
+                "to_m": each.high_m,
+                "settled": each.settled,
+                "delivered": each.delivered,
+                "not_delivered_95": None if each.bad_95 is None else [round(share, 6) for share in each.bad_95],
+                "strength": None if each.strength is None else _strength(each.strength),
+            }
+            for each in found.bins
+        ],
+    }
+
+
+def _strength(strength: Strength) -> dict[str, Any]:
+    figures = {"mean": strength.mean, "min": strength.least, "max": strength.most}
+    return {"samples": strength.samples, **{name: round(value, 1) for name, value in figures.items()}}
+
+
+def _rounded(metres: float | None) -> float | None:
+    return None if metres is None else round(metres, 1)
 
 
 def direction_object(each: DeliverySnapshot) -> dict[str, Any]:

@@ -6,14 +6,13 @@ one first carried it.
 
 from typing import Final
 
-from pale_heron.core.frames import IN, Event, Frame
-from pale_heron.core.framing import ENDING_EVENTS
+from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, Event, Frame
 from pale_heron.core.link.delivery import HearResult, ProbeResult
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.own_times import OwnTimesTracker
 from pale_heron.core.link.reach import RangeCounter
 from pale_heron.core.link.sentences import Carried, SentenceMatcher
-from pale_heron.core.link.trial import BACK_EVENTS, TrialSnapshot, range_counter
+from pale_heron.core.link.trial import TrialSnapshot, range_counter
 
 ALWAYS: Final = 2**62
 

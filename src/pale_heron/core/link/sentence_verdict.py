@@ -11,10 +11,8 @@ def sentence_words(trial: TrialSnapshot) -> tuple[str, str]:
     lanes, counted = trial.described.lanes, [each for each in trial.directions if each.settled]
     if not counted:
         if len(lanes) == 2:
-            return INCONCLUSIVE, (
-                f"Nothing of {lanes[0]} could be looked for on {lanes[1]} yet: a type counts from when {lanes[1]} first "
-                "carries it."
-            )
+            begins = f"a type counts from when {lanes[1]} first carries it"
+            return INCONCLUSIVE, f"Nothing of {lanes[0]} could be looked for on {lanes[1]} yet: {begins}."
         return INCONCLUSIVE, f"Nothing on {lanes[0]} tells its time often enough to count by yet."
     # Sentences of one epoch suffer together: of several types the worst one speaks, not their sum.
     worst = max(counted, key=_not_delivered)

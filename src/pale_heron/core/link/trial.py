@@ -5,8 +5,7 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Final, NamedTuple
 
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
-from pale_heron.core.framing import ENDING_EVENTS
+from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.link.blocks import DataBlock
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
@@ -15,12 +14,11 @@ from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
-from pale_heron.core.link.probe import ANSWER, Found, ProbeFinder, probe_of
 from pale_heron.core.link.reach import PlaceSource, RangeCounter, RangeSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
+from pale_heron.core.wire.probe import ANSWER, Found, ProbeFinder, probe_of
 
 AWAY_KEPT: Final = 500
-BACK_EVENTS: Final = ("opened", "returned", "client")
 
 DONE: Final = "done"
 """Why a trial ended that went on to its end."""

@@ -2,10 +2,13 @@
 
 from typing import Final
 
-from pale_heron.core.link.certainty import certainty
+from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import Times
+from pale_heron.core.link.reach import RangeSnapshot
+from pale_heron.core.link.reach_words import bin_words, strength_words
 from pale_heron.core.link.sentences import SentencesSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, Location
 from pale_heron.core.link.trial import DONE, TrialSnapshot
@@ -39,6 +42,13 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
         rows.append(f"round trip {_times(trial.round_trip)}")
     if trial.exchange is not None:
         rows += ["", *_exchange(trial.exchange)]
+    if trial.types:
+        rows += ["", f"{'type':<24}{'said':>6}{'came':>11}"]
+        rows += [f"{safe_label(name):<24}{said:>6}{came:>11}" for name, said, came in trial.types]
+    for ranged in trial.ranges:
+        rows += ["", *range_lines(ranged)]
+    if described.wiring:
+        rows += ["", f"wired {WIRINGS.get(described.wiring, safe_label(described.wiring))}"]
     for finding in found.findings:
         rows += ["", safe_label(finding.text), f"  {safe_label(finding.evidence)}. {safe_label(finding.next)}"]
     return rows
@@ -48,6 +58,16 @@ _COLUMNS: Final = {"sent": 6, "delivered": 11, "lost": 6, "damaged": 9, "twice":
 
 
 _HEAD: Final = f"{'':24}{''.join(f'{name:>{width}}' for name, width in _COLUMNS.items())}   latency"
+
+
+def range_lines(found: RangeSnapshot) -> list[str]:
+    """One way by distance: each bin with its count, its interval, and the strength."""
+    rows = [f"{safe_label(found.way) + ', by distance':<28}{'delivered':>12}   {'not delivered, 95 %':<22}strength"]
+    for each in found.bins:
+        low_high = "–" if each.bad_95 is None else f"{percent(each.bad_95[0])} to {percent(each.bad_95[1])}"
+        count = f"{each.delivered} of {each.settled}"
+        rows.append(f"  {bin_words(each):<26}{count:>12}   {low_high:<22}{strength_words(each.strength)}")
+    return rows
 
 
 def sentence_lines(found: SentencesSnapshot) -> list[str]:
