@@ -91,7 +91,7 @@ def test_an_outage_that_lasts_says_so() -> None:
 def test_every_trial_stands_in_the_results() -> None:
     shown = text(played("ooo"), played("oxo"), played("oo", over=False), page="results")
     rows = [row for row in shown.splitlines() if "delivery" in row]
-    assert [row.split("buoy")[1].split()[0] for row in rows] == ["under", "fails", "holds"]
+    assert [row.split("buoy")[1].split()[1] for row in rows] == ["under", "fails", "holds"]
 
 
 def test_words_of_a_far_end_cannot_reach_the_terminal() -> None:
@@ -217,6 +217,8 @@ async def test_a_trial_is_begun_and_given_up_by_keys(tmp_path: Path) -> None:
             await shown.press("1")
             await shown.shows("How many probes")
             await shown.press("home", "ctrl+k", *"0", "space", *"50ms", "space", *"30s", "enter")
+            await shown.shows("How is it wired?")
+            await shown.press("d")
             await shown.until(lambda: (seen := session.seen.trials) and seen[-1].directions[1].delivered > 3)
             await shown.shows("measuring for")
             await shown.press("x")

@@ -9,10 +9,13 @@ import click
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings, nearest_words
+from pale_heron.core.link.description import EXCHANGE, SENTENCES, TrialDescription
+from pale_heron.core.link.rules import Rule
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.launch import Device
+from pale_heron.sim.marsh import HUT
 
 
 class DemoReceiver(NamedTuple):
@@ -43,7 +46,9 @@ CABLES: Final = {
 }
 """Line rate and faults of a simulated cable."""
 
-NAMES: Final = (*SCENES, MODULES, *CABLES, BRIDGE, TROUBLES)
+FIRST_CONTACT = "first-contact"
+RANGE_WALK = "range-walk"
+NAMES: Final = (*SCENES, MODULES, FIRST_CONTACT, *CABLES, RANGE_WALK, BRIDGE, TROUBLES)
 
 
 @click.command("demo")
@@ -54,8 +59,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, `modules` that take commands, `both-ways`, `bad-cable` and `throughput` for
-    trials of a link, and `troubles`, one lane for each that a line can have.
+    date, a line that is too full, `modules` that take commands, `first-contact`, `both-ways`, `bad-cable`,
+    `range-walk` and `throughput` for trials of a link, and `troubles`, one lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -66,6 +71,10 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _modules(seed, not no_capture)
     elif scene in CABLES:
         _cable(scene, seed, not no_capture)
+    elif scene == FIRST_CONTACT:
+        _first_contact(seed, not no_capture)
+    elif scene == RANGE_WALK:
+        _range_walk(seed, not no_capture)
     elif scene == BRIDGE:
         _bridge(seed, not no_capture)
     elif scene in SCENES:
@@ -119,6 +128,50 @@ def _cable(scene: str, seed: int, record: bool) -> None:
             for name, role, path in zip(("hide", "buoy"), ("hide", "buoy 7"), device.paths, strict=True)
         ]
         show(scene, lanes, record=record, view="link")
+    finally:
+        device.stop()
+
+
+def _first_contact(seed: int, record: bool) -> None:
+    """A board that answers each message, and a lane that ends its messages as the board does not expect."""
+    device = Device("vane", "--seed", str(seed), link=own_folder() / f"vane-of-{os.getpid()}")
+    described = TrialDescription(
+        EXCHANGE, 0, ("vane",), far="answer", rule=Rule("plus", "100"), every_s=0.0, probes=12, limit_s=2.5
+    )
+    try:
+        lanes = [LaneSpec("vane", device.path, LineSettings(9600, ending_out="cr"), role="hide")]
+        show(FIRST_CONTACT, lanes, record=record, view="link", trial=described)
+    finally:
+        device.stop()
+
+
+def _range_walk(seed: int, record: bool) -> None:
+    """Buoy 7 is towed away: what its receiver says is looked for in the hide, by distance."""
+    link = own_folder() / f"walk-of-{os.getpid()}"
+    device = Device("range-walk", "--seed", str(seed), "--when-opened", link=link, count=3)
+    names, roles = ("curlew", "hide", "buoy"), ("buoy 7", "hide", "buoy 7")
+    described = TrialDescription(
+        SENTENCES,
+        0,
+        ("curlew", "hide"),
+        limit_s=3.0,
+        position="curlew",
+        place=HUT,
+        strength=("hide", "signal"),
+        wiring="air",
+    )
+    try:
+        lanes = [
+            LaneSpec(
+                name,
+                path,
+                LineSettings(9600, ending_out="cr"),
+                role=role,
+                dialect="" if name == "curlew" else "bittern",
+            )
+            for name, role, path in zip(names, roles, device.paths, strict=True)
+        ]
+        show(RANGE_WALK, lanes, record=record, view="link", trial=described)
     finally:
         device.stop()
 

@@ -23,7 +23,7 @@ from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 
 MODULES = ("bittern", "plover", "wren", "teal", "marsh")
-DEVICES = ("curlew", *MODULES, "cable", "trouble")
+DEVICES = ("curlew", *MODULES, "cable", "vane", "range-walk", "trouble")
 
 
 @click.command("sim")
@@ -75,8 +75,9 @@ def sim(
 ) -> None:
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
 
-    `bittern` are two on one air, `marsh` all modules at once, `cable` has two ends: each path on a line of its own.
-    A cable says at its end what it did to how many lines.
+    `bittern` are two on one air, `marsh` all modules at once, `cable` has two ends, `range-walk` a receiver and two
+    radios, one towed away from the other: each path on a line of its own. `vane` answers messages by a rule. A cable
+    says at its end what it did to how many lines.
 
     Example: pale-heron sim curlew --start cold --seed 3
 
@@ -95,6 +96,9 @@ def sim(
         )
     if device == "cable":
         _run_cable(link, seed, rate, _cable_faults(faults), ended, over_tcp=tcp)
+        return
+    if device in ("vane", "range-walk") and not troubles:
+        _run_post(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
         return
     if device == "trouble":
         _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
@@ -169,6 +173,42 @@ def _run_cable(
         done = ", ".join(f"{name} {count}" for name, count in way.counts.items())
         left = ", ".join(f"{count} {name}" for name, count in way.bytes.items())
         click.echo(f"{words}: {done or 'nothing'}{f'; bytes: {left}' if left else ''}", err=True)
+
+
+def _run_post(
+    device: str,
+    link: Path | None,
+    seed: int,
+    rate: int,
+    ended: Callable[[], bool],
+    after: float,
+    *,
+    when_opened: bool,
+    over_tcp: bool,
+) -> None:
+    """A board, or the receiver and the radios of a walk; prints what is to be opened, one a line."""
+    from pale_heron.sim.label import Label
+    from pale_heron.sim.range_walk import RangeWalkPost
+    from pale_heron.sim.run import ActorPost, run_stages
+    from pale_heron.sim.vane import Vane
+
+    end_on_signals()
+    if device == "vane":
+        label = Label("simulated board of the weather vane", f"MARSH-vane-{seed}")
+        board = ActorPost(Vane(), rate, link or _free_link(device), label, over_tcp=over_tcp)
+        post: ActorPost | RangeWalkPost = board
+        terminals = [board.terminal]
+    else:
+        ends = [
+            link.with_name(f"{link.name}-{end}") if link else _free_link(f"walk-{end}")
+            for end in ("curlew", "hide", "buoy")
+        ]
+        walk = RangeWalkPost(rate, ends, seed, int(time.time()) + 1, over_tcp=over_tcp)
+        post, terminals = walk, list(walk.terminals)
+    for terminal in terminals:
+        print(terminal.name, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals))
 
 
 def _cable_faults(texts: Sequence[str]) -> CableFaults:

@@ -8,9 +8,11 @@ import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.trial import Trial
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
+from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
@@ -38,9 +40,18 @@ def watch(lanes: tuple[str, ...], bench: Path | None, no_capture: bool) -> None:
 
 
 def show(
-    bench: str, specs: list[LaneSpec], *, record: bool, view: str = "line", bench_file: Path | None = None
+    bench: str,
+    specs: list[LaneSpec],
+    *,
+    record: bool,
+    view: str = "line",
+    bench_file: Path | None = None,
+    trial: TrialDescription | None = None,
 ) -> None:
-    """Open the lanes, show them until the user has had enough, and say where the record lies."""
+    """Open the lanes, show them until the user has had enough, and say where the record lies.
+
+    A `trial` begins by itself once its lanes are open.
+    """
     from pale_heron.tui.app import PaleHeron
 
     end_on_signals()
@@ -50,6 +61,8 @@ def show(
     try:
         with contextlib.suppress(KeyboardInterrupt):
             session.start()
+            if trial is not None:
+                session.operations.begin(Trial(session, trial))
             app.run()
     finally:
         hanging = session.stop()

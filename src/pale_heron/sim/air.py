@@ -64,12 +64,32 @@ class Radio(Protocol):
 
 
 @dataclass
+class Transmission:
+    """One frame in the air, on a channel. What another one overlaps is destroyed, whoever began."""
+
+    sender: Radio
+    channel: int
+    begin: float
+    end: float
+    destroyed: bool = False
+
+    def overlaps(self, other: "Transmission") -> bool:
+        return self.begin < other.end and other.begin < self.end
+
+
+KEPT_S: Final = 30.0
+"""The slowest frame is in the air for less."""
+
+
+@dataclass
 class Air:
-    """All radios of one marsh."""
+    """All radios of one marsh. A radio that sends does not hear."""
 
     seed: int = 7
     radios: list[Radio] = field(default_factory=list)
-    _until: dict[int, float] = field(default_factory=dict)
+    collisions: int = 0
+    """Frames that were destroyed by others."""
+    _frames: list[Transmission] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self._chance = random.Random(f"air {self.seed}")
@@ -86,26 +106,43 @@ class Air:
         """Send a frame; gives how long it is in the air. `later` is the sender's way to have things done."""
         tuned = sender.tuned
         took = airtime_s(tuned.pace, len(payload))
-        collides = self._until.get(tuned.channel, 0.0) > seconds
-        self._until[tuned.channel] = seconds + took
+        frame = self._put(Transmission(sender, tuned.channel, seconds, seconds + took))
         for radio in self.radios:
             # A frame from one's own number is taken for an echo of one's own.
             if radio is sender or radio.node == sender.node or radio.node != to or radio.tuned != tuned:
                 continue
             strength = power_dbm - self._loss_db(sender.place, radio.place, seconds) + self._chance.gauss(0, 2.2)
             snr = strength - NOISE_DBM
-            if collides or snr < PACES[tuned.pace].needs_db:
-                continue
-            later(seconds, took, _delivery(radio, sender.node, payload, strength, min(12.0, snr)))
+            if snr >= PACES[tuned.pace].needs_db:
+                later(seconds, took, self._delivery(frame, radio, payload, strength, min(12.0, snr)))
         return took
+
+    def _put(self, frame: Transmission) -> Transmission:
+        """One more in the air: it and all that it overlaps on its channel are destroyed."""
+        self._frames = [each for each in self._frames if each.end > frame.begin - KEPT_S]
+        for other in self._frames:
+            if other.channel == frame.channel and other.overlaps(frame):
+                self.collisions += (not other.destroyed) + (not frame.destroyed)
+                other.destroyed = frame.destroyed = True
+        self._frames.append(frame)
+        return frame
+
+    def _delivery(
+        self, frame: Transmission, radio: Radio, payload: bytes, strength: float, snr: float
+    ) -> Callable[[float], None]:
+        """What happens at its end: whoever sent meanwhile, on whatever channel, has not heard it."""
+        node = frame.sender.node
+
+        def deliver(at: float) -> None:
+            deaf = any(each.sender is radio and each.overlaps(frame) for each in self._frames)
+            if not (frame.destroyed or deaf):
+                radio.receive(node, payload, strength, snr, at)
+
+        return deliver
 
     def _loss_db(self, here: str, there: str, seconds: float) -> float:
         distance = max(1.0, distance_m(here, there, seconds))
         return LOSS_AT_1M_DB + 10 * EXPONENT * math.log10(distance)
-
-
-def _delivery(radio: Radio, sender: int, payload: bytes, strength: float, snr: float) -> Callable[[float], None]:
-    return lambda at: radio.receive(sender, payload, strength, snr, at)
 
 
 def distance_m(here: str, there: str, seconds: float) -> float:

@@ -104,6 +104,12 @@ class Bittern(Modem):
         took = self._air.transmit(self, to, payload, power, seconds, self.later)
         return Answer((f"+TOLD: {to},{len(payload)},{1000 * took:.0f}",), after_s=took)
 
+    def pass_on(self, payload: bytes, seconds: float) -> None:
+        """Send to its peer what a board on its other line gives it."""
+        if not self.data_mode and payload:
+            to, power = int(self.in_force["peer"]), int(self.in_force["power"])
+            self._air.transmit(self, to, payload[:MOST_BYTES], power, seconds, self.later)
+
     def _beacon(self, seconds: float) -> None:
         every = int(self.in_force["beacon"])
         if every:

@@ -46,7 +46,22 @@ def buoy(seconds: float) -> MarshPlace:
     return MarshPlace(latitude, longitude, height, math.hypot(0.21, sideways), course)
 
 
-PLACES: Final = {"buoy": buoy, "hide": hide}
+TOW_M_S: Final = 6.0
+
+
+def tow(seconds: float) -> MarshPlace:
+    """Buoy 7 on its way out to its mooring, towed by a boat: down the channel, away from the hide."""
+    along, heading = 60.0 + TOW_M_S * seconds, math.radians(205.0)
+    across = 25.0 * math.sin(along / 130.0)
+    east = along * math.sin(heading) + across * math.cos(heading)
+    north = along * math.cos(heading) - across * math.sin(heading)
+    latitude, longitude = moved(*HUT, east, north)
+    sideways = TOW_M_S * 25.0 / 130.0 * math.cos(along / 130.0)
+    course = math.degrees(heading + math.atan2(sideways, TOW_M_S)) % 360.0
+    return MarshPlace(latitude, longitude, 3.1 + 0.2 * math.sin(seconds / 1.7), math.hypot(TOW_M_S, sideways), course)
+
+
+PLACES: Final = {"buoy": buoy, "hide": hide, "tow": tow}
 
 
 def antenna(place: str, lever_m: tuple[float, float, float], seconds: float) -> MarshPlace:

@@ -95,6 +95,24 @@ LEAST_ON_THE_WAY, ON_THE_WAY = 512, 100
 """Bytes in the cable, from which on it takes no more: so many, or a tenth of a second's worth (10 bits a byte)."""
 
 
+class ActorPost:
+    """One actor that is always plugged in."""
+
+    def __init__(self, actor: Actor, rate: int, link: Path, label: Label, *, over_tcp: bool = False) -> None:
+        self._actor = actor
+        self.terminal = Terminal(rate, link, whole_lines=False, label=label, over_tcp=over_tcp)
+
+    def work(self, passed: float, seconds: float) -> None:
+        """Let time pass."""
+        for data in self.terminal.work(passed):
+            self.terminal.send(self._actor.hear(data, seconds))
+        self.terminal.send(self._actor.say(seconds))
+
+    def close(self) -> None:
+        """Pull the plug."""
+        self.terminal.close()
+
+
 class CablePost:
     """A cable with a terminal at each end. The faults are those of both ways."""
 

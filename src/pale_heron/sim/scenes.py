@@ -103,6 +103,7 @@ SCENES: Final = {
     "second-antenna": Scene(
         "on the buoy, 1.2 m beside the first antenna, started cold", lever_m=(1.2, -0.4, 0.15), quick=1.0
     ),
+    "tow": Scene("on the buoy, towed out to its mooring", start="hot", place="tow"),
     "wrong-date": Scene("a date 1024 weeks too early, and another before the fix", weeks_off=-1024, default_date=True),
     "full-line": Scene("five times a second, everything, on 9600 baud", start="hot", every_ms=200, all_each_epoch=True),
 }

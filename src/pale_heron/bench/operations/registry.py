@@ -112,6 +112,7 @@ class Operations:
     def __init__(self) -> None:
         self._lock = threading.Condition()
         self._on: dict[str, RegisteredOperation] = {}
+        self._running: list[RegisteredOperation] = []
 
     def begin(self, operation: RegisteredOperation) -> None:
         """Run it in a thread of its own. Raises Trouble where something else is under way on one of its lanes."""
@@ -133,6 +134,12 @@ class Operations:
                         f"{other.title} is under way on {lane}", "One thing at a time: wait for its end, or give it up"
                     )
             self._on.update(dict.fromkeys(operation.lanes, operation))
+            self._running.append(operation)
+
+    @property
+    def running(self) -> tuple[RegisteredOperation, ...]:
+        """All that is under way, also what needs no lane for itself."""
+        return tuple(self._running)
 
     def on(self, lane: str) -> RegisteredOperation | None:
         """What is under way on a lane."""
@@ -145,7 +152,7 @@ class Operations:
 
     def stop(self) -> None:
         """Give up all of them."""
-        for operation in set(self._on.values()):
+        for operation in self.running:
             operation.stop()
 
     def _run(self, operation: RegisteredOperation) -> None:
@@ -153,6 +160,8 @@ class Operations:
             operation.run()
         finally:
             with self._lock:
+                if operation in self._running:
+                    self._running.remove(operation)
                 for lane in operation.lanes:
                     if self._on.get(lane) is operation:
                         del self._on[lane]

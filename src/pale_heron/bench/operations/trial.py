@@ -37,6 +37,7 @@ QUIET_WITHIN_S: Final = 3.0
 
 SLACK_S: Final = 0.2
 SEEN_WITHIN_S: Final = 10.0
+OPEN_WITHIN_S: Final = 5.0
 GONE_WITHIN_S: Final = 2.0
 """What could not be sent because its lane went: so soon that is known."""
 
@@ -81,8 +82,12 @@ class Trial(Operation):
         before: Mapping[str, int] | None = None,
         token: StopToken | None = None,
     ) -> None:
-        """`before` are the bytes of each lane that count as left over: all but those that came before."""
-        super().__init__(f"a trial of the link ({described.kind})", described.lanes, token)
+        """It has its lanes for itself, but for one that only listens.
+
+        `before` are the bytes of each lane that count as left over: all but those that came before.
+        """
+        claimed = () if described.kind == SENTENCES else described.lanes
+        super().__init__(f"a trial of the link ({described.kind})", claimed, token)
         self._bench = bench
         self.described = described._replace(trial=secrets.randbelow(0x10000))
         self._messages = tuple(messages)
@@ -97,15 +102,16 @@ class Trial(Operation):
     @property
     def result(self) -> TrialSnapshot | None:
         """How it stands, as far as the record was gone through; a newer picture is asked for."""
-        self._bench.look(*self.lanes)
+        self._bench.look(*self.described.lanes)
         found = [each for each in self._bench.seen.trials if each.described.trial == self.described.trial]
         return found[-1] if found and self._begun else None
 
     def work(self) -> None:
+        self._await_opening()
         if self.described.kind == SENTENCES:
             self._follow()
             return
-        for lane in self.lanes:
+        for lane in self.described.lanes:
             self._check(lane)
         for lane in self.described.through:
             self._modules[lane] = PayloadSender(self._bench, lane, lambda: self.token.stopped)
@@ -123,20 +129,26 @@ class Trial(Operation):
         self.state = DRAINING
         self._drain()
 
+    def _await_opening(self) -> None:
+        """Lanes that are being opened are waited for; one that is refused, or stays away, is no reason to wait on."""
+        self.state = "waiting for its lanes to open"
+        self._until(lambda: not self._gone(), OPEN_WITHIN_S)
+        self.state = EMPTYING
+
     def _begin(self) -> None:
         """The record says what is being done."""
         if self.described.kind == THROUGHPUT:
-            for lane in self.lanes:
+            for lane in self.described.lanes:
                 self._bench.note(lane, BULK, {"trial": self.described.trial})
-        self._bench.note(self.lanes[0], BEGUN, self.described.details())
+        self._bench.note(self.described.lanes[0], BEGUN, self.described.details())
         self._begun = True
 
     def report(self, failure: str) -> None:
         """However it ends, the record says so, and what was counted stands."""
         if self._begun:
-            self._bench.note(self.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or DONE})
+            self._bench.note(self.described.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or DONE})
             if self.described.kind == THROUGHPUT:
-                for lane in self.lanes:
+                for lane in self.described.lanes:
                     self._bench.note(lane, BULK_ENDED, {"trial": self.described.trial})
             self._until(self._counted, SEEN_WITHIN_S, stoppable=False)
         self.state = OVER
@@ -154,12 +166,12 @@ class Trial(Operation):
     def _ceilings(self) -> dict[str, float]:
         """Bytes a second that each lane carries at most; without those whose rate governs nothing."""
         # As the lanes were opened: only then is it known whether a rate governs them.
-        opened = {lane.name: lane.settings for lane in self._bench.seen.lanes if lane.name in self.lanes}
+        opened = {lane.name: lane.settings for lane in self._bench.seen.lanes if lane.name in self.described.lanes}
         return {lane: each.bytes_per_s for lane, each in opened.items() if each and not each.decorative}
 
     def _bytes_in(self) -> dict[str, int]:
-        self._bench.look(*self.lanes)
-        return {lane.name: lane.line.bytes_in for lane in self._bench.seen.lanes if lane.name in self.lanes}
+        self._bench.look(*self.described.lanes)
+        return {lane.name: lane.line.bytes_in for lane in self._bench.seen.lanes if lane.name in self.described.lanes}
 
     def _empty(self) -> dict[str, int]:
         """Wait until nothing comes any more; how many bytes came until then."""
@@ -172,7 +184,7 @@ class Trial(Operation):
             now = self._bytes_in()
             if now != before:
                 before, quiet_since = now, time.monotonic()
-        return {lane: now.get(lane, 0) - first.get(lane, 0) for lane in self.lanes}
+        return {lane: now.get(lane, 0) - first.get(lane, 0) for lane in self.described.lanes}
 
     # Sentences
 
@@ -188,8 +200,8 @@ class Trial(Operation):
 
     def _send_probes(self) -> None:
         trial, begin = self.described, time.monotonic()
-        both = len(self.lanes) == 2 and not trial.one_way
-        senders = list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
+        both = len(self.described.lanes) == 2 and not trial.one_way
+        senders = list(zip(LETTERS, self.described.lanes, strict=False))[: 1 + both]
         number = 0
         while not trial.probes or number < trial.probes:
             number += 1
@@ -232,9 +244,9 @@ class Trial(Operation):
 
     def _gone(self) -> str:
         """A lane of the trial that is not open; nothing where all are."""
-        self._bench.look(*self.lanes)
+        self._bench.look(*self.described.lanes)
         opened = {lane.name: lane.opening for lane in self._bench.seen.lanes}
-        return next((lane for lane in self.lanes if opened.get(lane) is not LaneOpening.OPEN), "")
+        return next((lane for lane in self.described.lanes if opened.get(lane) is not LaneOpening.OPEN), "")
 
     def _is_gone(self, lane: str) -> bool:
         return self._gone() == lane
@@ -256,13 +268,13 @@ class Trial(Operation):
         """As fast as the lines take them, a little ahead; until their time is over, or their number is reached."""
         trial = self.described
         end = time.monotonic() + trial.for_s if trial.for_s else math.inf
-        both = len(self.lanes) == 2 and not trial.one_way
+        both = len(self.described.lanes) == 2 and not trial.one_way
         # Of both ends the slower one: a network takes far more at once than the line behind it carries.
-        carried = min((trial.ceilings.get(lane, math.inf) for lane in self.lanes), default=math.inf)
+        carried = min((trial.ceilings.get(lane, math.inf) for lane in self.described.lanes), default=math.inf)
         at_once = max(1, int(min(JOB_BYTES, JOB_S * carried)) // trial.size)
         sending = [
             BlockSender(lane, partial(block_of, trial, letter), trial.probes or math.inf, at_once, carried)
-            for letter, lane in list(zip(LETTERS, self.lanes, strict=False))[: 1 + both]
+            for letter, lane in list(zip(LETTERS, self.described.lanes, strict=False))[: 1 + both]
         ]
         taken, taken_at = 0, time.monotonic()
         try:
@@ -331,7 +343,7 @@ class Trial(Operation):
             self.token.rest(max(0.0, due - time.monotonic()))
             due = time.monotonic() + trial.every_s
             message = messages[(number - 1) % len(messages)] if messages else trial.rule.message(number)
-            self._finish(self._send(self.lanes[0], message.encode("utf-8")))
+            self._finish(self._send(self.described.lanes[0], message.encode("utf-8")))
             self._until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
 
     def _rounds_over(self, number: int) -> bool:

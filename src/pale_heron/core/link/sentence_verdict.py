@@ -1,9 +1,15 @@
 """What a trial of sentences shows, in words: nothing was sent, so what the receiver left out itself counts too."""
 
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Final
+
 from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.delivery import DELIVERED, DeliverySnapshot
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
 from pale_heron.core.link.trial import TrialSnapshot
+
+LEAST_IN_STEP: Final = 8
 
 
 def sentence_words(trial: TrialSnapshot) -> tuple[str, str]:
@@ -18,14 +24,17 @@ def sentence_words(trial: TrialSnapshot) -> tuple[str, str]:
     worst = max(counted, key=_not_delivered)
     bad, allowed = worst.lost + worst.damaged, trial.described.at_most_lost
     share = certainty(bad, worst.settled)
-    what = [f"{worst.lost} lost"] * bool(worst.lost) + [f"{worst.damaged} damaged"] * bool(worst.damaged)
-    figures = ", ".join([f"{worst.delivered} of {worst.settled}", *what])
+    what = f", {worst.lost} lost" * bool(worst.lost) + f", {worst.damaged} damaged" * bool(worst.damaged)
+    figures = f"{worst.delivered} of {worst.settled}"
     allows = f" (allowed: {percent(allowed)})" if allowed else ""
     if len(lanes) == 2:
-        words = f"{lanes[0]} ▸ {lanes[1]}: {figures} sentences delivered: not delivered is {share}{allows}."
+        words = (
+            f"{lanes[0]} ▸ {lanes[1]}: {figures} sentences delivered{''.join(what)}: not delivered is {share}{allows}."
+        )
     else:
         of = f", the worst of {len(counted)} types" if len(counted) > 1 else ""
-        words = f"{lanes[0]}, by their own times: {figures} {worst.sender} came{of}: missing is {share}{allows}."
+        came = f"{figures} {worst.sender} came{what}{of}"
+        words = f"{lanes[0]}, by their own times: {came}: missing is {share}{allows}."
     return FAILS if _not_delivered(worst) > allowed else HOLDS, words
 
 
@@ -44,6 +53,18 @@ def sentence_findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "Record the receiver on a lane of its own as well: then the two are told apart.",
             )
         )
+    for each in trial.directions:
+        every = thinned(each.strip)
+        if every:
+            found.append(
+                LinkFinding(
+                    "thinned",
+                    f"Of {each.sender} only every {every}th came, as regularly as on purpose: what passes sentences on "
+                    "may send no more.".replace("2th", "2nd").replace("3th", "3rd"),
+                    f"one of {every}, always in step",
+                    "Look at what it is set to pass on; or count by what comes there alone (one lane).",
+                )
+            )
     if trial.clock_steps:
         times = "once" if trial.clock_steps == 1 else f"{trial.clock_steps} times"
         found.append(
@@ -55,6 +76,13 @@ def sentence_findings(trial: TrialSnapshot) -> list[LinkFinding]:
             )
         )
     return found
+
+
+def thinned(strip: Sequence[str]) -> int:
+    """How many come between two that are passed on, where that never varies; 0 where it does, or too few came."""
+    came = [index for index, result in enumerate(strip) if result == DELIVERED]
+    steps = {after - before for before, after in pairwise(came)}
+    return steps.pop() if len(came) >= LEAST_IN_STEP and len(steps) == 1 and steps != {1} else 0
 
 
 def _not_delivered(each: DeliverySnapshot) -> float:

@@ -52,6 +52,7 @@ _SHOWN: Final = {
     "right_square_bracket": "]",
     "left_square_bracket": "[",
     "plus": "+",
+    "equals_sign": "=",
     "minus": "-",
     "left": "◂",
     "right": "▸",
@@ -75,9 +76,11 @@ def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *,
     return KeyAction(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
 
 
-def _link(do: "Callable[[LinkView], object]", key: str, label: str, words: str, *, source: str = "") -> KeyAction:
+def _link(
+    do: "Callable[[LinkView], object]", key: str, label: str, words: str, *, source: str = "", footer: bool = True
+) -> KeyAction:
     """An action of Link."""
-    return KeyAction(act(lambda app: do(app.link)), key, label, words, ("link",), source)
+    return KeyAction(act(lambda app: do(app.link)), key, label, words, ("link",), source, footer)
 
 
 def _module(
@@ -139,7 +142,18 @@ ACTIONS: Final = (
     ),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),
-    _link(lambda it: it.next_page(), "v", "page", "The other page: the chosen trial, or all of them"),
+    _link(lambda it: it.next_page(), "v", "page", "The next page: the trial, distance, all of them, compared"),
+    _link(
+        lambda it: it.hold(), "equals_sign", "hold",
+        "Keep the chosen trial; the one chosen next is compared with it", footer=False,
+    ),
+    _link(
+        lambda it: it.try_line_ends(), "e", "line ends",
+        "The chosen exchange with each line end", source="live", footer=False,
+    ),
+    _link(
+        lambda it: it.wire(), "i", "wiring", "Say how the chosen trial was wired", source="live", footer=False,
+    ),
     _link(lambda it: it.move(-1), "up", "newer", "Choose a newer trial"),
     _link(lambda it: it.move(1), "down", "older", "Choose an older trial"),
     _traffic(

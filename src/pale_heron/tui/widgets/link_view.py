@@ -27,6 +27,8 @@ class LinkView(Canvas):
         self._actions = actions
         self._page = "trial"
         self._chosen: int | None = None
+        self._held: int | None = None
+        """The one that the chosen one is compared with."""
 
     def draw(self) -> None:
         """One picture."""
@@ -36,15 +38,28 @@ class LinkView(Canvas):
         snapshot = self._snapshot()
         state = self._actions.state if self._actions else ""
         width = max(20, self.size.width - 2)
-        self.show(link.paint(snapshot.trials, self._index(snapshot.trials), self._page, state, snapshot.now, width))
+        chosen = self._index(snapshot.trials)
+        self.show(link.paint(snapshot.trials, chosen, self._page, state, snapshot.now, width, self._held))
 
     def _index(self, trials: Sequence[TrialSnapshot]) -> int:
         newest = len(trials) - 1
         return newest if self._chosen is None else min(self._chosen, newest)
 
     def next_page(self) -> None:
-        """The other page."""
-        self.show_page("results" if self._page == "trial" else "trial")
+        """The next page that has something to show."""
+        from pale_heron.tui.views.link.link import pages
+
+        trials = self._snapshot().trials
+        shown = pages(trials, self._index(trials))
+        self.show_page(shown[(shown.index(self._page) + 1) % len(shown)] if self._page in shown else shown[0])
+
+    def hold(self) -> None:
+        """Keep the chosen trial, to compare others with it."""
+        trials = self._snapshot().trials
+        if trials:
+            chosen = self._index(trials)
+            self._held = None if self._held == chosen else chosen
+            self.draw()
 
     def show_page(self, page: str) -> None:
         self._page = page
@@ -70,4 +85,15 @@ class LinkView(Canvas):
     def give_up(self) -> None:
         """Give up the trial that is under way."""
         if self._actions is not None:
-            self._actions.give_up()
+            trials = self._snapshot().trials
+            self._actions.give_up(trials[-1] if trials else None)
+
+    def wire(self) -> None:
+        """Say how the chosen trial was wired."""
+        if self._actions is not None and (trials := self._snapshot().trials):
+            self._actions.wire(trials[self._index(trials)])
+
+    def try_line_ends(self) -> None:
+        """The chosen exchange with each line end."""
+        if self._actions is not None and (trials := self._snapshot().trials):
+            self._actions.try_line_ends(trials[self._index(trials)])

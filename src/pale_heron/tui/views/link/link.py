@@ -8,7 +8,6 @@ from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
 from pale_heron.core.link.figures import Times
-from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
 from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import Verdict, verdict
 from pale_heron.core.utc import clock
@@ -17,7 +16,7 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
-from pale_heron.tui.views.link import speed
+from pale_heron.tui.views.link import reach, results, speed
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["link"].question
@@ -31,9 +30,13 @@ HELP: Final = (
     "accounted for: changed, missing or added, with its place. The speed is that of whole blocks in the steady part, "
     "against what the line carries by its rate and frame format.",
     "Two or more in a row that were not delivered are an outage, with its begin, its end and how many were lost.",
+    "A trial of sentences sends nothing: what a receiver says on one lane is looked for on another, or counted by its "
+    "own times. Any of them can be followed by distance from a known point; where no position is heard, the distance "
+    "is unknown, never 0.",
     "b begins a trial on the chosen lane: with another lane here, with a far end that answers (pale-heron answer "
-    "there), or with one that sends back what it gets. x gives it up; what was counted stands. v shows all trials, "
-    "↑ ↓ choose one.",
+    "there), or with one that sends back what it gets. x gives it up; what was counted stands. v turns the pages, "
+    "↑ ↓ choose a trial, = keeps one to compare the next with it. e tries an exchange with each line end; i says how "
+    "a trial was wired, which is kept with it.",
 )
 SIGNS: Final = {
     DELIVERED: ("●", "reed"),
@@ -46,9 +49,8 @@ SIGNS: Final = {
     UNANSWERED: ("×", "coral"),
     WAITING: ("○", "faint"),
 }
-_ROLES: Final = {HOLDS: "reed", FAILS: "coral", INCONCLUSIVE: "amber"}
-_PAGES: Final = {"trial": "trial", "results": "results"}
-PAGES: Final = tuple(_PAGES)
+TRIAL, DISTANCE, RESULTS, COMPARED = "trial", "distance", "results", "compared"
+PAGES: Final = (TRIAL, DISTANCE, RESULTS, COMPARED)
 _COLUMNS: Final = (
     ("sent", 7),
     ("delivered", 11),
@@ -65,18 +67,28 @@ OUTAGES_SHOWN: Final = 4
 WRONGS_SHOWN: Final = 4
 
 
-def paint(trials: Sequence[TrialSnapshot], chosen: int, page: str, state: str, now: int, width: int) -> list[Line]:
-    """`chosen` counts trials from 0, the oldest; `state` says what an operation does now, or nothing."""
+def paint(
+    trials: Sequence[TrialSnapshot], chosen: int, page: str, state: str, now: int, width: int, held: int | None = None
+) -> list[Line]:
+    """`chosen` counts trials from 0, the oldest; `state` says what an operation does now, or nothing.
+
+    `held` is the one that the chosen one is compared with; else the one before it.
+    """
     if not trials:
         words = state or "No trial yet: b begins one. It sends numbered probes, or asks messages, and counts."
         return [*headline(QUESTION, "amber" if state else "quiet", line(words), width), BLANK, *_first_steps(width)]
     trial = trials[chosen]
     found = verdict(trial)
     # The two ends of a direction stay on one line.
-    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{_ROLES[found.result]}"))
-    rows = [*headline(QUESTION, _ROLES[found.result], answer, width), _tabs(page, width), BLANK]
-    if page == "results":
-        return [*rows, *_results(trials, chosen, width)]
+    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{results.ROLES[found.result]}"))
+    tabs = _tabs(pages(trials, chosen), page, width)
+    rows = [*headline(QUESTION, results.ROLES[found.result], answer, width), tabs, BLANK]
+    if page == RESULTS:
+        return [*rows, *results.paint(trials, chosen, held, width)]
+    if page == COMPARED:
+        return [*rows, *results.paint_comparison(trials, chosen, held, width)]
+    if page == DISTANCE:
+        return [*rows, *reach.paint(trial, width)]
     return [*rows, *_trial(trial, found, state, now, width)]
 
 
@@ -93,11 +105,18 @@ def _first_steps(width: int) -> list[Line]:
     return titled("WAYS TO TRY A LINK", rows)
 
 
-def _tabs(page: str, width: int) -> Line:
+def pages(trials: Sequence[TrialSnapshot], chosen: int) -> tuple[str, ...]:
+    """Those that have something to show."""
+    ranged = bool(trials) and bool(trials[chosen].ranges)
+    has = {TRIAL: True, DISTANCE: ranged, RESULTS: True, COMPARED: len(trials) > 1}
+    return tuple(page for page in PAGES if has[page])
+
+
+def _tabs(shown: Sequence[str], page: str, width: int) -> Line:
     spans = [Span("v  ", "amber")]
-    for name, words in _PAGES.items():
+    for name in shown:
         spans += [
-            Span(words, "*heron" if name == page else "quiet", act(acts.show_link_page, name)),
+            Span(name, "*heron" if name == page else "quiet", act(acts.show_link_page, name)),
             Span("   ", "text"),
         ]
     return cut(tuple(spans), width)
@@ -231,24 +250,3 @@ def _meaning(found: Verdict, width: int) -> list[Line]:
         words = line((f"{number}  ", "amber"), (f"{safe_label(each.text)} ", "text"), (safe_label(each.next), "quiet"))
         rows += wrapped(words, width)
     return titled("WHAT IT MEANS", rows) if rows else []
-
-
-def _results(trials: Sequence[TrialSnapshot], chosen: int, width: int) -> list[Line]:
-    """Every trial, the newest first; a click chooses one."""
-    rows = [line((f"  {'begun, UTC':<12}{'kind':<10}{'ends':<26}{'verdict':<14}figures", "faint"))]
-    for index in reversed(range(len(trials))):
-        trial = trials[index]
-        found = verdict(trial)
-        ground = "@select" if index == chosen else ""
-        ends = " and ".join(safe_label(lane) for lane in trial.described.lanes)
-        result = found.result if trial.end is not None else "under way"
-        spans = (
-            Span("▌ " if index == chosen else "  ", f"heron{ground}"),
-            Span(f"{clock(trial.begin, 0):<12}{trial.described.kind:<10}", f"text{ground}"),
-            *padded(line((ends, f"text{ground}")), 26, f"text{ground}"),
-            Span(f"{result:<14}", f"{_ROLES[found.result]}{ground}"),
-            Span(safe_label(found.why), f"quiet{ground}"),
-        )
-        picked = act(acts.choose_trial, index)
-        rows.append(tuple(span._replace(action=picked) for span in padded(cut(spans, width), width, f"text{ground}")))
-    return rows
