@@ -76,7 +76,7 @@ WRONG = {
     "too many lanes": (["trial", "exchange", "/dev/x", "/dev/y"], "too many"),
     "a far end that does not exist": (["trial", "delivery", "/dev/x", "--far", "moon"], "There are: answer, echo"),
     "a rule that does not exist": (["trial", "exchange", "/dev/x", "--rule", "guess"], "Rules: echo"),
-    "rounds of a delivery": (["trial", "delivery", "/dev/x", "--rounds", "3"], "--count is for delivery"),
+    "rounds of a delivery": (["trial", "delivery", "/dev/x", "--rounds", "3"], "takes no --rounds. It is for exchange"),
     "a probe too short for its number": (["trial", "delivery", "/dev/x", "--size", "20", "--count", "10"], "not 21 to"),
     "a share that is not one": (["trial", "delivery", "/dev/x", "--at-most-lost", "5"], "Write 5% or 0.05"),
     "a table that is not there": (["trial", "exchange", "/dev/x", "--rule", "table /nowhere"], "cannot be read"),

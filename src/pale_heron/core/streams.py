@@ -80,6 +80,8 @@ class LaneStreams:
         self._before: deque[Chunk] = deque()
         self._before_bytes = 0
         self._sent = False
+        self._asked = False
+        """A trial asks messages: what it sends is no command, unless it is written as one."""
         self._byte_ns = 0
         self._scanner: SecretScanner | None = None
         self.reported: list[ReportedPosition] = []
@@ -141,6 +143,8 @@ class LaneStreams:
                 str(event.details.get("name", "")), table if isinstance(table, Mapping) else None
             )
             self.speak(dialect, chosen=event.details.get("by") != "recognised")
+        if event.name in ("trial", "trial-ended"):
+            self._asked = event.details.get("kind") == "exchange"
         frames = self.framing.event(event)
         if self._dialects is not None:
             self._scan(frames, self._dialects)
@@ -187,6 +191,7 @@ class LaneStreams:
         self._before.append(chunk)
         self._before_bytes += len(chunk.data)
         spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!") and not is_probe(chunk.data)
+        spoken_to = spoken_to and (not self._asked or chunk.data[:2].upper() == b"AT")
         self._sent = self._sent or spoken_to
         most = WAITING_BYTES if self._sent else BEFORE_BYTES
         if self._before_bytes > 2 * most:

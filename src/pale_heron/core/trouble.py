@@ -23,7 +23,8 @@ class Trouble(Exception):
         self.cause = cause
 
     def __str__(self) -> str:
-        return f"{self.what}. {self.hint}" if self.hint else f"{self.what}."
+        whole = self.what if self.what.endswith(("?", "!", ".")) else f"{self.what}."
+        return f"{whole} {self.hint}" if self.hint else whole
 
 
 def fault_words(fault: BaseException) -> str:

@@ -11,7 +11,7 @@ from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.device.schema.settings import REFERS
 from pale_heron.core.trouble import Trouble
 
-ATTENTIONS: Final = 2
+ATTEMPTS: Final = 2
 MS: Final = 1000.0
 
 
@@ -28,7 +28,7 @@ class PayloadSender:
         """Find the command, and whom the settings name. Raises Trouble where there is none, or nobody answers."""
         client = self._client
         if client.dialect is None or not client.dialect.payload_command:
-            if all(client.attention().status == NO_ANSWER for _ in range(ATTENTIONS)):
+            if all(client.attention().status == NO_ANSWER for _ in range(ATTEMPTS)):
                 raise Trouble(f"{self.lane} does not answer", "Look at its rate and wiring: Line says which is likely")
             client.run("ATI")
         dialect = client.dialect
@@ -46,15 +46,16 @@ class PayloadSender:
 
     def _peer(self) -> str:
         """Whom it sends to: the value of the setting that refers to the other one's."""
-        dialect, module = self._client.dialect, self._client.module
+        dialect = self._client.dialect
         assert dialect is not None, "it was found"
-        for name, setting in dialect.settings.items():
-            if setting.rule == REFERS:
-                self._client.ask(setting.command)
-                module = self._client.module
-                value = module.values.get(name, "") if module is not None else ""
-                if value:
-                    return value
+        settings = [(name, each) for name, each in dialect.settings.items() if each.rule == REFERS]
+        # A module that just starts up may break off the first answer.
+        for name, setting in settings * ATTEMPTS:
+            self._client.ask(setting.command)
+            module = self._client.module
+            value = module.values.get(name, "") if module is not None else ""
+            if value:
+                return value
         raise Trouble(
             f"{self.lane} does not say to whom it sends", "Set its peer first: Module shows the settings of the dialect"
         )

@@ -150,12 +150,12 @@ class Trial(Operation):
             if self.described.kind == THROUGHPUT:
                 for lane in self.described.lanes:
                     self._bench.note(lane, BULK_ENDED, {"trial": self.described.trial})
-            self._until(self._counted, SEEN_WITHIN_S, stoppable=False)
+            self._until(self._counted, SEEN_WITHIN_S + self.described.limit_s, stoppable=False)
         self.state = OVER
 
     def _counted(self) -> bool:
         found = self.result
-        return found is not None and found.end is not None
+        return found is not None and found.end is not None and not any(each.waiting for each in found.ranges)
 
     def _check(self, lane: str) -> None:
         if self._bench.settings_of(lane).listen_only:
@@ -217,20 +217,22 @@ class Trial(Operation):
                 begin += self._await(gone)
 
     def _send_all(self, probes: Sequence[tuple[str, bytes]]) -> str:
-        """Send one from each end; gives the lane that went away over it, or nothing."""
-        jobs = []
-        for lane, probe in probes:
-            if lane in self._modules:
-                self._pace(self._modules[lane].send(probe))
-            else:
-                jobs.append((lane, self._send(lane, probe)))
-        for lane, job in jobs:
-            try:
+        """Send one from each end; gives a lane that went away over it, or nothing."""
+        jobs, begin = [], time.monotonic()
+        try:
+            for index, (lane, probe) in enumerate(probes):
+                if lane in self._modules:
+                    # On the air one speaks at a time: they share the interval.
+                    self.token.rest(max(0.0, begin + index * self.described.every_s / len(probes) - time.monotonic()))
+                    self._pace(self._modules[lane].send(probe))
+                else:
+                    jobs.append(self._send(lane, probe))
+            for job in jobs:
                 self._finish(job)
-            except OperationFailed:
-                if job.failure and self._until(partial(self._is_gone, lane), GONE_WITHIN_S):
-                    return lane
-                raise
+        except (OperationFailed, Trouble):
+            if self._until(lambda: bool(self._gone()), GONE_WITHIN_S):
+                return self._gone()
+            raise
         return ""
 
     def _pace(self, airtime_s: float | None) -> None:
@@ -247,9 +249,6 @@ class Trial(Operation):
         self._bench.look(*self.described.lanes)
         opened = {lane.name: lane.opening for lane in self._bench.seen.lanes}
         return next((lane for lane in self.described.lanes if opened.get(lane) is not LaneOpening.OPEN), "")
-
-    def _is_gone(self, lane: str) -> bool:
-        return self._gone() == lane
 
     def _await(self, lane: str) -> float:
         """Wait until all are back; how long that took. The record says when each went and returned."""

@@ -112,7 +112,9 @@ def matrix(trials: Sequence[TrialSnapshot]) -> tuple[tuple[str, ...], dict[str, 
 def cell_figure(trial: TrialSnapshot) -> str:
     """The one figure that says most of a trial: what came, of how many, or how fast."""
     if trial.exchange is not None:
-        return f"{trial.exchange.right} of {trial.exchange.rounds}"
+        times = trial.exchange.round_trip
+        took = f", {MS * times.median:.0f} ms" if times is not None else ""
+        return f"{trial.exchange.right} of {trial.exchange.rounds}{took}"
     found = [each.payload for each in speeds(trial) if each.payload is not None]
     if found:
         return bit_rate(8 * min(found))

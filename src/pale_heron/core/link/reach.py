@@ -85,6 +85,8 @@ class RangeSnapshot(NamedTuple):
     first_outage_m: float | None
     """Where the first two in a row were not delivered."""
     points: tuple[RangePoint, ...]
+    waiting: int = 0
+    """So many more are settled, and the receiver has not said yet where they were."""
 
 
 class _Cell:
@@ -161,10 +163,18 @@ class RangeCounter:
     def locate(self, now: int | None, histories: Histories) -> None:
         """Look up those of which by `now` everything was said that will be; all of them where that is None."""
         waiting = self._waiting
-        while waiting and (
-            now is None or waiting[0][0] + max(FRESH_NS, self._limit_ns) < now or len(waiting) > MOST_WAITING
-        ):
+        while waiting and (now is None or len(waiting) > MOST_WAITING or self._is_known(*waiting[0], now, histories)):
             self._place(*waiting.popleft(), histories)
+
+    def _is_known(self, begin: int, delivered: bool, now: int, histories: Histories) -> bool:
+        """Whether nothing that is still to come can say where that was, or how strong it came."""
+        source = self._source
+        receivers = (source.position,) if source.place else (source.position, source.place_lane)
+        if begin + FRESH_NS >= now and not all(_has_gone_on(histories(lane), begin) for lane in receivers):
+            return False
+        if not delivered or not source.strength or begin + self._limit_ns < now:
+            return True
+        return self._strength(begin, histories) is not None
 
     def _place(self, begin: int, delivered: bool, histories: Histories) -> None:
         source = self._source
@@ -227,7 +237,14 @@ class RangeCounter:
         rows = [cell.bin(index * width, (index + 1) * width) for index, cell in sorted(bins.items())]
         if self._unknown.settled:
             rows.append(self._unknown.bin(None, None))
-        return RangeSnapshot(self._way, tuple(rows), self._farthest, self._first_outage, tuple(self._points))
+        return RangeSnapshot(
+            self._way, tuple(rows), self._farthest, self._first_outage, tuple(self._points), len(self._waiting)
+        )
+
+
+def _has_gone_on(history: LaneHistory | None, moment: int) -> bool:
+    """Whether an epoch began after a moment: what was said until then stands."""
+    return history is not None and len(history.epochs.since(moment + 1)) > 0
 
 
 def _where(history: LaneHistory | None, moment: int) -> tuple[float, float] | None:

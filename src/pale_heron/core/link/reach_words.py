@@ -35,7 +35,7 @@ def strength_words(strength: Strength | None, unit: str = "") -> str:
     return f"{strength.mean:.0f}{unit} ({strength.least:.0f} to {strength.most:.0f})"
 
 
-def range_words(found: RangeSnapshot) -> str:
+def range_words(found: RangeSnapshot, *, named: bool = True) -> str:
     """One sentence: how far something was delivered, and where it first failed; empty where nothing is known."""
     known = sum(each.settled for each in found.bins if each.low_m is not None)
     unknown = sum(each.settled for each in found.bins if each.low_m is None)
@@ -50,7 +50,7 @@ def range_words(found: RangeSnapshot) -> str:
         parts.append(f"the first two in a row were missed at {distance_words(found.first_outage_m)}")
     parts += [f"for {unknown} of {known + unknown} the distance is unknown"] if unknown else []
     text = "; ".join(parts)
-    return f"{found.way}: {text}."
+    return f"{found.way}: {text}." if named else f"{text[0].upper()}{text[1:]}."
 
 
 def range_findings(trial: TrialSnapshot) -> list[LinkFinding]:

@@ -106,6 +106,9 @@ class LinkTracker:
             trial = event.details.get("trial")
             if isinstance(trial, int):
                 self._end_following(trial, event.time, str(event.details.get("why", "")))
+        elif event.name == WIRED:
+            # Once more: a trial of sentences may have begun since it was recorded.
+            self._wire(event)
         else:
             for following in self._following.values():
                 following.heed(event)

@@ -36,7 +36,8 @@ def verdict(trial: TrialSnapshot) -> Verdict:
         result, why = throughput_words(trial) if trial.bulk else _delivery(trial)
     if trial.described.wiring == "loop" and result == HOLDS:
         result, why = INCONCLUSIVE, f"It was wired as a loop, which proves the cable only. {why}"
-    why = " ".join([why, *filter(None, map(range_words, trial.ranges))])
+    alone = len(trial.ranges) == 1
+    why = " ".join([why, *filter(None, (range_words(each, named=not alone) for each in trial.ranges))])
     findings = throughput_findings(trial), sentence_findings(trial), range_findings(trial), _findings(trial)
     return Verdict(result, why, tuple(each for found in findings for each in found))
 
@@ -90,7 +91,8 @@ def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
     parts = [f"{exchange.right} of {exchange.rounds} right"]
     parts += [f"{exchange.wrong} wrong"] if exchange.wrong else []
     parts += [f"{exchange.unanswered} unanswered"] if exchange.unanswered else []
-    why = f"{', '.join(parts)}: not right is {certainty(bad, exchange.rounds)}."
+    slow = "".join(f", but after {each.at_s:g} s: a time-out answers" for each in exchange.clusters)
+    why = f"{', '.join(parts)}{slow}: not right is {certainty(bad, exchange.rounds)}."
     return FAILS if bad else HOLDS, why
 
 
@@ -159,7 +161,7 @@ def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:
             "round-time",
             f"Answers come after {cluster.at_s:g} s: a time-out or a fixed rest answers, not the link.",
             f"{cluster.samples} round trips lie just above {cluster.at_s:g} s",
-            "A missing line end is the usual reason: try the other line ends (out= of the lane).",
+            "A missing line end is the usual reason: e tries each of them, or --try-line-ends.",
         )
         for cluster in exchange.clusters
     ]

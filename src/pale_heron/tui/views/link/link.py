@@ -9,7 +9,7 @@ from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.trial import DONE, TrialSnapshot
-from pale_heron.core.link.verdict import Verdict, verdict
+from pale_heron.core.link.verdict import NOUNS, Verdict, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
@@ -80,9 +80,9 @@ def paint(
     trial = trials[chosen]
     found = verdict(trial)
     # The two ends of a direction stay on one line.
-    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{results.ROLES[found.result]}"))
+    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{results.role_of(found)}"))
     tabs = _tabs(pages(trials, chosen), page, width)
-    rows = [*headline(QUESTION, results.ROLES[found.result], answer, width), tabs, BLANK]
+    rows = [*headline(QUESTION, results.role_of(found), answer, width), tabs, BLANK]
     if page == RESULTS:
         return [*rows, *results.paint(trials, chosen, held, width)]
     if page == COMPARED:
@@ -238,7 +238,7 @@ def _outages(trial: TrialSnapshot, width: int) -> list[Line]:
         for outage in each.outages[-OUTAGES_SHOWN:]:
             lasted = "still" if outage.end is None else figures.duration((outage.end - outage.begin) / SECOND)
             role = "*coral" if outage.end is None else "text"
-            noun = "block" if trial.bulk else "probe"
+            noun = NOUNS.get(trial.described.kind, "probes").removesuffix("s")
             words = f"{clock(outage.begin, 0)}  {lasted}, {figures.several(outage.lost, noun)} not delivered"
             rows.append(cut(line((f"{_way(each):<{LABEL}}", "quiet"), (words, role)), width))
     return [*titled("OUTAGES", rows), BLANK] if rows else []

@@ -1,7 +1,7 @@
 """How far the link reaches: what was delivered and how strong by distance, and a map of where it was lost."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from pale_heron.core.link.certainty import percent
@@ -13,9 +13,9 @@ from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, titled
 
-LABEL: Final = 18
-TABLE: Final = 88
-BAR: Final = 12
+LABEL: Final = 17
+TABLE: Final = 80
+BAR: Final = 8
 MAP_ROWS: Final = 22
 LEAST_MAP: Final = 30
 CELLS: Final = "▏▎▍▌▋▊▉█"
@@ -48,7 +48,7 @@ def _way(found: RangeSnapshot, trial: TrialSnapshot, width: int) -> list[Line]:
 
 
 def _head() -> Line:
-    words = f"{'':{LABEL}}{'delivered':<{BAR + 15}}{'not delivered, 95 %':<22}{'strength'}"
+    words = f"{'':{LABEL}}{'delivered':<{BAR + 13}}{'not delivered, 95 %':<20}{'strength'}"
     return line((words, "faint"))
 
 
@@ -60,8 +60,8 @@ def _bin(each: RangeBin, unit: str) -> Line:
     return (
         Span(f"{bin_words(each):<{LABEL}}", "quiet" if each.low_m is None else "text"),
         *_bar(share, role),
-        Span(f" {count:<14}", role),
-        Span(f"{low_high:<22}", "quiet"),
+        Span(f" {count:<12}", role),
+        Span(f"{low_high:<20}", "quiet"),
         Span(strength_words(each.strength, unit), "text" if each.strength else "quiet"),
     )
 
@@ -92,10 +92,8 @@ def _map(points: Sequence[RangePoint], width: int, rows: int) -> list[Line]:
 
     step = _ring_step(span)
     for ring in range(1, math.ceil(1.5 * span / step) + 1):
-        dots.ring(*at(0, 0), ring * step * scale, "line", gap=5.0)
-        x, y = at(ring * step * 0.7071, ring * step * 0.7071)
-        if dots.is_free(x, y, 7):
-            dots.word(x, y, figures.distance(ring * step), "faint")
+        dots.ring(*at(0, 0), ring * step * scale, "line", gap=4.0)
+        _label(dots, at, ring * step)
     for lost in (False, True):
         for point in points:
             if (point.delivered < point.settled) is lost:
@@ -105,6 +103,19 @@ def _map(points: Sequence[RangePoint], width: int, rows: int) -> list[Line]:
     dots.word(*at(0, 0), "▲", "heron")
     legend = line(("▲ ", "heron"), ("known point   ", "faint"), ("⠒ ", "reed"), ("delivered   ", "faint"))
     return [*dots.lines(), (*legend, Span("⠶ ", "coral"), Span("not delivered   north is up", "faint"))]
+
+
+def _label(dots: Dots, at: Callable[[float, float], tuple[float, float]], metres: float) -> None:
+    """Name a ring where it runs through the picture, away from the track."""
+    across, down = dots.size
+    words = figures.distance(metres)
+    for degrees in range(0, 360, 15):
+        turn = math.radians(degrees + 45)
+        x, y = at(metres * math.sin(turn), metres * math.cos(turn))
+        inside = 0 <= x < across - 2 * len(words) and 0 <= y < down
+        if inside and dots.is_free(x, y, len(words)):
+            dots.word(x, y, words, "faint")
+            return
 
 
 def _ring_step(span_m: float) -> float:

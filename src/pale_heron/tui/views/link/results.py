@@ -6,7 +6,7 @@ from typing import Final
 from pale_heron.core.link.comparison import NOTHING, MatrixCell, compare, matrix
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import verdict
+from pale_heron.core.link.verdict import Verdict, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
@@ -14,9 +14,11 @@ from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, line, padded, titled
 
 ROLES: Final = {HOLDS: "reed", FAILS: "coral", INCONCLUSIVE: "amber"}
+CLOUDED_BY: Final = frozenset({"round-time"})
+"""Findings beside which a link that holds is not shown as good."""
 SIGNS: Final = {HOLDS: "●", FAILS: "×", INCONCLUSIVE: "○"}
 ENDS: Final = 26
-CELL: Final = 24
+CELL, LEAST_CELL = 24, 16
 FIGURE: Final = 18
 LABEL_LEAST: Final = 24
 
@@ -42,7 +44,7 @@ def _row(trials: Sequence[TrialSnapshot], index: int, chosen: int, held: int | N
         Span(f"{clock(trial.begin, 0):<12}{described.kind:<12}", f"text{ground}"),
         *padded(line((ends, f"text{ground}")), ENDS, f"text{ground}"),
         Span(f"{safe_label(described.wiring) or NOTHING:<10}", f"quiet{ground}"),
-        Span(f"{result:<14}", f"{ROLES[found.result]}{ground}"),
+        Span(f"{result:<14}", f"{role_of(found)}{ground}"),
         Span(safe_label(found.why), f"quiet{ground}"),
     )
     picked = act(acts.choose_trial, index)
@@ -51,17 +53,18 @@ def _row(trials: Sequence[TrialSnapshot], index: int, chosen: int, held: int | N
 
 def _matrix(columns: Sequence[str], cells: Mapping[str, Mapping[str, MatrixCell]], width: int) -> list[Line]:
     """One verdict a cell."""
-    head = "".join(f"{safe_label(column)[: CELL - 2]:<{CELL}}" for column in columns)
+    cell_width = max(LEAST_CELL, min(CELL, (width - ENDS) // max(1, len(columns))))
+    head = "".join(f"{safe_label(column)[: cell_width - 2]:<{cell_width}}" for column in columns)
     rows = [cut(line((f"{'':{ENDS}}{head}", "faint")), width)]
     for row, found in cells.items():
         spans: list[Span] = [*padded(line((safe_label(row), "text")), ENDS)]
         for column in columns:
             cell = found.get(column)
             if cell is None:
-                spans.append(Span(f"{NOTHING:<{CELL}}", "quiet"))
+                spans.append(Span(f"{NOTHING:<{cell_width}}", "quiet"))
                 continue
             result, figure = cell
-            spans.append(Span(f"{SIGNS[result]} {figure:<{CELL - 2}}", ROLES[result]))
+            spans.append(Span(f"{SIGNS[result]} {figure:<{cell_width - 2}}", ROLES[result]))
         rows.append(cut(tuple(spans), width))
     return titled("THE PLAN", rows)
 
@@ -85,3 +88,9 @@ def paint_comparison(trials: Sequence[TrialSnapshot], chosen: int, held: int | N
     if one.described.kind != other.described.kind:
         rows += [BLANK, cut(line(("They are of different kinds: little of them can be compared.", "amber")), width)]
     return titled("COMPARED", rows)
+
+
+def role_of(found: Verdict) -> str:
+    """The colour of a verdict."""
+    clouded = any(each.id in CLOUDED_BY for each in found.findings)
+    return ROLES[INCONCLUSIVE if clouded and found.result == HOLDS else found.result]
