@@ -20,13 +20,12 @@ from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.link.tracker import LinkTracker
+from pale_heron.core.link.tracker import LinkTracker, SeeProbe
 from pale_heron.core.order import Entry
 from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-    from pale_heron.core.link.delivery import HearResult
     from pale_heron.core.link.trial import TrialSnapshot
 
 MOST_MARKS: Final = 10_000
@@ -86,7 +85,7 @@ class Model:
         start: int = 0,
         book: DialectBook | None = None,
         epochs_kept: int | None = EPOCHS_KEPT,
-        probes: "HearResult | None" = None,
+        probes: SeeProbe | None = None,
     ) -> None:
         """The first line will have the number `start`. `probes` is called with what became of each one of a trial."""
         self._book = book or DialectBook()

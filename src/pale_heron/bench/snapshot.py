@@ -39,6 +39,8 @@ class BenchSnapshot:
     """How far it lies behind what was received, because decoding is too slow; the record is complete all the same."""
     fault: str = ""
     """A fault of this program that ended decoding or recording, in words. Empty while all is well."""
+    dated: bool = True
+    """Whether times are moments; else they are times of day, of a raw log that never gives a date."""
 
     def lane(self, index: int) -> LaneSnapshot | None:
         """The lane of that place; None where there is none."""

@@ -14,6 +14,7 @@ from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
@@ -121,9 +122,14 @@ class Source:
         """The lines without the events."""
         return (entry for entry in self.lines(masked=masked) if isinstance(entry, Frame))
 
-    def lanes(self, progress: Callable[[float], None] = lambda _: None) -> tuple[LaneSnapshot, ...]:
-        """All lanes at the end of the file; `progress` gets the share gone through now and then."""
-        model = Model(log_lines=NO_LINES, epochs_kept=None)
+    def lanes(
+        self, progress: Callable[[float], None] = lambda _: None, probes: SeeProbe | None = None
+    ) -> tuple[LaneSnapshot, ...]:
+        """All lanes at the end of the file; `progress` gets the share gone through now and then.
+
+        `probes` is called with what became of each probe of its trials.
+        """
+        model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes)
         if not self.is_capture:
             model.add(self.name, raw=True)
         for count, batch in enumerate(batches(self.records())):

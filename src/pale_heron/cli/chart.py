@@ -11,12 +11,13 @@ from pale_heron.cli.progress import progress
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.report.kinds import CHARTS
+from pale_heron.report.kinds import CHARTS, LINK_CHARTS
 
 
 @click.command("chart")
-@click.argument("kind", help=f"Which drawing: {', '.join(CHARTS)}.")
+@click.argument("kind", help=f"Which drawing: {', '.join([*CHARTS, *LINK_CHARTS])}.")
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
 @click.option(
     "-o",
@@ -29,20 +30,36 @@ from pale_heron.report.kinds import CHARTS
 @click.option("--lane", default="", help="Which lane; else the first that reports positions.")
 @click.option("--other", default="", help="The lane to compare with; else the next that reports positions.")
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
-def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str) -> None:
+@click.option("--trial", default=0, help="Which trial, counted from 1; else the last with something to draw.")
+def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str, trial: int) -> None:
     """Draw a chart of a capture, as SVG or PDF.
 
     Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
-    """
-    if kind not in CHARTS:
-        nearest = nearest_words(kind, dict.fromkeys(CHARTS))
-        raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(CHARTS)}")
-    # Slow to load: after the questions that cost nothing.
-    from pale_heron.report.charts import FORMATS, ChartInput, NothingToDraw, save_chart
 
-    if out.suffix.lower() not in FORMATS:
-        raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
-    point = point_typed(reference)
+    Example: pale-heron chart reach walk.pcapng -o reach.svg
+    """
+    known = [*CHARTS, *LINK_CHARTS]
+    if kind not in known:
+        nearest = nearest_words(kind, dict.fromkeys(known))
+        raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(known)}")
+    # Slow to load: after the questions that cost nothing.
+    from pale_heron.report.figures import NothingToDraw, check_format
+
+    check_format(out)
+    try:
+        if kind in CHARTS:
+            _draw_lane(kind, file, out, lane, other, point_typed(reference))
+        else:
+            _draw_trial(kind, file, out, trial)
+    except NothingToDraw as nothing:
+        click.echo(f"pale-heron: {nothing}", err=True)
+        raise click.exceptions.Exit(Exit.NO) from None
+    print(out)
+
+
+def _draw_lane(kind: str, file: Path, out: Path, lane: str, other: str, point: Point | None) -> None:
+    from pale_heron.report.charts import ChartInput, save_chart
+
     source = Source(file)
     show, clear = progress(f"reading {source.name}")
     lanes = source.lanes(show)
@@ -53,12 +70,23 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
         raise click.exceptions.Exit(Exit.NO)
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
-    try:
-        save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
-    except NothingToDraw as nothing:
-        click.echo(f"pale-heron: {nothing}", err=True)
-        raise click.exceptions.Exit(Exit.NO) from None
-    print(out)
+    save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
+
+
+def _draw_trial(kind: str, file: Path, out: Path, wanted: int) -> None:
+    from pale_heron.report.link_charts import last_drawable, save_link_chart
+
+    source, probes = Source(file), ProbeLog()
+    show, clear = progress(f"reading {source.name}")
+    source.lanes(show, probes)
+    clear()
+    trials = source.trials
+    if not trials:
+        click.echo(f"pale-heron: {source.name} holds no trial: nothing to draw", err=True)
+        raise click.exceptions.Exit(Exit.NO)
+    if wanted and not 1 <= wanted <= len(trials):
+        raise Trouble(f"There is no trial {wanted}", f"{source.name} holds {len(trials)}: pale-heron link lists them")
+    save_link_chart(kind, last_drawable(kind, source.name, trials[wanted - 1 : wanted] or trials, probes), out)
 
 
 def point_typed(text: str) -> Point | None:

@@ -1,20 +1,16 @@
-"""Charts made for print, as SVG or PDF: title, axes with units, legend, the capture they come from, span and sample.
+"""Charts of receivers, made for print as SVG or PDF.
 
-Each is a function from what a screen shows to a figure; colours are dark enough for paper, and lines differ by more
-than colour. Matplotlib is slow to load: nothing else imports this module before a chart is wanted.
+Each is a function from what a screen shows to a figure; lines differ by more than colour.
 """
 
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC
 from pathlib import Path
 from typing import Any, Final
 
-import matplotlib
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.dates import AutoDateLocator, ConciseDateFormatter, DateFormatter
 from matplotlib.figure import Figure
 
 from pale_heron.core.frames import SECOND
@@ -28,21 +24,28 @@ from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
-from pale_heron.core.trouble import Trouble
-from pale_heron.files.whole import written_whole
+from pale_heron.report.figures import (
+    AMBER,
+    BLUE,
+    GREEN,
+    GREY,
+    INK,
+    PLUM,
+    TEAL,
+    NothingToDraw,
+    check_format,
+    clock_axis,
+    plain,
+    save,
+    times_of,
+    titled,
+)
 from pale_heron.report.words import metres, positions, span_words
 
-INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN = "#1b2530", "#73848f", "#2f6690", "#1d7a76", "#b06a10", "#7a559c", "#4d7d48"
 SYSTEM_INKS: Final = {"G": BLUE, "R": PLUM, "E": TEAL, "C": AMBER, "J": GREEN, "I": GREY, "S": GREY, "?": GREY}
 SYSTEM_SHAPES: Final = {"G": "o", "R": "s", "E": "^", "C": "D", "J": "v", "I": "P", "S": "X", "?": "."}
 MOST_POINTS: Final = 4000
 SIGNAL_POINTS: Final = 240
-FORMATS: Final = (".svg", ".pdf")
-SIZE_IN = (8.27, 5.6)
-
-
-class NothingToDraw(Trouble):
-    """The capture does not hold what a chart shows."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,20 +64,8 @@ class ChartInput:
 
 def save_chart(kind: str, charted: ChartInput, path: Path) -> None:
     """Draw and write. Raises NothingToDraw, or Trouble where it cannot be written."""
-    form = path.suffix.lower()
-    if form not in FORMATS:
-        raise Trouble(f"{path} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
-    figure = KINDS[kind](charted)
-    try:
-        # No date in it: the same capture gives the same bytes.
-        date = {"Date": None} if form == ".svg" else {"CreationDate": None}
-        with (
-            written_whole(path) as fresh,
-            matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}),
-        ):
-            figure.savefig(fresh, format=form[1:], metadata=date)
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
+    check_format(path)
+    save(KINDS[kind](charted), path)
 
 
 def _of(lane: LaneSnapshot) -> str:
@@ -83,31 +74,11 @@ def _of(lane: LaneSnapshot) -> str:
 
 
 def _figure(charted: ChartInput, title: str, sample: str, rows: int = 1, **options: Any) -> tuple[Figure, Any]:
-    """A figure with title above, and the source and the sample below."""
-    figure = Figure(figsize=SIZE_IN, layout="constrained")
+    """A figure with so many axes one above the other."""
+    figure = titled(title, sample, charted.source)
     axes = figure.subplots(rows, 1, **options)
-    figure.suptitle(title, color=INK, fontsize=13, x=0.02, ha="left")
-    figure.supxlabel(f"{sample}\ncapture: {charted.source}", color=GREY, fontsize=8, x=0.02, ha="left")
-    for each in np.ravel(axes):
-        each.tick_params(colors=INK, labelsize=8)
-        each.grid(color="#d5dbe0", linewidth=0.6)
-        each.set_axisbelow(True)
-        for side in each.spines.values():
-            side.set_color("#a9b5bd")
+    plain(axes)
     return figure, axes
-
-
-def _times(nanoseconds: Any) -> Any:
-    """As matplotlib takes them; UTC."""
-    return np.asarray(nanoseconds, dtype="int64").astype("datetime64[ns]")
-
-
-def _clock_axis(axes: Axes, charted: ChartInput) -> None:
-    locator = AutoDateLocator(tz=UTC)
-    axes.xaxis.set_major_locator(locator)
-    form = ConciseDateFormatter(locator, tz=UTC) if charted.dated else DateFormatter("%H:%M:%S", tz=UTC)
-    axes.xaxis.set_major_formatter(form)
-    axes.set_xlabel("UTC", color=INK, fontsize=9)
 
 
 def _column(track: Epochs, name: str) -> Any:
@@ -241,7 +212,7 @@ def ribbon_chart(charted: ChartInput) -> Figure:
     strip = fix.strip
     if not strip.levels:
         raise NothingToDraw("No epoch was reported", "A ribbon needs a receiver's sentences")
-    edges = _times([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
+    edges = times_of([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
     sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
     sample += (
         f"{span_words(strip.begin, strip.end, dated=charted.dated)}; each step the worst of {strip.width / SECOND:g} s"
@@ -263,7 +234,7 @@ def ribbon_chart(charted: ChartInput) -> Figure:
         axis.stairs(known, edges, color=ink, linewidth=1.1, baseline=None)
         axis.set_ylabel(words, color=INK, fontsize=9)
     _events(axes, fix, charted.marks, strip.begin, strip.end)
-    _clock_axis(axes[2], charted)
+    clock_axis(axes[2], dated=charted.dated)
     return figure
 
 
@@ -272,14 +243,14 @@ def _events(axes: Any, fix: FixSnapshot, marks: tuple[tuple[int, str], ...], beg
     named: dict[str, Any] = {}
     for axis in axes:
         for outage in fix.history.outages:
-            span = _times([outage.begin, outage.end or end])
+            span = times_of([outage.begin, outage.end or end])
             named["outage"] = axis.axvspan(span[0], span[1], color="#d98673", alpha=0.25, linewidth=0)
         for start in fix.history.starts:
             if start.begin is not None:
-                named["start"] = axis.axvline(_times([start.begin])[0], color=AMBER, linewidth=1.2)
+                named["start"] = axis.axvline(times_of([start.begin])[0], color=AMBER, linewidth=1.2)
         for moment, _ in marks:
             if begin <= moment <= end:
-                named["mark"] = axis.axvline(_times([moment])[0], color=PLUM, linewidth=1, linestyle=":")
+                named["mark"] = axis.axvline(times_of([moment])[0], color=PLUM, linewidth=1, linestyle=":")
     if named:
         axes[0].legend(named.values(), named.keys(), fontsize=8, loc="upper left", bbox_to_anchor=(1.01, 1.0))
 
@@ -299,7 +270,7 @@ def signal_chart(charted: ChartInput) -> Figure:
             _draw_signal(axis, str(name), series[name], place)
         axis.set_ylabel(f"{letter} {SYSTEMS[letter].name}\ndB-Hz", color=INK, fontsize=8)
         axis.legend(fontsize=5, loc="upper left", bbox_to_anchor=(1.0, 1.02), ncols=2, handlelength=1.2)
-    _clock_axis(axes[-1, 0], charted)
+    clock_axis(axes[-1, 0], dated=charted.dated)
     return figure
 
 
@@ -311,7 +282,7 @@ def _draw_signal(axis: Axes, name: str, series: Series, place: int) -> None:
     times, means = _thinned(np.array(when), values, most=SIGNAL_POINTS)
     inks, styles = (BLUE, AMBER, TEAL, PLUM, GREEN), ("-", "--", "-.", ":")
     ink, style = inks[place % len(inks)], styles[place // len(inks) % len(styles)]
-    axis.plot(_times(times), means, style, color=ink, linewidth=0.9, label=name)
+    axis.plot(times_of(times), means, style, color=ink, linewidth=0.9, label=name)
 
 
 def position_chart(charted: ChartInput) -> Figure:
@@ -335,7 +306,7 @@ def position_chart(charted: ChartInput) -> Figure:
     for axis, (values, words, ink) in zip(axes, rows, strict=True):
         _draw_range(axis, times, values, ink)
         axis.set_ylabel(words, color=INK, fontsize=9)
-    _clock_axis(axes[2], charted)
+    clock_axis(axes[2], dated=charted.dated)
     return figure
 
 
@@ -346,8 +317,8 @@ def _draw_range(axis: Axes, times: Any, values: Any, ink: str) -> None:
         axis.set_yticks([])
         axis.text(0.5, 0.5, "not reported", transform=axis.transAxes, ha="center", va="center", color=GREY, fontsize=9)
         return
-    axis.fill_between(_times(when), low, high, color=ink, alpha=0.35, linewidth=0)
-    axis.plot(_times(when), (low + high) / 2, color=ink, linewidth=0.8)
+    axis.fill_between(times_of(when), low, high, color=ink, alpha=0.35, linewidth=0)
+    axis.plot(times_of(when), (low + high) / 2, color=ink, linewidth=0.8)
 
 
 def comparison_chart(charted: ChartInput) -> Figure:
@@ -370,7 +341,7 @@ def comparison_chart(charted: ChartInput) -> Figure:
             axis.axhline(spread.mean, color=INK, linewidth=0.9, linestyle="--")
             label = f"mean {spread.mean:+.2f} m ± {spread.deviation:.2f} m"
             axis.set_title(label, fontsize=8, color=INK, loc="right")
-    _clock_axis(axes[2], charted)
+    clock_axis(axes[2], dated=charted.dated)
     return figure
 
 

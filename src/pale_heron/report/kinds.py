@@ -11,5 +11,17 @@ CHARTS: Final = {
     "comparison": "two receivers over the same moments",
 }
 
+LINK_CHARTS: Final = {
+    "latency": "how long each probe or round took, over time and as a histogram",
+    "delivery": "what became of all that was sent, over time, with outages",
+    "throughput": "how fast payload came, against what the line carries",
+    "reach": "delivery and strength by distance, and a map of where it was lost",
+}
+"""Of a trial of a link."""
+
 TRACKS: Final = ("gpx", "kml", "geojson", "csv")
 """The formats that a track can be exported to."""
+
+RESULTS: Final = ("trials", "probes")
+RESULT_FORMATS: Final = ("csv", "jsonl")
+"""What is written of trials, and how."""

@@ -42,6 +42,8 @@ class Replay:
         """Look at the file. Raises Trouble where it cannot be read."""
         self._path = path
         self._size = path.stat().st_size if path.exists() else 0
+        self._own = OwnTime()
+        """Of a raw file: what its sentences say."""
         self._reader = CaptureReader(path) if is_capture(path) else None
         self._indexer = CaptureIndexer(path) if self._reader else None
         self._commands: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
@@ -307,6 +309,7 @@ class Replay:
             marks=indexer.marks if indexer else (),
             trials=self._model.published.trials,
             fault=indexer.failure if indexer else "",
+            dated=reader is not None or self._own.dated,
         )
 
     @property
@@ -327,6 +330,7 @@ class Replay:
     def _raw(self) -> Iterator[Frame]:
         """The frames of a raw file, with the times that its own sentences say."""
         with open_file(self._path) as file:
-            for frame in raw_frames(file, self._path.name, OwnTime()):
+            self._own = OwnTime()
+            for frame in raw_frames(file, self._path.name, self._own):
                 self._raw_read = frame.offset + len(frame.data)
                 yield frame

@@ -2,7 +2,9 @@
 
 import math
 from array import array
+from bisect import bisect_left
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 from typing import Final, NamedTuple
 
 Z_95: Final = 1.959963984540054
@@ -29,6 +31,20 @@ def probes_for(share: float) -> int:
     return math.ceil(Z_95 * Z_95 * (1 - share) / share)
 
 
+HISTOGRAM_BINS: Final = 40
+OUTLYING: Final = 3.0
+"""Where the longest is this many times as long as nearly all, the last bin stands for all that is longer."""
+
+
+class Histogram(NamedTuple):
+    """Counts of equal bins from `low` to `high` seconds; with `open_ended` the last one holds all longer ones too."""
+
+    low: float
+    high: float
+    counts: tuple[int, ...]
+    open_ended: bool
+
+
 class Times(NamedTuple):
     """Seconds: how many samples, and where they lie."""
 
@@ -37,6 +53,7 @@ class Times(NamedTuple):
     median: float
     p95: float
     most: float
+    histogram: Histogram
 
 
 class Sample:
@@ -69,7 +86,22 @@ class Sample:
         if not self._kept:
             return None
         ordered = sorted(self._kept)
-        return Times(self.count, self._least, quantile(ordered, 0.5), quantile(ordered, 0.95), self._largest)
+        p95 = quantile(ordered, 0.95)
+        return Times(self.count, self._least, quantile(ordered, 0.5), p95, self._largest, histogram(ordered, p95))
+
+
+def histogram(ordered: Sequence[float], p95: float) -> Histogram:
+    """Of values in order, at least one."""
+    low, high = ordered[0], ordered[-1]
+    outlying = high - low > OUTLYING * (p95 - low) > 0
+    if outlying:
+        high = low + (p95 - low) * 2
+    step = (high - low) / HISTOGRAM_BINS
+    if step <= 0:
+        return Histogram(low, high, (len(ordered),), open_ended=False)
+    edges = [bisect_left(ordered, low + step * index) for index in range(HISTOGRAM_BINS)]
+    counts = tuple(later - before for before, later in pairwise([*edges, len(ordered)]))
+    return Histogram(low, high, counts, open_ended=outlying)
 
 
 def quantile(ordered: Sequence[float], share: float) -> float:

@@ -4,18 +4,22 @@ What a trial is made of is loaded when the first one begins: most lanes never se
 """
 
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from functools import partial
 from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import Chunk, Event
 from pale_heron.core.order import Entry
 
 if TYPE_CHECKING:
-    from pale_heron.core.link.delivery import HearResult
+    from pale_heron.core.link.delivery import HearResult, ProbeResult
     from pale_heron.core.link.description import TrialDescription
     from pale_heron.core.link.reach import Histories
     from pale_heron.core.link.sentence_trial import SentenceTrialTracker
     from pale_heron.core.link.trial import TrialSnapshot, TrialTracker
+
+SeeProbe = Callable[["TrialDescription", int, "ProbeResult"], None]
+"""Called with a trial, when it began, and what became of one of its probes."""
 
 BEGUN: Final = "trial"
 ENDED: Final = "trial-ended"
@@ -37,7 +41,7 @@ class LinkTracker:
     sentences therefore begins and ends where its events stand among the lines.
     """
 
-    def __init__(self, see: "HearResult | None" = None) -> None:
+    def __init__(self, see: SeeProbe | None = None) -> None:
         """`see` is called with what became of each probe of each trial."""
         self._see = see
         self._running: dict[int, TrialTracker] = {}
@@ -49,6 +53,9 @@ class LinkTracker:
         """Over, but not all that they sent has its place yet."""
         self.active = False
         """Whether a trial runs: without one no chunk is of interest."""
+
+    def _seeing(self, described: "TrialDescription", begin: int) -> "HearResult | None":
+        return None if self._see is None else partial(self._see, described, begin)
 
     @property
     def follows_lines(self) -> bool:
@@ -65,7 +72,9 @@ class LinkTracker:
                 from pale_heron.core.link.trial import TrialTracker
 
                 self._end(described.trial, event.time, REPLACED)
-                self._running[described.trial] = TrialTracker(described, event.time, self._see)
+                self._running[described.trial] = TrialTracker(
+                    described, event.time, self._seeing(described, event.time)
+                )
         elif event.name == ENDED:
             trial = event.details.get("trial")
             if isinstance(trial, int):
@@ -101,7 +110,9 @@ class LinkTracker:
                 from pale_heron.core.link.sentence_trial import SentenceTrialTracker
 
                 self._end_following(described.trial, event.time, REPLACED)
-                self._following[described.trial] = SentenceTrialTracker(described, event.time, self._see)
+                self._following[described.trial] = SentenceTrialTracker(
+                    described, event.time, self._seeing(described, event.time)
+                )
         elif event.name == ENDED:
             trial = event.details.get("trial")
             if isinstance(trial, int):

@@ -120,5 +120,7 @@ def _times(times: Times | None) -> str:
     if times is None:
         return "–"
     scale, unit = (1000, "ms") if times.most < SECONDS_FROM else (1, "s")
-    least, median, p95, most = (f"{scale * value:.{0 if scale > 1 else 1}f}" for value in times[1:])
+    least, median, p95, most = (
+        f"{scale * value:.{0 if scale > 1 else 1}f}" for value in (times.least, times.median, times.p95, times.most)
+    )
     return f"median {median} {unit}, 95 % within {p95} {unit}, {least} to {most} {unit}"

@@ -154,6 +154,7 @@ ACTIONS: Final = (
     _link(
         lambda it: it.wire(), "i", "wiring", "Say how the chosen trial was wired", source="live", footer=False,
     ),
+    _link(lambda it: it.keep_drawing(), "k", "keep drawing", "Keep a drawing of the trial as SVG or PDF"),
     _link(lambda it: it.move(-1), "up", "newer", "Choose a newer trial"),
     _link(lambda it: it.move(1), "down", "older", "Choose an older trial"),
     _traffic(

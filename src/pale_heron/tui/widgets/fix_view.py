@@ -11,7 +11,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.trouble import Trouble
+from pale_heron.tui.actions.drawing import keep_drawing
 from pale_heron.tui.painting.paint import line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.widgets.canvas import Canvas
@@ -220,42 +220,20 @@ class FixView(Canvas):
 
         def take(key: str | None) -> None:
             if key is not None:
-                self._ask_file(kinds[int(key) - 1], snapshot, lane)
+                kind = kinds[int(key) - 1]
+                keep_drawing(self, kind, snapshot, partial(self._draw_chart, kind, snapshot, lane))
 
         choices = [(str(index), f"{kind}: {CHARTS[kind]}") for index, kind in enumerate(kinds, 1)]
         self.app.push_screen(Choice("Keep which drawing? As it is now", choices), take)
 
-    def _ask_file(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot) -> None:
-        """Ask where to, and draw there."""
-        proposed = Path(snapshot.capture.path).with_suffix("") if snapshot.capture.path else Path(snapshot.bench)
-
-        def check(text: str) -> str:
-            return "" if text.lower().endswith((".svg", ".pdf")) else "the name ends with .svg or .pdf"
-
-        def take(text: str | None) -> None:
-            if text:
-                path = Path(text).expanduser()
-                self.app.notify(f"Drawing {kind}", markup=False)
-                draw = partial(self._draw_chart, kind, snapshot, lane, path)
-                self.run_worker(draw, thread=True, exclusive=True, group="chart", exit_on_error=False)
-
-        question = "Which file? .svg or .pdf; a file of that name is replaced"
-        self.app.push_screen(AskLine(question, f"{proposed}-{kind}.svg", check), take)
-
     def _draw_chart(self, kind: str, snapshot: BenchSnapshot, lane: LaneSnapshot, path: Path) -> None:
-        """In a thread of its own: it takes a second or two."""
+        """In a thread of its own."""
         from pale_heron.report.charts import ChartInput, save_chart
 
         chosen = self._of(lane)
         name = Path(snapshot.capture.path).name if snapshot.capture.path else f"{snapshot.bench}, not recorded"
         other = self._other(snapshot, lane, chosen)
-        charted = ChartInput(name, lane, other, chosen.reference, snapshot.marks)
-        try:
-            save_chart(kind, charted, path)
-        except Trouble as trouble:
-            self.app.call_from_thread(self.app.notify, str(trouble), severity="error", markup=False)
-        else:
-            self.app.call_from_thread(self.app.notify, f"The drawing is in {path}", markup=False)
+        save_chart(kind, ChartInput(name, lane, other, chosen.reference, snapshot.marks, snapshot.dated), path)
 
     def choose_other(self) -> None:
         """Choose the lane to compare with."""

@@ -1,11 +1,14 @@
 """Link put together: which trial and page are shown, and what its keys do."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.trouble import Trouble
 from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
@@ -88,6 +91,27 @@ class LinkView(Canvas):
             trials = self._snapshot().trials
             self._actions.give_up(trials[-1] if trials else None)
 
+    def keep_drawing(self) -> None:
+        """Choose a drawing of the chosen trial and a file, and write it from what was recorded."""
+        from pale_heron.report.kinds import LINK_CHARTS
+        from pale_heron.tui.actions.drawing import keep_drawing
+        from pale_heron.tui.screens.panel import Choice
+
+        snapshot = self._snapshot()
+        if not snapshot.trials or not snapshot.capture.path:
+            why = "There is no trial yet" if not snapshot.trials else "Drawings are made from a record: none is made"
+            self.app.notify(why, severity="warning", markup=False)
+            return
+        kinds, trial = list(LINK_CHARTS), snapshot.trials[self._index(snapshot.trials)]
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                kind = kinds[int(key) - 1]
+                keep_drawing(self, kind, snapshot, partial(_draw_chart, kind, Path(snapshot.capture.path), trial))
+
+        choices = [(str(index), f"{kind}: {LINK_CHARTS[kind]}") for index, kind in enumerate(kinds, 1)]
+        self.app.push_screen(Choice("Keep which drawing of this trial? As it is recorded", choices), take)
+
     def wire(self) -> None:
         """Say how the chosen trial was wired."""
         if self._actions is not None and (trials := self._snapshot().trials):
@@ -97,3 +121,17 @@ class LinkView(Canvas):
         """The chosen exchange with each line end."""
         if self._actions is not None and (trials := self._snapshot().trials):
             self._actions.try_line_ends(trials[self._index(trials)])
+
+
+def _draw_chart(kind: str, capture: Path, shown: TrialSnapshot, path: Path) -> None:
+    """In a thread of its own: the capture is gone through once more, for what became of each probe."""
+    from pale_heron.bench.sources import Source
+    from pale_heron.core.link.probe_log import ProbeLog
+    from pale_heron.report.link_charts import TrialChartInput, save_link_chart
+
+    source, probes = Source(capture), ProbeLog()
+    source.lanes(probes=probes)
+    found = next((each for each in source.trials if each.begin == shown.begin), None)
+    if found is None:
+        raise Trouble("The record does not hold this trial yet", "Wait a moment, and try again")
+    save_link_chart(kind, TrialChartInput(source.name, found, probes.of(found)), path)

@@ -7,7 +7,6 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
-from pale_heron.core.link.figures import Times
 from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS, Verdict, verdict
 from pale_heron.core.utc import clock
@@ -16,7 +15,7 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
-from pale_heron.tui.views.link import reach, results, speed
+from pale_heron.tui.views.link import reach, results, speed, times
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["link"].question
@@ -134,9 +133,10 @@ def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: in
         rows.append(cut(line((f"{'':{LABEL}}{head}", "faint")), width))
         rows += [_counts(each, width) for each in trial.directions]
         rows += [BLANK, *speed.paint(trial, width)] if trial.bulk else []
-        rows += [BLANK, *titled("ON THE WAY", [_latency(each, width) for each in trial.directions])]
+        on_the_way = [row for each in trial.directions for row in times.rows(_way(each), each.latency, width)]
+        rows += [BLANK, *titled("ON THE WAY", on_the_way)]
     if trial.round_trip is not None:
-        rows.append(cut(line((f"{'round trip':<{LABEL}}", "quiet"), _times(trial.round_trip)), width))
+        rows += times.rows("round trip", trial.round_trip, width)
     if trial.exchange is not None:
         rows += _exchange(trial.exchange, width)
     rows += [BLANK, *_outages(trial, width)]
@@ -199,17 +199,6 @@ def _counts(each: DeliverySnapshot, width: int) -> Line:
     return cut(tuple(spans), width)
 
 
-def _latency(each: DeliverySnapshot, width: int) -> Line:
-    return cut((*padded(line((_way(each), "quiet")), LABEL), *line(_times(each.latency))), width)
-
-
-def _times(times: Times | None) -> tuple[str, str]:
-    if times is None:
-        return "–", "quiet"
-    median, p95, most = (f"{1000 * value:.0f}" for value in (times.median, times.p95, times.most))
-    return f"half within {median} ms, 95 % within {p95} ms, longest {most} ms", "text"
-
-
 def _exchange(exchange: ExchangeSnapshot, width: int) -> list[Line]:
     counts = (
         ("rounds", exchange.rounds, "text"),
@@ -223,7 +212,7 @@ def _exchange(exchange: ExchangeSnapshot, width: int) -> list[Line]:
         spans += [Span(f"{count} ", f"*{role}" if count else "quiet"), Span(f"{name}   ", "quiet")]
     rows = [
         cut(tuple(spans), width),
-        cut(line((f"{'round trip':<{LABEL}}", "quiet"), _times(exchange.round_trip)), width),
+        *times.rows("round trip", exchange.round_trip, width),
     ]
     for each in exchange.wrongs[-WRONGS_SHOWN:]:
         asked, wanted, came = (safe_label(text)[:40] for text in (each.message, each.wanted, each.came))
