@@ -102,7 +102,12 @@ def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
     assert sentences["types"] == [{"type": "GNGLL", "said": 9, "delivered": 8}]
     assert "8 of 9 delivered" in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
     assert run("link", str(capture), "--from", "curlew", "--to", "nobody").returncode == 1
-    assert run("link", str(capture), "--from", "curlew").returncode == 2
+    assert run("link", str(capture), "--to", "curlew").returncode == 2
+    status, found = told("link", str(capture), "--from", "hide", "--json")
+    (way,) = found["own_times"]["directions"]
+    assert (status, way["from"], way["delivered"], way["lost"]) == (0, "GNGLL", 9, 1)
+    assert "9 of 10 GNGLL came" in run("link", str(capture), "--from", "hide").stdout
+    assert run("link", str(capture), "--from", "nobody").returncode == 1
 
 
 def test_throughput_with_its_claim(ends: list[str], tmp_path: Path) -> None:
@@ -116,6 +121,10 @@ def test_throughput_with_its_claim(ends: list[str], tmp_path: Path) -> None:
     assert way["ceiling_bit_s"] == 92160.0 and 0 < way["ceiling_share"] == pytest.approx(way["payload_bit_s"] / 92160)
     assert (way["bytes_changed"], way["bytes_missing"], way["bytes_added"], way["located"]) == (0, 0, 0, [])
     assert told("link", str(capture), "--json")[1]["trials"] == [found]
+    _, side_by_side = told("link", str(capture), "--compare", "1", "1", "--json")
+    payload = next(each for each in side_by_side["compared"] if each["name"].endswith("payload"))
+    assert payload["one"] == payload["other"] and payload["difference"] == "+0 %"
+    assert "no trial 2" in run("link", str(capture), "--compare", "1", "2").stderr
     # Blocks are not cut into lines: there is nothing of them to decode.
     assert "#b" not in run("decode", str(capture)).stdout
 

@@ -11,12 +11,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import HELD, HELD_ENDED, IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
 from pale_heron.core.link.blocks import HEADER, MOST_HELD, BlockFinder, DataBlock, encode_block, header_at
 from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
+from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.progress import POINTS, Progress, Stalls
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
+from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
+from pale_heron.core.link.trial import block_of as block_of_trial
+from pale_heron.core.link.verdict import verdict
 
 MS: Final = SECOND // 1000
 PAGE: Final = (Path(__file__).parents[2] / "docs" / "probe-format.md").read_text("utf-8")
@@ -336,3 +340,34 @@ def test_a_lane_that_hears_itself_is_named_and_costs_no_memory() -> None:
     counter.finish()
     bulk = counter.snapshot()[1]
     assert bulk.unexamined and bulk.added + bulk.unexamined == 19 * (16384 + 100_000)
+
+
+@pytest.mark.parametrize(
+    ("lane", "by", "told"),
+    [
+        ("hide", "CTS", "in 1 CTS held the sender"),
+        ("hide", "", "the line took nothing, and its driver does not say why"),
+        ("buoy", "CTS", "it stood still further on"),
+        (None, "", "it stood still further on"),
+    ],
+)
+@pytest.mark.parametrize("ends", [True, False])
+def test_a_stall_says_what_held_it(lane: str | None, by: str, told: str, ends: bool) -> None:
+    tracker = LinkTracker()
+    trial = TrialDescription("throughput", 9, ("hide", "buoy"), one_way=True, size=64)
+    tracker.heed(Event(0, "", BEGUN, trial.details()))
+    for number in (*range(1, 6), *range(9, 14)):
+        at, block = number * SECOND, encode_block(block_of_trial(trial, "A", number if number < 6 else number - 3))
+        if number == 9 and lane is not None:
+            tracker.heed(Event(6 * SECOND, lane, HELD, {"by": by}))
+            if ends:
+                tracker.heed(Event(9 * SECOND - MS, lane, HELD_ENDED, {"seconds": 3.0}))
+        for part in range(4):
+            tracker.feed(Chunk("hide", OUT, at + 250 * part * MS, block[16 * part : 16 * part + 16]))
+            tracker.feed(Chunk("buoy", IN, at + 250 * part * MS + MS, block[16 * part : 16 * part + 16]))
+    tracker.heed(Event(15 * SECOND, "", ENDED, {"trial": 9, "why": "done"}))
+    (found,) = tracker.snapshot()
+    (stall,) = found.bulk[0].stalls
+    assert stall.seconds == pytest.approx(3.25)
+    (finding,) = (each for each in verdict(found).findings if each.id == "stall")
+    assert told in finding.evidence

@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator
 from itertools import pairwise
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 import serial
@@ -27,7 +28,7 @@ from pale_heron.ports import holders, listing
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.listing import Port, ports
 from pale_heron.ports.opening import ByteStream
-from pale_heron.ports.sender import SendJob, seconds_for
+from pale_heron.ports.sender import HELD_S, SendJob, seconds_for
 from pale_heron.ports.simulated import read_label, simulated_folder
 from pale_heron.ports.watch import PortChange, PortWatch
 from pale_heron.sim.label import Label
@@ -107,9 +108,29 @@ def test_a_device_that_takes_nothing_stalls_sending_and_not_reading(life: tuple[
     lane.until(
         lambda life: GGA in b"".join(e.data for e in life.records if isinstance(e, Chunk) and e.direction != OUT)
     )
+    lane.until(lambda life: "held" in life.events)
+    assert "held-ended" not in lane.events, "it still takes nothing"
     job.stop()
-    lane.until(lambda _: job.over)
+    lane.until(lambda life: job.over and "held-ended" in life.events)
     assert 0 < job.sent < job.total
+    (held,) = (each for each in lane.records if isinstance(each, Event) and each.name == "held")
+    (ended,) = (each for each in lane.records if isinstance(each, Event) and each.name == "held-ended")
+    assert held.details["by"] == "", "a pseudo-terminal does not tell"
+    assert ended.details["seconds"] >= HELD_S
+
+
+@pytest.mark.parametrize(("flow", "cts", "by"), [("rtscts", False, "CTS"), ("rtscts", True, ""), ("none", False, "")])
+def test_what_holds_a_line_is_what_its_driver_says(folder: Path, flow: str, cts: bool, by: str) -> None:
+    terminal = Terminal(9600, folder / "curlew", patient=True)
+    stream = ByteStream(LaneSpec("curlew", str(folder / "curlew")))
+    try:
+        stream.settings = LineSettings(flow=flow)
+        assert stream.held_by() == "", "a pseudo-terminal has no such line"
+        stream._port = SimpleNamespace(cts=cts, close=stream._port.close)
+        assert stream.held_by() == by
+    finally:
+        stream.close()
+        terminal.close()
 
 
 def test_a_lane_is_set_while_it_is_open(life: tuple[Life, Terminal]) -> None:

@@ -71,7 +71,10 @@ class Event(NamedTuple):
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
 ENDING_EVENTS = ("lost", "closed", "client-gone")
 BACK_EVENTS = ("opened", "returned", "client")
-"""Events with the settings of a lane; those with which its streams end; those with which they begin again."""
+HELD, HELD_ENDED = "held", "held-ended"
+"""Events with the settings of a lane; those with which its streams end; those with which they begin again.
+
+A line that is held takes nothing that is sent, until that has ended."""
 
 
 class Frame(NamedTuple):

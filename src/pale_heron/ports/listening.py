@@ -96,6 +96,10 @@ class ListeningStream:
     def errors(self) -> None:
         """Nothing is counted here."""
 
+    def held_by(self) -> str:
+        """A network does not tell."""
+        return ""
+
     def close(self) -> None:
         """Wait no more."""
         for each in (self._client, self._server):

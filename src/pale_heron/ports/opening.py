@@ -65,6 +65,8 @@ class OpenStream(Protocol):
 
     def errors(self) -> DriverErrors | None: ...
 
+    def held_by(self) -> str: ...
+
     def close(self) -> None: ...
 
 
@@ -188,6 +190,14 @@ class ByteStream:
             return None
         counted = driver_counters(self._file)
         return None if counted is None else DriverErrors(*counted)
+
+    def held_by(self) -> str:
+        """What keeps it from sending: `CTS`, or nothing where the driver does not tell (XOFF it never tells)."""
+        if self.settings.flow != "rtscts" or self._networked:
+            return ""
+        with contextlib.suppress(*PROBLEMS, ValueError):
+            return "" if self._port.cts else "CTS"
+        return ""
 
     def close(self) -> None:
         """Let it go; a device that is gone makes no trouble here."""

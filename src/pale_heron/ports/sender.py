@@ -16,6 +16,9 @@ SHORTEST_PIECE, LONGEST_PIECE, PIECE_S = 1024, 8192, 0.1
 
 LOOK_S = 0.1
 STALLED_S = 2.0
+HELD_S, HELD_BYTES = 0.4, 1024
+"""A line that takes nothing for so long, and longer than it needs for so many bytes, is held: a driver hands a buffer
+on before it takes more."""
 
 
 class SendJob:
@@ -73,11 +76,14 @@ class Sender:
         flush: Callable[[], None],
         settings: Callable[[], LineSettings],
         failed: Callable[[str], None],
+        held: Callable[[float | None], None] = lambda _: None,
     ) -> None:
+        """`held` is called with None when the line takes nothing, and with how many seconds that lasted."""
         self._write = write
         self._flush = flush
         self._settings = settings
         self._failed = failed
+        self._held = held
         self._waiting: queue.SimpleQueue[SendJob] = queue.SimpleQueue()
         self._repeated: SendJob | None = None
         self._due = 0.0
@@ -155,17 +161,28 @@ class Sender:
 
     def _put_out(self, piece: bytes, last: bool, job: SendJob) -> bool:
         """Write all of it, however long the other side takes; False where that cannot be."""
-        began = time.monotonic()
-        while piece and not job.stopped and not self._ended.is_set():
-            try:
+        settings, began, held = self._settings(), time.monotonic(), False
+        after_s = HELD_S if settings.decorative else max(HELD_S, HELD_BYTES / settings.bytes_per_s)
+        try:
+            while piece and not job.stopped and not self._ended.is_set():
                 count = self._write(piece, last)
-            except StreamGone as gone:
-                return self._fail(job, str(gone))
-            if count:
-                job.sent += count
-                piece = piece[count:]
-                began = time.monotonic()
-            job.stalled = time.monotonic() - began > STALLED_S
+                stood_s = time.monotonic() - began
+                if count:
+                    if held:
+                        self._held(stood_s)
+                    held = False
+                    job.sent += count
+                    piece = piece[count:]
+                    began = time.monotonic()
+                elif stood_s > after_s and not held:
+                    held = True
+                    self._held(None)
+                job.stalled = time.monotonic() - began > STALLED_S
+        except StreamGone as gone:
+            return self._fail(job, str(gone))
+        finally:
+            if held:
+                self._held(time.monotonic() - began)
         return True
 
     def _fail(self, job: SendJob, why: str) -> bool:

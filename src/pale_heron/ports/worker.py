@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from pale_heron.core.frames import SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import HELD, HELD_ENDED, SECOND, Chunk, Direction, Event
 from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings, settings_details, short_line
 from pale_heron.core.trouble import Trouble, fault_words
@@ -69,6 +69,7 @@ class LaneWorker:
             flush=self._flush,
             settings=lambda: self._spec.settings,
             failed=lambda why: self._note("not-sent", reason=why),
+            held=self._note_held,
         )
 
     @property
@@ -292,6 +293,14 @@ class LaneWorker:
         if not count:
             stream.wait_for_room()
         return count
+
+    def _note_held(self, lasted_s: float | None) -> None:
+        """The line takes nothing, or does again."""
+        if lasted_s is not None:
+            self._note(HELD_ENDED, seconds=round(lasted_s, 3))
+            return
+        stream = self._stream
+        self._note(HELD, by=stream.held_by() if stream is not None else "", flow=self._spec.settings.flow)
 
     def _flush(self) -> None:
         """What was sent is not gone on with."""

@@ -11,6 +11,8 @@ from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput_verdict import bit_rate
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.utc import clock
+from pale_heron.core.wire.visible import safe_label
 
 NOTHING: Final = "–"
 MS: Final = 1000.0
@@ -138,7 +140,11 @@ def matrix_lines(trials: Sequence[TrialSnapshot]) -> list[str]:
     return lines
 
 
-def comparison_lines(rows: Sequence[ComparedFigure]) -> list[str]:
-    """A comparison in lines of text."""
-    wide = max(len(row.name) for row in rows) + 2
-    return [f"{row.name:<{wide}}{row.one:<18}{row.other:<18}{row.difference}".rstrip() for row in rows]
+def comparison_lines(one: TrialSnapshot, other: TrialSnapshot) -> list[str]:
+    """Both side by side, in lines of text."""
+    rows = [("", f"{clock(one.begin, 0)} UTC", f"{clock(other.begin, 0)} UTC", ""), *compare(one, other)]
+    rooms = [max(len(row[column]) for row in rows) + 2 for column in range(3)]
+    return [
+        safe_label("".join(f"{text:<{room}}" for text, room in zip(row, rooms, strict=False)) + row[3]).rstrip()
+        for row in rows
+    ]

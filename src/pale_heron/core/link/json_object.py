@@ -107,7 +107,10 @@ def _bulk(trial: TrialSnapshot, index: int) -> dict[str, Any]:
         "ceiling_bit_s": None if speed.ceiling is None else round(8 * speed.ceiling, 1),
         "ceiling_share": None if speed.share is None else round(speed.share, 6),
         "steady_s": None if bulk.steady is None else round((bulk.steady.end - bulk.steady.begin) / 1e9, 3),
-        "stalls": [{"begin": iso(each.begin), "seconds": round(each.seconds, 3)} for each in bulk.stalls],
+        "stalls": [
+            {"begin": iso(each.begin), "seconds": round(each.seconds, 3), "held_by": each.held_by}
+            for each in bulk.stalls
+        ],
         "bytes_changed": bulk.changed,
         "bytes_missing": bulk.missing,
         "bytes_added": bulk.added,

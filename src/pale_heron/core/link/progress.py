@@ -13,6 +13,13 @@ FIRST_STEP_NS: Final = SECOND // 20
 STALL_NS: Final = SECOND // 2
 """So long without a byte is a stall."""
 
+CTS, UNTOLD, FURTHER_ON = "CTS", "untold", "further on"
+HELD_WORDS: Final = {
+    CTS: "CTS held the sender",
+    UNTOLD: "the line took nothing, and its driver does not say why",
+    FURTHER_ON: "the line took all that was sent: it stood still further on",
+}
+
 STALLS_KEPT: Final = 1000
 WARM_UP_NS: Final = SECOND
 LEAST_NS: Final = SECOND // 2
@@ -20,10 +27,15 @@ LEAST_NS: Final = SECOND // 2
 
 
 class Stall(NamedTuple):
-    """Nothing came from `begin` on, for so many seconds."""
+    """Nothing came from `begin` on, for so many seconds. `held_by` is one of HELD_WORDS; empty where nobody looked."""
 
     begin: int
     seconds: float
+    held_by: str = ""
+
+    @property
+    def end(self) -> int:
+        return self.begin + round(self.seconds * SECOND)
 
 
 class Steady(NamedTuple):

@@ -38,6 +38,14 @@ def sentence_words(trial: TrialSnapshot) -> tuple[str, str]:
     return FAILS if _not_delivered(worst) > allowed else HOLDS, words
 
 
+def _clocks_apart(trial: TrialSnapshot) -> str:
+    """Nothing comes before it is said: then the clocks are apart, by so much at least."""
+    least = min((each.latency.least for each in trial.directions if each.latency), default=0.0)
+    if least >= 0:
+        return ""
+    return f"; some come {-least:.3f} s before the time that they tell, so the clocks are apart by that much at least"
+
+
 def sentence_findings(trial: TrialSnapshot) -> list[LinkFinding]:
     """What to know beside it."""
     if trial.described.kind != "sentences":
@@ -49,7 +57,7 @@ def sentence_findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "own-times",
                 "What the receiver itself left out counts as missing too, and the lag holds the error of this "
                 "computer's clock.",
-                "one lane alone: only the times in the sentences are known",
+                "one lane alone: only the times in the sentences are known" + _clocks_apart(trial),
                 "Record the receiver on a lane of its own as well: then the two are told apart.",
             )
         )

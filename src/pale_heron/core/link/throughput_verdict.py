@@ -1,5 +1,6 @@
 """What a trial of throughput shows, in words."""
 
+from collections import Counter
 from collections.abc import Iterable
 from typing import Final
 
@@ -7,6 +8,7 @@ from pale_heron.core.link.alignment import CHANGED
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.progress import HELD_WORDS
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot
 from pale_heron.core.link.trial import TrialSnapshot
@@ -150,9 +152,15 @@ def _stalls(way: str, bulk: BulkSnapshot) -> Iterable[LinkFinding]:
         yield LinkFinding(
             "stall",
             f"{way}: nothing came for {longest:.1f} s while it was being sent.",
-            f"stalls: {len(bulk.stalls)}, {sum(each.seconds for each in bulk.stalls):.1f} s in all",
-            "Flow control held the sender, or the far end did not read: compare with what happened at that time.",
+            f"stalls: {len(bulk.stalls)}, {sum(each.seconds for each in bulk.stalls):.1f} s in all; {_holders(bulk)}",
+            "Look at what the far end did at that time, and whether both sides have the same flow control.",
         )
+
+
+def _holders(bulk: BulkSnapshot) -> str:
+    """What held the sender, and in how many of the stalls."""
+    counts = Counter(each.held_by for each in bulk.stalls)
+    return "; ".join(f"in {count} {HELD_WORDS[by]}" for by, count in counts.most_common() if by in HELD_WORDS)
 
 
 def _held_back(way: str, speed: Speed, whole: float) -> Iterable[LinkFinding]:

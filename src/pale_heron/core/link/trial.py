@@ -5,7 +5,18 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Final, NamedTuple
 
-from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, OUT, SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import (
+    BACK_EVENTS,
+    ENDING_EVENTS,
+    HELD,
+    HELD_ENDED,
+    IN,
+    OUT,
+    SECOND,
+    Chunk,
+    Direction,
+    Event,
+)
 from pale_heron.core.link.blocks import DataBlock
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
@@ -14,6 +25,7 @@ from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
+from pale_heron.core.link.progress import CTS, FURTHER_ON, UNTOLD, Stall
 from pale_heron.core.link.reach import PlaceSource, RangeCounter, RangeSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
 from pale_heron.core.wire.probe import ANSWER, Found, ProbeFinder, probe_of
@@ -30,6 +42,15 @@ class AwayPeriod(NamedTuple):
     lane: str
     begin: int
     end: int | None
+
+
+class HeldPeriod(NamedTuple):
+    """A lane took nothing that was sent, from `begin` on; `end` is None while that lasts. `by` is CTS or untold."""
+
+    lane: str
+    begin: int
+    end: int | None
+    by: str
 
 
 class TrialSnapshot(NamedTuple):
@@ -77,6 +98,7 @@ class TrialTracker:
         self._ranges: dict[str, RangeCounter] = {}
         """By the lane that sends; of an answering far end one for there and back."""
         self._away: deque[AwayPeriod] = deque(maxlen=AWAY_KEPT)
+        self._held: deque[HeldPeriod] = deque(maxlen=AWAY_KEPT)
         self._end: int | None = None
         self._ended = ""
         self._own_back = False
@@ -156,6 +178,24 @@ class TrialTracker:
             self._dropped += max(0, lost)
         if event.lane in self.described.lanes:
             self._note_away(event)
+            self._note_held(event)
+
+    def _note_held(self, event: Event) -> None:
+        if event.name == HELD:
+            by = CTS if event.details.get("by") == CTS else UNTOLD
+            self._held.append(HeldPeriod(event.lane, event.time, None, by))
+        elif event.name == HELD_ENDED and self._held:
+            for index in reversed(range(len(self._held))):
+                if self._held[index].lane == event.lane and self._held[index].end is None:
+                    self._held[index] = self._held[index]._replace(end=event.time)
+                    return
+
+    def _holder(self, sender: str, stall: Stall) -> Stall:
+        """A stall with what held the sender meanwhile."""
+        for each in self._held:
+            if each.lane == sender and each.begin < stall.end and (each.end is None or each.end > stall.begin):
+                return stall._replace(held_by=each.by)
+        return stall._replace(held_by=FURTHER_ON)
 
     def _note_away(self, event: Event) -> None:
         last = next((each for each in reversed(self._away) if each.lane == event.lane), None)
@@ -273,6 +313,10 @@ class TrialTracker:
         directions = [counter.snapshot() for counter in self._counters.values()]
         bulk = [counter.snapshot() for counter in self._bulk.values()]
         directions += [blocks for blocks, _ in bulk]
+        told = [
+            each._replace(stalls=tuple(self._holder(blocks.sender, stall) for stall in each.stalls))
+            for blocks, each in bulk
+        ]
         exchange = self._exchange.snapshot() if self._exchange else None
         return TrialSnapshot(
             described=self.described,
@@ -284,7 +328,7 @@ class TrialTracker:
             round_trip=self._far.round_trip if self._far else None,
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
             unanswered=self._far.unanswered if self._far else 0,
-            bulk=tuple(each for _, each in bulk),
+            bulk=tuple(told),
             dropped=self._dropped,
             ranges=tuple(each.snapshot() for each in self._ranges.values()),
             away=tuple(self._away),

@@ -5,7 +5,7 @@ from typing import Final
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DeliverySnapshot
-from pale_heron.core.link.progress import rates
+from pale_heron.core.link.progress import HELD_WORDS, rates
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot
 from pale_heron.core.link.throughput_verdict import bit_rate
@@ -100,6 +100,7 @@ def _stalls(bulk: BulkSnapshot, width: int) -> list[Line]:
     rows = []
     for index, each in enumerate(bulk.stalls[-STALLS_SHOWN:]):
         label = figures.several(len(bulk.stalls), "stall") if index == 0 else ""
-        words = f"{clock(each.begin, 1)}, nothing for {figures.duration(each.seconds)}"
+        by = f": {HELD_WORDS[each.held_by]}" if each.held_by else ""
+        words = f"{clock(each.begin, 1)}, nothing for {figures.duration(each.seconds)}{by}"
         rows.append(cut(line((f"{label:<{LABEL}}", "quiet"), (words, "amber")), width))
     return rows

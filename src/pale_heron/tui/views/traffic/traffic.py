@@ -51,6 +51,8 @@ _EVENT_WORDS = {
     "settings": "settings changed",
     "settings-refused": "settings could not be changed",
     "not-sent": "could not be sent",
+    "held": "the line takes nothing to send",
+    "held-ended": "the line takes again what is sent",
     "added": "lane added",
     "break": "a break was sent",
     "driver-errors": "the driver counted errors",
@@ -69,7 +71,7 @@ _EVENT_WORDS = {
     "not-recorded": "bytes could not be recorded",
     "dialect": "its dialect",
 }
-_DETAILS = ("text", "from", "reason", "settings", "address", "what", "mode", "name", "program")
+_DETAILS = ("text", "from", "reason", "settings", "address", "what", "mode", "name", "program", "by")
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {
@@ -83,6 +85,7 @@ _EVENT_ROLES = {
     "settings-refused": "coral",
     "not-sent": "coral",
     "driver-errors": "amber",
+    "held": "amber",
 }
 
 
