@@ -1,6 +1,7 @@
 """Trials that send nothing, go through modules, run in a row, and survive a lane that goes away."""
 
 import threading
+import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,10 +14,12 @@ from tests.waiting import until
 from pale_heron.bench.config.trial_options import described
 from pale_heron.bench.config.trial_plan import read_plan
 from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.routine import RoutineRun
 from pale_heron.bench.operations.trial import Trial
 from pale_heron.bench.operations.trial_plan import TrialSeries
 from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.sources import Source
+from pale_heron.core.device.schema.routine import read_routine
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.comparison import compare, matrix, matrix_lines
@@ -268,6 +271,71 @@ def test_a_plan_is_a_matrix(tmp_path: Path) -> None:
     assert "holds 8 of 8" in matrix_lines(series.results)[1]
     same = compare(*series.results[-2:])
     assert {row.name: row.difference[:13] for row in same}["hide ▸ buoy: delivered"] == "may be chance"
+
+
+ROUTINE: Final = """
+name = "prove"
+lanes = ["near", "far"]
+[[step]]
+do = "trial"
+kind = "delivery"
+ends = ["near", "far"]
+options = { count = 8, every = "10ms", limit = "10s", one_way = true }
+[[step]]
+do = "mark"
+text = "proven"
+"""
+
+
+def routine(text: str, bench: Session) -> RoutineRun:
+    found, problems = read_routine(tomllib.loads(text))
+    assert not problems, problems
+    return RoutineRun(found, bench, LANES, {})
+
+
+@pytest.mark.parametrize(
+    ("change", "outcomes", "seen"),
+    [
+        (("", ""), ("passed", "passed"), "8 of 8 delivered"),
+        (("limit = ", "through = true, limit = "), ("failed", "left out"), "does not answer"),
+    ],
+)
+def test_a_trial_is_a_step_of_a_routine(
+    tmp_path: Path, change: tuple[str, str], outcomes: tuple[str, str], seen: str
+) -> None:
+    with cable(tmp_path), session(tmp_path, *LANES) as bench:
+        run = routine(ROUTINE.replace(*change), bench)
+        bench.operations.do(run)
+        assert tuple(each.outcome for each in run.statuses) == outcomes
+        assert seen in run.statuses[0].seen
+        assert [each.described.lanes for each in bench.seen.trials] == [LANES] * run.succeeded
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (("one_way = true", 'rule = "echo"'), "delivery takes no --rule"),
+        (("count = 8", "count = 0"), "needs an end"),
+        (("count = 8", "count = 8, size = 3"), "--size 3 is not"),
+    ],
+)
+def test_what_is_wrong_with_the_trial_of_a_routine_is_said_first(
+    tmp_path: Path, change: tuple[str, str], words: str
+) -> None:
+    with cable(tmp_path), session(tmp_path, *LANES) as bench, pytest.raises(Trouble, match=words):
+        routine(ROUTINE.replace(*change), bench)
+
+
+def test_a_link_that_loses_fails_the_routine(tmp_path: Path) -> None:
+    with cable(tmp_path, CableFaults(lost=1.0)), session(tmp_path, *LANES) as bench:
+        run = routine(ROUTINE.replace("10s", "200ms"), bench)
+        bench.operations.do(run)
+    assert run.statuses[0].outcome == "failed" and "0 of 8 delivered" in run.failure
+
+
+def test_ends_of_a_trial_are_lanes_of_the_routine() -> None:
+    _, problems = read_routine(tomllib.loads(ROUTINE.replace('ends = ["near", "far"]', 'ends = ["near", "fat"]')))
+    assert [each.words for each in problems] == ["'fat' is no lane of this routine; did you mean 'far'?"]
 
 
 @pytest.mark.parametrize(

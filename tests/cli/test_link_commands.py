@@ -103,10 +103,10 @@ def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
     assert "8 of 9 delivered" in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
     assert run("link", str(capture), "--from", "curlew", "--to", "nobody").returncode == 1
     assert run("link", str(capture), "--to", "curlew").returncode == 2
-    status, found = told("link", str(capture), "--from", "hide", "--json")
+    status, found = told("link", str(capture), "--from", "hide", "--limit", "2s", "--json")
     (way,) = found["own_times"]["directions"]
     assert (status, way["from"], way["delivered"], way["lost"]) == (0, "GNGLL", 9, 1)
-    assert "9 of 10 GNGLL came" in run("link", str(capture), "--from", "hide").stdout
+    assert "9 of 10 GNGLL came" in run("link", str(capture), "--from", "hide", "--limit", "2s").stdout
     assert run("link", str(capture), "--from", "nobody").returncode == 1
 
 

@@ -10,11 +10,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Protocol
 
+from pale_heron.bench.config.trial_options import described as described_trial
 from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import answered, escaping, restart_now, writing
 from pale_heron.bench.operations.receiver import AcknowledgedSettings, ReceiverBench, SteppedOperation, Work
 from pale_heron.bench.operations.registry import Operation, OperationFailed
+from pale_heron.bench.operations.trial import Trial, TrialBench
 from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited
 from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
@@ -22,9 +24,13 @@ from pale_heron.core.device.schema import routine as steps
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK
 from pale_heron.core.device.schema.routine import ANY, Routine, RoutineStep, filled
+from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.findings import HOLDS
+from pale_heron.core.link.verdict import verdict
 from pale_heron.core.patterns import limited
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_text
+from pale_heron.ports.address import LaneSpec
 
 SHIPPED: Final = "pale_heron.routines"
 WAITING, DOING, PASSED, FAILED, LEFT_OUT = "waiting", "doing", "passed", "failed", "left out"
@@ -32,7 +38,7 @@ LOOK_S: Final = 0.05
 BACK_TRIES: Final = 8
 
 
-class RoutineBench(ReceiverBench, Protocol):
+class RoutineBench(ReceiverBench, TrialBench, Protocol):
     """What a routine needs of a live bench."""
 
     def mark(self, text: str) -> None: ...
@@ -85,6 +91,10 @@ class RoutineRun(Operation):
         self._answer: bool | None = None
         self.question = ""
         self._since: dict[str, int] = {}
+        for step in routine.steps:
+            if step.do == steps.TRIAL:
+                # What is wrong with it is said before anything is done.
+                self._described(step)
 
     @property
     def statuses(self) -> tuple[StepStatus, ...]:
@@ -249,6 +259,32 @@ class RoutineRun(Operation):
         self._bench.mark(text)
         return ""
 
+    def _described(self, step: RoutineStep) -> TrialDescription:
+        """The trial of a step, on the lanes of the bench. Raises Trouble where it is none."""
+        lanes = [self._lane_of[end] for end in step.ends or (step.lane,)]
+        specs = [LaneSpec(lane, "", self._bench.settings_of(lane)) for lane in lanes]
+        known = [each.name for each in self._bench.seen.lanes]
+        found = described_trial(step.kind, specs, dict(step.options), known)
+        if not found.ends_by_itself:
+            raise Trouble("A trial in a routine needs an end", "Give its options a count, rounds or a time (for)")
+        return found
+
+    def _trial(self, step: RoutineStep, _lane: str) -> str:
+        """Made as a part of this run, which has the lanes and stops it with its own token; passed where it holds."""
+        trial = Trial(self._bench, self._described(step), step.options.get("message", ()), token=self.token)
+        failure = ""
+        try:
+            trial.work()
+        except (OperationFailed, Trouble, ValueError) as problem:
+            failure = str(problem)
+            raise
+        finally:
+            trial.report(failure)
+        found = verdict(trial.result) if trial.result is not None else None
+        if found is None or found.result != HOLDS:
+            raise OperationFailed(found.why if found is not None else "nothing was counted")
+        return found.why
+
     def _pause(self, step: RoutineStep, _lane: str) -> str:
         self._rest(step.seconds)
         return ""
@@ -271,6 +307,7 @@ class RoutineRun(Operation):
         steps.LINE: _change_line,
         steps.ASK: _ask,
         steps.MARK: _mark,
+        steps.TRIAL: _trial,
     }
 
 

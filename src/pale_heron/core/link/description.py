@@ -69,6 +69,11 @@ class TrialDescription(NamedTuple):
     ending: str = ""
     """The line end that is sent, where it is another one than the lane's."""
 
+    @property
+    def ends_by_itself(self) -> bool:
+        """Whether a number or a time ends it, and not somebody who stops it."""
+        return self.probes > 0 or self.for_s > 0
+
     def details(self) -> dict[str, Any]:
         """What stands in the event."""
         return {

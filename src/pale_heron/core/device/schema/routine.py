@@ -21,8 +21,9 @@
 A step stops the routine where it fails. `repeat` is not a step of its own: it has the steps before it done again.
 """
 
+import dataclasses
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.device.schema.fields import MASK
@@ -31,8 +32,9 @@ from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TableProblem, 
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import limited
 
-SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, REPEAT = (
-    "send", "wait", "check", "set", "pause", "poll", "restart", "escape", "change-line", "ask", "mark", "repeat",
+SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, TRIAL, REPEAT = (
+    "send", "wait", "check", "set", "pause", "poll", "restart", "escape", "change-line", "ask", "mark", "trial",
+    "repeat",
 )  # fmt: skip
 ANY: Final = "any"
 EXPECTED: Final = (OK, ERROR, NO_ANSWER, ANY)
@@ -53,6 +55,7 @@ NEEDED: Final[Mapping[str, tuple[str, ...]]] = {
     LINE: (),
     ASK: ("question",),
     MARK: ("text",),
+    TRIAL: ("kind",),
     REPEAT: ("times",),
 }
 """What can be done, with the keys that each must have."""
@@ -118,6 +121,10 @@ class RoutineStep:
     text: str = ""
     rate: int | None = None
     flow: str | None = None
+    kind: str = ""
+    ends: tuple[str, ...] = ()
+    options: Mapping[str, Any] = dataclasses.field(default_factory=dict)
+    """Of a trial of the link: its kind, the lanes of the routine between which, and how, as in a plan of trials."""
     round: str = ""
     """Which time it is done, where it is repeated."""
 
@@ -136,6 +143,7 @@ class RoutineStep:
             LINE: f"change the line to {self.rate or ''} {self.flow or ''}".rstrip(),
             ASK: f"ask: {self.question}",
             MARK: f"mark: {self.text}",
+            TRIAL: f"a trial of {self.kind}{' between ' if self.ends else ''}{' and '.join(self.ends)}",
         }[self.do]
         return filled(written, shown) + (f" ({self.round})" if self.round else "")
 
@@ -156,7 +164,7 @@ class Routine:
     title: str = ""
     dialect: str = ""
     lanes: tuple[str, ...] = ()
-    variables: Mapping[str, Variable] = field(default_factory=dict)
+    variables: Mapping[str, Variable] = dataclasses.field(default_factory=dict)
     steps: tuple[RoutineStep, ...] = ()
 
     @property
@@ -246,11 +254,17 @@ def _step(table: TomlTable, lanes: tuple[str, ...]) -> tuple[RoutineStep, int, i
         text=table.text("text"),
         rate=None if rate is None else int(rate),
         flow=table.one_of("flow", ("none", "xonxoff", "rtscts")) or None,
+        kind=table.text("kind"),
+        ends=table.texts("ends"),
+        options=dict(table.values("options")),
     )
     if do == WAIT and not (step.notice or step.text):
         table.wrong("do", "'wait' needs a notice, or a text (a regular expression for the line)")
     if do in (CHECK, POLL) and condition.empty:
         table.wrong("do", f"{do!r} needs one-of, least, most or matches")
+    for end in step.ends:
+        if end not in lanes:
+            table.wrong("ends", f"{end!r} is no lane of this routine{nearest_words(end, dict.fromkeys(lanes))}")
     if do == LINE and not (step.rate or step.flow):
         table.wrong("do", "'change-line' needs a rate or a flow")
     times, back = int(table.number("times", 1, 1, MOST_STEPS)), int(table.number("steps", 0, 0, MOST_STEPS))
