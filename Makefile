@@ -10,7 +10,7 @@ APT := $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get -qq
 .PHONY: help demo test lint bench screenshots clean
 
 help:
-	@echo "make demo         the simulated bench on the full screen; SCENE=modules for modules"
+	@echo "make demo         the simulated bench on the full screen; SCENE=modules: modules, range-walk: a link"
 	@echo "make test         all tests, after lint"
 	@echo "make lint         ruff, mypy and the import contracts"
 	@echo "make bench        speed and memory, as ratios to a floor"

@@ -238,6 +238,17 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         ),
     ),
     (
+        f"{PROGRAM} demo --scene range-walk",
+        (
+            ("until", "delivered as far as"),
+            ("pause", "160"),
+            ("key", "v"),
+            ("pause", "1"),
+            ("picture", "link-distance"),
+            ("key", "q"),
+        ),
+    ),
+    (
         f"{PROGRAM} watch",
         (("until", "Which port"), ("until", "went"), ("until", "came"), ("picture", "ports"), ("key", "q")),
     ),
