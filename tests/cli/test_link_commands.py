@@ -69,6 +69,26 @@ def test_two_processes(ends: list[str]) -> None:
     assert words.startswith("15 probes came, 0 damaged; 15 answers")
 
 
+def test_throughput_to_another_process(ends: list[str], tmp_path: Path) -> None:
+    capture = tmp_path / "there.pcapng"
+    lane, more = f"hide={ends[0]}@115200", ["--count", "300", "--limit", "30s"]
+    status, nobody = told("trial", "throughput", lane, "--count", "5", "--limit", "200ms", "--json")
+    assert (status, nobody["verdict"]) == (1, "inconclusive") and nobody["why"].startswith("Nothing answered.")
+    far = subprocess.Popen(
+        [*PROGRAM, "answer", f"{ends[1]}@115200"], stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    assert far.stderr is not None and "answering" in far.stderr.readline()
+    status, found = told("trial", "throughput", lane, *more, "--size", "200", "--json", "-o", str(capture))
+    far.terminate()
+    words, _ = far.communicate(timeout=LIMIT_S)
+    assert (status, found["verdict"]) == (0, "holds"), found["why"]
+    (way,) = found["directions"]
+    assert (way["from"], way["to"], way["sent"], way["delivered"], way["lost"]) == ("hide", "far end", 300, 300, 0)
+    assert way["payload_bytes"] == 300 * 200 and 0 < way["payload_bit_s"] <= 1.05 * way["ceiling_bit_s"]
+    assert "as the far end counts it" in found["why"] and words.startswith("300 blocks came")
+    assert told("link", str(capture), "--json")[1]["trials"] == [found]
+
+
 def test_an_exchange_and_one_that_gets_no_answer(ends: list[str]) -> None:
     rule = ["--rule", "plus 100"]
     silent = run("trial", "exchange", f"hide={ends[0]}@115200", *rule, "--rounds", "2", "--limit", "200ms")
@@ -130,7 +150,6 @@ def test_throughput_with_its_claim(ends: list[str], tmp_path: Path) -> None:
 
 
 WRONG_THROUGHPUT = {
-    "one lane alone": (["x"], "--far echo"),
     "a content that is none": (["x", "y", "--content", "al-values"], "did you mean 'all-values'"),
     "a claim that is none": (["x", "y", "--at-least", "fast"], "Write 50kB/s"),
     "two ends of it": (["x", "y", "--count", "3", "--for", "3s"], "both say when it ends"),

@@ -21,7 +21,7 @@ TELL_S: Final = 0.5
 @click.option("--rule", default="", help="Answer messages by it: echo, plus N, text T, table FILE.toml. Else probes.")
 @click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
 def answer(lane: str, rule: str, duration: str) -> None:
-    """Be the far end of a trial. Probes are answered with what was counted here; with a rule, messages are answered.
+    """Be the far end of a trial. Probes and blocks are answered with what was counted here; with a rule, messages.
 
     Example: pale-heron answer /dev/ttyUSB1@9600
 
@@ -49,4 +49,6 @@ def answer(lane: str, rule: str, duration: str) -> None:
     if by is not None:
         print(f"{answering.answered} messages answered, {answering.not_understood} of them not understood")
     else:
+        if answering.blocks:
+            print(f"{answering.blocks} blocks came")
         print(f"{answering.got} probes came, {answering.damaged} damaged; {answering.answered} answers were sent")

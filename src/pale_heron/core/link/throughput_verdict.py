@@ -49,6 +49,15 @@ def throughput_words(trial: TrialSnapshot) -> tuple[str, str]:
         return INCONCLUSIVE, "A lane hears its own bytes: a loop or an echo, which proves the cable only. " + why
     if trial.described.far == "echo":
         why += " The far end sends back what it gets: both ways together, neither by itself."
+    if trial.described.far == "answer":
+        if trial.end is not None and not any(each.settled for each in trial.directions):
+            return INCONCLUSIVE, "Nothing answered. On the other machine: pale-heron answer LANE."
+        if trial.end is not None and trial.unanswered:
+            results.add(FAILS)
+            why += (
+                f" The last {trial.unanswered} blocks were not answered: which way is broken cannot be seen from here."
+            )
+        why += " The way there, as the far end counts it."
     return next((each for each in (FAILS, INCONCLUSIVE) if each in results), HOLDS), why
 
 

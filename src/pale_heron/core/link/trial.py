@@ -22,6 +22,7 @@ from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
 from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
+from pale_heron.core.link.far_blocks import FarBlockCounter
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
 from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
@@ -105,7 +106,7 @@ class TrialTracker:
         self._finders: dict[tuple[str, Direction], ProbeFinder] = {}
         self._counters: dict[str, DeliveryCounter] = {}
         """By the letter of who sends."""
-        self._bulk: dict[str, ThroughputCounter] = {}
+        self._bulk: dict[str, ThroughputCounter | FarBlockCounter] = {}
         self._dropped = 0
         self._far: FarEndCounter | None = None
         self._exchange: ExchangeCounter | None = None
@@ -115,6 +116,9 @@ class TrialTracker:
         limit_ns = round(described.limit_s * SECOND)
         if described.kind == EXCHANGE:
             self._exchange = ExchangeCounter(described.rule, limit_ns, described.lanes[0], self._hear)
+        elif described.kind == THROUGHPUT and described.far == "answer":
+            lane = described.lanes[0]
+            self._bulk[LETTERS[0]] = FarBlockCounter(lane, described.trial, LETTERS[0], described.size)
         elif described.kind == THROUGHPUT:
             for letter, sender, receiver in self._ways():
                 ceiling = described.ceilings.get(receiver)
@@ -278,7 +282,8 @@ class TrialTracker:
             if sending is not None:
                 sending.send(time, chunk.data)
             return
-        receiving = self._bulk.get(own if self.described.far == "echo" else LETTERS[1 - LETTERS.index(own)])
+        # Where both ends are here, what comes was sent by the other one; else it is about what this lane sent.
+        receiving = self._bulk.get(own if self.described.far != "lane" else LETTERS[1 - LETTERS.index(own)])
         if receiving is not None:
             receiving.take(time, chunk.data)
             self._own_back |= receiving.own_back
@@ -308,6 +313,11 @@ class TrialTracker:
         if line[:1] not in ("$", "!"):
             exchange.take(line, time)
 
+    @property
+    def _unanswered(self) -> int:
+        far = [each for each in self._bulk.values() if isinstance(each, FarBlockCounter)]
+        return sum(each.unanswered for each in far) + (self._far.unanswered if self._far else 0)
+
     def snapshot(self) -> TrialSnapshot:
         """How it stands."""
         directions = [counter.snapshot() for counter in self._counters.values()]
@@ -327,7 +337,7 @@ class TrialTracker:
             exchange=exchange,
             round_trip=self._far.round_trip if self._far else None,
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
-            unanswered=self._far.unanswered if self._far else 0,
+            unanswered=self._unanswered,
             bulk=tuple(told),
             dropped=self._dropped,
             ranges=tuple(each.snapshot() for each in self._ranges.values()),

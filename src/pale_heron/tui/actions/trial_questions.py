@@ -100,17 +100,19 @@ class TrialQuestions:
         self._ask(question, usual, read)
 
     def _ask_ends(self, lane: str, others: Sequence[str]) -> None:
-        """Where the blocks go: to another lane, or to a far end that sends them back."""
+        """Where the blocks go: to another lane, or to a far end elsewhere."""
         choices = [(str(number), f"to and from {safe_label(name)}") for number, name in enumerate(others, 1)]
         choices.append(("e", "the far end sends back what it gets"))
+        choices.append(("a", "pale-heron answer counts them on another machine"))
 
         def take(key: str | None) -> None:
             if key is not None:
-                self._ask_blocks((lane, others[int(key) - 1]) if key.isdecimal() else (lane,))
+                far = {"e": "echo", "a": "answer"}.get(key, "lane")
+                self._ask_blocks((lane, others[int(key) - 1]) if far == "lane" else (lane,), far)
 
         self._app.push_screen(Choice(f"Blocks from {safe_label(lane)}: where to?", choices), take)
 
-    def _ask_blocks(self, ends: tuple[str, ...]) -> None:
+    def _ask_blocks(self, ends: tuple[str, ...], far: str) -> None:
         opened = [lane.settings for lane in self._bench.seen.lanes if lane.name in ends]
         size = block_size(each.bytes_per_s for each in opened if each and not each.decorative)
 
@@ -118,7 +120,6 @@ class TrialQuestions:
             duration, content = _words(text, BLOCKS)
             if content not in CONTENTS:
                 raise ValueError(f"{content!r} is not one of {', '.join(CONTENTS)}")
-            far = "lane" if len(ends) == 2 else "echo"
             for_s = seconds(duration)
             return TrialDescription(
                 THROUGHPUT, 0, ends, far=far, probes=0, for_s=for_s, size=size, content=content, limit_s=2.0
