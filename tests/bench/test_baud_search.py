@@ -33,6 +33,7 @@ class MadeUpLane:
         self.spec = LaneSpec("curlew", "/dev/x", settings)
         self.tried: list[int] = []
         self.sent: list[bytes] = []
+        self.is_open = True
         self._said = b"".join(said(3)) * 2 if speaks else b""
         self.taps: list[Callable[[Chunk], None]] = []
 
@@ -101,6 +102,27 @@ def test_a_search_that_is_given_up_goes_back_to_the_rate_of_before(monkeypatch: 
     assert operations.wait_free("curlew", 20)
     assert finder.state.over
     assert lane.tried[-1] == 9600
+
+
+def test_a_lane_that_is_not_open_is_not_judged(monkeypatch: pytest.MonkeyPatch) -> None:
+    clock = StampClock()
+    gone = MadeUpLane(9600, clock, False, LineSettings())
+    gone.is_open = False
+    with pytest.raises(Trouble, match="curlew is not open"):
+        BaudSearch(cast(LaneWorker, gone), clock, False)
+    # It goes while the third rate is listened to: what was tried stands, and nothing is said of the others.
+    monkeypatch.setattr(rates, "LISTEN_NS", 10**6)
+    pulled = MadeUpLane(115200, clock, False, LineSettings())
+    real = pulled.change
+
+    def change(settings: LineSettings) -> None:
+        pulled.is_open = len(pulled.tried) < 2
+        real(settings)
+
+    pulled.change = change  # type: ignore[method-assign]
+    state = searched(pulled, False).state
+    assert state.problem == "curlew was lost: search again when it is back"
+    assert [each.rate for each in state.tried] == list(CANDIDATES[:2])
 
 
 def test_a_lane_that_is_gone_or_only_listens_is_told() -> None:

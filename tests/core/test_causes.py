@@ -1,8 +1,11 @@
 """What garbage, answers, echoes and banners give away; and how evidence moves causes up and down."""
 
 import random
+from itertools import pairwise
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 
 from pale_heron.core.frames import OUT, SECOND, Event
@@ -39,6 +42,55 @@ def test_only_the_rate_of_the_device_fits(data: bytes, device: int) -> None:
     assert best is not None
     assert best.rate == device
     assert recommended([each for each in judged if each.rate != device]) is None
+
+
+PROMPT = b"hatch 3 shut, level 12.7 m; hatch 4 open, level 9.1 m; wind from the west at 7 kn. "
+
+
+@pytest.mark.parametrize("device", RATES)
+@pytest.mark.parametrize(("data", "words"), [(PROMPT, "text, no ends"), (PROMPT + b"\r\n", "1 line")])
+def test_a_device_that_ends_no_line_or_speaks_seldom_is_found_too(data: bytes, words: str, device: int) -> None:
+    judged = []
+    for ours in RATES:
+        trial = BaudTrial(ours, BEGIN)
+        trial.feed(chunk(resampled(data, device, ours), BEGIN + SECOND))
+        judged.append(trial.result())
+    assert [each.rate for each in judged if each.fits] == [device]
+    best = recommended(judged)
+    assert best is not None and best.words == words and best.sample.startswith("hatch 3 shut")
+
+
+@given(st.binary(min_size=1, max_size=400), st.lists(st.integers(0, 400)))
+def test_a_judgement_does_not_depend_on_how_the_bytes_are_cut(data: bytes, cuts: list[int]) -> None:
+    whole, cut = BaudTrial(9600, BEGIN), BaudTrial(9600, BEGIN)
+    whole.feed(chunk(data, BEGIN + 1))
+    edges = sorted({0, len(data), *(at for at in cuts if at < len(data))})
+    for begin, end in pairwise(edges):
+        cut.feed(chunk(data[begin:end], BEGIN + 1))
+    assert cut.result() == whole.result()
+
+
+def test_after_a_change_of_rate_the_load_is_that_of_the_new_one() -> None:
+    lane = Lane("curlew", LineSettings(9600))
+    for second in range(30):
+        lane.feed(chunk(b"x" * 900, BEGIN + second * SECOND))
+    lane.event(Event(BEGIN + 30 * SECOND, "curlew", "settings", settings_details(LineSettings(4800))))
+    for second in range(31, 36):
+        lane.feed(chunk(b"x" * 160, BEGIN + second * SECOND))
+    found = lane.snapshot(BEGIN + 36 * SECOND)
+    assert max(found.line.activity) == 160, "what came at the other rate fills no line of this one"
+    assert found.line.bytes_in == 30 * 900 + 5 * 160
+
+
+def test_where_the_rate_governs_nothing_no_rate_is_blamed() -> None:
+    lane = Lane("bridge", LineSettings(9600, decorative=True), address="socket://127.0.0.1:7000")
+    lane.event(Event(BEGIN, "bridge", "opened", settings_details(LineSettings(9600, decorative=True))))
+    for second in range(20):
+        lane.feed(chunk(random.Random(second).randbytes(200), BEGIN + second * SECOND))
+    found = lane.snapshot(BEGIN + 20 * SECOND)
+    assert [each.id for each in found.findings][:1] == ["illegible-beyond"]
+    assert not {"rate-mismatch", "no-rate"} & {each.id for each in found.findings}
+    assert "(r)" not in found.findings[0].next
 
 
 def test_some_bytes_are_no_proof() -> None:

@@ -325,6 +325,6 @@ def _baud_results(given: object) -> tuple[BaudResult, ...]:
             result = BaudResult(**row)
         except TypeError:
             continue
-        if all(isinstance(number, int) for number in result[:5]):
+        if all(isinstance(number, int) for number in (*result[:5], result.unended)):
             found.append(result._replace(sample=safe_label(str(result.sample)), fits=bool(result.fits)))
     return tuple(found)

@@ -81,6 +81,11 @@ class LaneWorker:
         """The lane as it is set now."""
         return self._spec
 
+    @property
+    def is_open(self) -> bool:
+        """Whether its stream is there now."""
+        return self._stream is not None
+
     def start(self) -> None:
         self._thread.start()
 

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
 
-from pale_heron.bench.operations.registry import Operation
+from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, recommended
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.clock import StampClock
@@ -43,7 +43,9 @@ class BaudSearch(Operation):
     """
 
     def __init__(self, reader: LaneWorker, clock: StampClock, ask: bool) -> None:
-        """Raises Trouble where something would be sent on a lane that only listens."""
+        """Raises Trouble for a lane that is not open, and where something would be sent on one that only listens."""
+        if not reader.is_open:
+            raise Trouble(f"{reader.name} is not open", "Line says why; search again when the lane is there")
         if ask and reader.spec.settings.listen_only:
             raise Trouble(f"{reader.name} only listens: nothing is sent", "Search by listening alone")
         super().__init__("looking for the rate", (reader.name,))
@@ -99,6 +101,8 @@ class BaudSearch(Operation):
         if self._ask:
             self._reader.send(SendJob(ASK))
         while not self.token.stopped and not trial.settled(self._clock.now()):
+            if not self._reader.is_open:
+                raise OperationFailed(f"{self._reader.name} was lost: search again when it is back")
             time.sleep(LOOK_S)
         self._tried.append(trial.result())
         self._trial = None

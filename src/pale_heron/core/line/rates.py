@@ -30,7 +30,14 @@ AT_LEAST_NS = int(1.2 * SECOND)
 ENOUGH_GARBAGE = 200
 ENOUGH_VALID = 2
 ENOUGH_LINES = 3
+ENOUGH_LETTERS = 24
+"""So many bytes of legible text are no chance: a device that speaks seldom has told no more meanwhile."""
+
+UNENDED_BYTES = 512
+LEAST_DISTINCT = 8
+READABLE_SHARE = 0.98
 SAMPLE = 40
+UNENDED: Final = "text, no ends"
 ENOUGH_FOR_LIKENESS = 192
 LIKENESS_BYTES = 512
 
@@ -50,6 +57,8 @@ class BaudResult(NamedTuple):
     legible_share: float | None
     sample: str
     fits: bool
+    unended: int = 0
+    """Bytes of legible text behind which no line end has come."""
 
     @property
     def words(self) -> str:
@@ -58,8 +67,10 @@ class BaudResult(NamedTuple):
             return f"{self.valid} valid"
         if self.result_codes:
             return f"{self.result_codes} answers"
+        if self.fits and self.lines:
+            return f"{self.lines} line{'' if self.lines == 1 else 's'}"
         if self.fits:
-            return f"{self.lines} lines"
+            return UNENDED
         return "not legible" if self.bytes else "nothing came"
 
 
@@ -70,12 +81,19 @@ class BaudTrial:
         self.rate = rate
         self._began = began
         self._framer = Framer("trial", Direction.IN)
-        self._bytes = self._valid = self._codes = self._lines = self._legible = self._framed = 0
+        self._bytes = self._valid = self._codes = self._lines = self._letters = self._legible = self._framed = 0
         self._sample = b""
+        self._tail = b""
+        """What came since the last line end."""
 
     def feed(self, chunk: Chunk) -> None:
         """Bytes received at this rate."""
         self._bytes += len(chunk.data)
+        self._tail = (
+            (self._tail + chunk.data).splitlines(keepends=True)[-1][-UNENDED_BYTES:] if chunk.data else self._tail
+        )
+        if self._tail.endswith((b"\r", b"\n")):
+            self._tail = b""
         for frame in self._framer.feed(chunk):
             self._take(frame)
 
@@ -90,6 +108,7 @@ class BaudTrial:
         self._valid += valid
         self._codes += whole_line and bool(_RESULT_CODE.match(body))
         self._lines += whole_line and len(body) >= 4
+        self._letters += len(body) * whole_line
         if valid or whole_line:
             self._legible += len(frame.data)
         if valid or whole_line or not self._sample or not self._lines + self._valid:
@@ -108,7 +127,10 @@ class BaudTrial:
         share = self._legible / self._framed if self._framed else None
         # One valid sentence can be luck only once in 256; lines must come in a row, with next to nothing between them.
         legible = share is not None and share >= 0.9
-        fits = self._valid >= 1 or (legible and (self._codes > 0 or self._lines >= ENOUGH_LINES))
+        text = self._lines >= ENOUGH_LINES or (self._lines > 0 and self._letters >= ENOUGH_LETTERS)
+        unended = _readable(self._tail) if share is None or legible else 0
+        fits = self._valid >= 1 or (legible and (self._codes > 0 or text)) or unended >= ENOUGH_LETTERS
+        sample = self._sample or (self._tail if unended else b"")
         return BaudResult(
             rate=self.rate,
             bytes=self._bytes,
@@ -116,15 +138,23 @@ class BaudTrial:
             result_codes=self._codes,
             lines=self._lines,
             legible_share=share,
-            sample="".join(letter if letter.isascii() else "·" for letter in safe_text(self._sample[:SAMPLE])),
+            sample="".join(letter if letter.isascii() else "·" for letter in safe_text(sample[:SAMPLE])),
             fits=fits,
+            unended=unended,
         )
+
+
+def _readable(data: bytes) -> int:
+    """How long a text is that has no line end; 0 where it is none, or says the same few letters again and again."""
+    printable = sum(0x20 <= byte < 0x7F or byte == 0x09 for byte in data)
+    text = data and printable >= READABLE_SHARE * len(data) and len(set(data)) >= LEAST_DISTINCT
+    return len(data) if text else 0
 
 
 def recommended(tried: list[BaudResult] | tuple[BaudResult, ...]) -> BaudResult | None:
     """The rate that fits best; None where none fits."""
     fitting = [each for each in tried if each.fits]
-    return max(fitting, key=lambda each: (each.valid, each.result_codes, each.lines), default=None)
+    return max(fitting, key=lambda each: (each.valid, each.result_codes, each.lines, each.unended), default=None)
 
 
 def candidates(current: LineSettings) -> tuple[int, ...]:

@@ -256,6 +256,10 @@ class LineTracker:
     def begin_again(self) -> None:
         """The line was set otherwise: what came before says nothing of what comes now. Totals stay."""
         self._floor = self._totals(self._second or 0)
+        if self._history:
+            # Rates a second too: bytes at another rate fill no line of this one.
+            self._history.clear()
+            self._history.append(self._floor)
         self._garbage = b""
         self._endless = 0
 

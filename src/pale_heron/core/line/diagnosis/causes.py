@@ -201,7 +201,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "rate-mismatch",
-        lambda evidence: evidence.illegible,
+        lambda evidence: evidence.illegible and evidence.rate_governs,
         0.55,
         "Bytes arrive, but they are not legible: the rate is wrong.",
         wording.wanted_rate,
@@ -222,7 +222,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
     ),
     Cause(
         "no-rate",
-        lambda evidence: evidence.illegible,
+        lambda evidence: evidence.illegible and evidence.rate_governs,
         0.25,
         "Bytes arrive that no rate would make legible: noise, the wrong level, or a binary protocol.",
         "Join the grounds, look at the level (inverted, or RS-232 on logic pins) and at the cable. If the device "
@@ -239,6 +239,18 @@ CAUSES: Final[tuple[Cause, ...]] = (
                 0.45,
                 lambda evidence: f"none of {len(evidence.tried)} rates was legible",
             ),
+        ),
+    ),
+    Cause(
+        "illegible-beyond",
+        lambda evidence: evidence.illegible and not evidence.rate_governs,
+        0.6,
+        "Bytes arrive, but they are not legible, and the rate of this port changes nothing.",
+        "Look at the rate on the far side of the bridge or adapter, or whether the device speaks a binary protocol.",
+        (
+            seen(wording.garbage_share),
+            Sign(lambda evidence: evidence.like_text, 0.25, wording.like_words),
+            Sign(lambda evidence: evidence.like_noise, -0.1, wording.distinct),
         ),
     ),
     Cause(

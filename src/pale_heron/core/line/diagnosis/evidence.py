@@ -90,6 +90,11 @@ class Evidence:
         return (share is not None and enough and share < ILLEGIBLE_SHARE) or turned_illegible(self.line)
 
     @property
+    def rate_governs(self) -> bool:
+        """Whether the rate of this port has to do with what comes."""
+        return self.settings is None or not self.settings.decorative
+
+    @property
     def checked(self) -> int:
         return self.line.recent_valid + self.line.recent_damaged
 

@@ -1,7 +1,7 @@
 """The search for a rate: what each gave, and which to take."""
 
 from pale_heron.bench.operations.baud_search import BaudSearchState
-from pale_heron.core.line.rates import BaudResult
+from pale_heron.core.line.rates import UNENDED, BaudResult
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
@@ -60,7 +60,10 @@ def _row(result: BaudResult, mark: str, width: int) -> Line:
 def _advice(state: BaudSearchState) -> Line:
     if state.best is not None:
         return line(
-            ("Take ", "text"), (f"{state.best.rate} baud", "*reed"), (f": {state.best.words}. Enter switches.", "text")
+            ("Take ", "text"),
+            (f"{state.best.rate} baud", "*reed"),
+            (f": {state.best.words}. Enter switches.", "text"),
+            (" No line has ended: judge by the sample." if state.best.words == UNENDED else "", "amber"),
         )
     if not state.over:
         return line(("Nothing legible yet.", "amber"))
