@@ -76,6 +76,9 @@ class ModuleBench:
     def change(self, lane: str, settings: LineSettings) -> None:
         self.line[lane] = settings
 
+    def is_open(self, _lane: str) -> bool:
+        return True
+
     def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
         self.notes.append((name, details))
 

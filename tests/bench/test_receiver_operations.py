@@ -45,6 +45,7 @@ class FastBench:
         self.ever: list[Frame] = []
         self.notes: list[tuple[str, Mapping[str, Any]]] = []
         self.rate = 9600
+        self.opened = True
         self.dead_at: set[int] = set()
         """Line rates at which the device says nothing that can be read."""
         self.answers: Callable[[bytes], bytes] = lambda answer: answer
@@ -57,6 +58,9 @@ class FastBench:
 
     def change(self, _lane: str, settings: LineSettings) -> None:
         self.settings = settings
+
+    def is_open(self, _lane: str) -> bool:
+        return self.opened
 
     def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
         self.notes.append((name, details))
@@ -116,6 +120,34 @@ def done(
     operation = SteppedOperation("try it", bench, "curlew", acknowledged or AcknowledgedSettings(), work)
     operation.run()
     return operation
+
+
+def test_a_lane_that_is_lost_in_the_midst_of_a_change_is_no_wrong_rate(bench: FastBench) -> None:
+    real = bench.change
+
+    def change(lane: str, settings: LineSettings) -> None:
+        real(lane, settings)
+        bench.opened, bench.dead_at = False, {38400, 9600}
+
+    bench.change = change  # type: ignore[method-assign]
+    told = done(bench, changing_rate(DIALECT, 38400))
+    assert told.failure.startswith("curlew was lost in the midst of it")
+    assert bench.settings.rate == 38400 and "go back" not in words_of(told)
+
+
+def test_what_is_not_stored_is_in_doubt_after_it_was_away(bench: FastBench) -> None:
+    acknowledged = AcknowledgedSettings()
+    done(bench, sending(DIALECT.actions["update-rate"], {"milliseconds": "500"}), acknowledged)
+    acknowledged.was_away()
+    assert acknowledged.words("update-rate") == "not stored; it was away since"
+    done(bench, sending(DIALECT.actions["update-rate"], {"milliseconds": "200"}), acknowledged)
+    assert acknowledged.words("update-rate") == "running, not stored"
+    done(bench, sending(DIALECT.actions["store"], {}), acknowledged)
+    acknowledged.was_away()
+    assert acknowledged.words("update-rate") == "running, stored", "what is stored lasts"
+    done(bench, sending(DIALECT.actions["update-rate"], {"milliseconds": "1000"}), acknowledged)
+    acknowledged.restarted()
+    assert acknowledged.running["update-rate"] == "200"
 
 
 def words_of(operation: SteppedOperation) -> str:

@@ -334,3 +334,13 @@ def test_a_line_is_copied_in_every_form(form: str, words: str) -> None:
 )
 def test_times_since_a_moment(seconds: float, words: str) -> None:
     assert figures.since(seconds) == words
+
+
+def test_orders_are_told_in_words_not_as_lists() -> None:
+    steps = ["send $PHRN,RATE,500: acknowledged after 12 ms", "listen: nothing valid within 3 s"]
+    told = Event(BEGIN, "curlew", "told", {"what": "change the line rate", "done": False, "steps": steps})
+    rows = [plain([row]) for row in detail.paint(DetailInput(told), 110)]
+    assert [row.split("  ")[-1].strip() for row in rows if "send" in row or "listen" in row] == steps
+    assert not any("[" in row or "'" in row for row in rows)
+    shown = plain([traffic.row_of(told, None, traffic.ListStyle(), 150, False, False)])
+    assert "change the line rate: not done, listen: nothing valid within 3 s" in shown

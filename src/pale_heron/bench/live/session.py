@@ -146,6 +146,10 @@ class Session:
         """Set a lane; its events say whether the driver took it."""
         self._readers[lane].change(settings)
 
+    def is_open(self, lane: str) -> bool:
+        """Whether its stream is there now."""
+        return self._readers[lane].is_open
+
     def send_break(self, lane: str) -> None:
         """Raises Trouble for a lane that only listens or is not open."""
         self._readers[lane].send_break()

@@ -112,6 +112,7 @@ def _open_at(self: SteppedOperation, settings: LineSettings) -> None:
 
 def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, wanted: WantedCommands) -> None:
     """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
+    self.must_be_open()
     self.begin(f"go back to {before}")
     self.set_line(before)
     if _answers(self, BACK_ATTENTIONS):

@@ -42,6 +42,8 @@ class ReceiverBench(Protocol):
 
     def change(self, lane: str, settings: LineSettings) -> None: ...
 
+    def is_open(self, lane: str) -> bool: ...
+
     def settings_of(self, lane: str) -> LineSettings: ...
 
     def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
@@ -77,9 +79,27 @@ class AcknowledgedSettings:
 
     running: dict[str, str] = field(default_factory=dict)
     stored: dict[str, str] = field(default_factory=dict)
+    doubtful: set[str] = field(default_factory=set)
+    """Not stored, and the device was away since: whether it kept its power nobody knows."""
+
+    def was_away(self) -> None:
+        """The lane went and came back."""
+        self.doubtful |= {name for name, value in self.running.items() if self.stored.get(name) != value}
+
+    def restarted(self) -> None:
+        """The device started again: what was not stored is gone."""
+        self.running = dict(self.stored)
+        self.doubtful.clear()
+
+    def take(self, name: str, value: str) -> None:
+        """It acknowledged a setting."""
+        self.running[name] = value
+        self.doubtful.discard(name)
 
     def words(self, name: str) -> str:
         """How one setting stands."""
+        if name in self.doubtful:
+            return "not stored; it was away since"
         if name not in self.running:
             return "stored" if name in self.stored else ""
         return "running, stored" if self.stored.get(name) == self.running[name] else "running, not stored"
@@ -189,9 +209,9 @@ class SteppedOperation(Operation):
         if action.stores:
             self._acknowledged.stored = dict(self._acknowledged.running)
         elif action.restarts:
-            self._acknowledged.running = dict(self._acknowledged.stored)
+            self._acknowledged.restarted()
         for name, value in _settings_named(action, values):
-            self._acknowledged.running[name] = value
+            self._acknowledged.take(name, value)
         return True
 
     def _is_answered(self, action: DeviceAction, values: Mapping[str, str], begin: float) -> bool:
@@ -236,6 +256,13 @@ class SteppedOperation(Operation):
         while self.bench.settings_of(self.lane) != settings and time.monotonic() < end:
             time.sleep(LOOK_S)
         time.sleep(SETTLE_S)
+
+    def must_be_open(self) -> None:
+        """Raises Failed where the lane went in the midst of it: nothing can be said of a device that is not there."""
+        if not self.bench.is_open(self.lane):
+            raise OperationFailed(
+                f"{self.lane} was lost in the midst of it: its rate is not known now, and r finds it when it is back"
+            )
 
     def reopen(self, rate: int) -> None:
         """Set our side of the line to a rate; what was heard at the one before is forgotten."""
@@ -314,6 +341,7 @@ def changing_rate(dialect: Dialect, rate: int) -> Work:
         before = self.rate
         answered = self.perform(action, {action.changes_rate or "rate": str(rate)})
         if not answered:
+            self.must_be_open()
             self.begin(f"listen at {before}: did the answer get lost?")
             if self.hears_valid(LEGIBLE_WITHIN_S / 2) is not None:
                 raise OperationFailed(f"nothing has changed: it goes on at {before} baud")
@@ -324,12 +352,14 @@ def changing_rate(dialect: Dialect, rate: int) -> Work:
         if took is not None:
             self.done(f"valid sentences after {took:.1f} s")
             return
+        self.must_be_open()
         self._end_step(FAILED, f"nothing valid within {LEGIBLE_WITHIN_S:g} s")
         self.begin(f"go back to {before} baud")
         self.reopen(before)
         took = self.hears_valid(LEGIBLE_WITHIN_S)
         self._acknowledged.running.pop(action.name, None)
         if took is None:
+            self.must_be_open()
             raise OperationFailed(f"nothing valid at {before} either: r finds the rate by listening")
         self.done(f"valid sentences at {before} after {took:.1f} s")
         self.begin("the rate")

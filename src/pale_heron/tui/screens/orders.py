@@ -97,6 +97,9 @@ class OrdersPanel(Panel[None]):
         return rows
 
     def paint(self, width: int) -> list[Line]:
+        lane = self._lane()
+        if lane is not None and lane.name == self._lane_name:
+            self._memory.notice(lane)
         return orders.paint(self._lane_name, self._memory, self._rows(), self._dialects, self.chosen, width)
 
     def pressed(self, key: str) -> bool:

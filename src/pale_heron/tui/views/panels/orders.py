@@ -6,6 +6,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, AcknowledgedSettings, SteppedOperation
 from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import BLANK, Line, line, titled, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
@@ -29,6 +30,17 @@ class OrdersMemory:
     """The line by which the dialect was recognised."""
     acknowledged: AcknowledgedSettings = field(default_factory=AcknowledgedSettings)
     operation: SteppedOperation | None = None
+    seen: tuple[int, int] | None = None
+    """How often the lane had come back, and the device had started again, when it was looked at last."""
+
+    def notice(self, lane: LaneSnapshot) -> None:
+        """What happened to the lane since it was looked at last changes what is known of the device."""
+        now = lane.returns, len(lane.dialogue.restarts)
+        if self.seen is not None and now[1] > self.seen[1]:
+            self.acknowledged.restarted()
+        elif self.seen is not None and now[0] > self.seen[0]:
+            self.acknowledged.was_away()
+        self.seen = now
 
 
 class OrderRow(NamedTuple):
@@ -82,7 +94,7 @@ def _acknowledged(acknowledged: AcknowledgedSettings) -> list[Line]:
         line(
             (f"{name:<20}", "quiet"),
             f"{safe_label(acknowledged.running.get(name, acknowledged.stored.get(name, ''))):<12}",
-            (acknowledged.words(name), "amber" if acknowledged.words(name).endswith("not stored") else "reed"),
+            (acknowledged.words(name), "amber" if "not stored" in acknowledged.words(name) else "reed"),
         )
         for name in names
     ]

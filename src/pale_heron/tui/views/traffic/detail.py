@@ -64,11 +64,7 @@ def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
         return [line(("choose a line with up and down", "quiet"))]
     apart = _apart(chosen)
     if isinstance(entry, Event):
-        fields = [
-            line((f"{safe_label(name):<18}", "quiet"), safe_label(written(value)))
-            for name, value in entry.details.items()
-            if value != ""
-        ]
+        fields = [row for name, value in entry.details.items() if value != "" for row in _detail(name, value)]
         lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
         return [cut(row, width) for row in (lead, *apart, BLANK, *fields)]
     base = BASES[chosen.base]
@@ -79,6 +75,16 @@ def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
         return [*_summary(entry, width), *apart, *beside([(said, left), (_dump(entry.data, base), dump_width)], gap=3)]
     said = [*_said(entry, width, 0), *_facts_lost(entry, chosen.heard, width)]
     return [*_summary(entry, width), *apart, BLANK, *said, BLANK, *_dump(entry.data, base)]
+
+
+def _detail(name: str, value: object) -> list[Line]:
+    """One detail of an event; each of several texts has a line of its own."""
+    texts = value if isinstance(value, list) and value and all(isinstance(each, str) for each in value) else [value]
+    labels = [name, *[""] * (len(texts) - 1)]
+    return [
+        line((f"{safe_label(label):<18}", "quiet"), safe_label(written(text)))
+        for label, text in zip(labels, texts, strict=True)
+    ]
 
 
 def copied(entry: Entry, form: str) -> str:

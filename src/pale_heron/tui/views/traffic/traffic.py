@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Final
+from typing import Any, Final
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
@@ -183,9 +183,21 @@ def _with_ground(what: Line, ground: str) -> Line:
     return tuple(span._replace(role=span.role + ground) for span in what)
 
 
+def _told(details: Mapping[str, Any]) -> str:
+    """What was done, whether it succeeded, and what was seen last."""
+    steps = details.get("steps")
+    last = str(steps[-1]) if isinstance(steps, list) and steps else ""
+    outcome = "done" if details.get("done") is True else "not done"
+    return f"{details.get('what', '')}: {outcome}{', ' if last else ''}{last}"
+
+
 def _event(event: Event) -> tuple[str, str, str, Line, str]:
     role = _EVENT_ROLES.get(event.name, "tide")
-    detail = next((value for name in _DETAILS if (value := event.details.get(name))), "")
+    detail = (
+        _told(event.details)
+        if event.name == "told"
+        else next((value for name in _DETAILS if (value := event.details.get(name))), "")
+    )
     words = _EVENT_WORDS.get(event.name, event.name)
     what = line((safe_label(words), role), (f"  {safe_label(str(detail))}" if detail else "", "quiet"))
     return "  ", "·", "  ", what, role
