@@ -244,7 +244,7 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     (
         f"{PROGRAM} demo --scene range-walk",
         (
-            ("until", "delivered as far as"),
+            ("until", "as far as"),
             ("pause", "160"),
             ("key", "v"),
             ("pause", "1"),

@@ -23,6 +23,7 @@ from pale_heron.core.line.settings import KEYS, LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.adapters import known_adapters
 from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.holders import KERNEL_CONSOLE
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
 from pale_heron.tui.base import FullScreen
@@ -269,6 +270,18 @@ async def test_the_first_free_port_is_chosen_set_and_opened() -> None:
         await shown.press("enter")
         settings = LineSettings(19200, dtr=False)
         assert shown.host.result == LaneSpec("curlew-2", "/dev/ttyUSB1", settings, "buoy 7", "serial A")
+
+
+@pytest.mark.parametrize(("key", "opened"), [("n", False), ("escape", False), ("y", True)])
+async def test_the_kernels_console_is_opened_after_a_yes_alone(key: str, opened: bool) -> None:
+    async with showing(Plugs(port("/dev/ttyS0", state=KERNEL_CONSOLE)).screen()) as shown:
+        await shown.press("enter")
+        await shown.says("may restart it")
+        await shown.press(key)
+        if not opened:
+            await shown.says("1 here")
+            await shown.press("q")
+        assert (shown.host.result is not None) is opened
 
 
 async def test_the_plug_that_is_pulled_is_named_and_remembered(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

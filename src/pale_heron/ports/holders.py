@@ -13,6 +13,7 @@ CONSOLES = ("agetty", "getty", "mgetty", "mingetty", "login", "sulogin")
 """Programs that ask for a name and a password on a line."""
 
 SHORT_NAME: Final = 15
+KERNEL_CONSOLE: Final = "the kernel's console"
 
 
 class Holder(NamedTuple):
@@ -55,7 +56,7 @@ def console_on(device: str, held: Sequence[tuple[int, str]]) -> str:
     except OSError:
         return ""
     serial = Path(device).name in active and not Path(device).name.startswith("tty0")
-    return "the kernel's console" if serial else ""
+    return KERNEL_CONSOLE if serial else ""
 
 
 def _device_number(device: str) -> int:

@@ -10,8 +10,9 @@ from serial.tools.list_ports_common import ListPortInfo
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.adapters import AdapterNote, adapter_key, known_adapters
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
-from pale_heron.ports.opening import VIRTUAL, console_hint
+from pale_heron.ports.holders import KERNEL_CONSOLE, DeviceHolders, console_on, missing_right
+from pale_heron.ports.opening import VIRTUAL
+from pale_heron.ports.refusals import console_hint
 from pale_heron.ports.simulated import LABEL, read_label, simulated_folder
 from pale_heron.system import is_ours, is_running
 
@@ -44,6 +45,11 @@ class Port:
     @property
     def free(self) -> bool:
         return self.state == FREE
+
+    @property
+    def console(self) -> bool:
+        """Whether the kernel speaks on it: what is sent there may restart this computer."""
+        return self.state == KERNEL_CONSOLE
 
     @property
     def known(self) -> AdapterNote:

@@ -16,9 +16,9 @@ from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
+from pale_heron.ports.refusals import NOT_SERIAL, OWN_CONSOLES, reason_words, why_not
 from pale_heron.ports.simulated import simulated_folder
-from pale_heron.system import DRIVER_ERRORS, FILE_NUMBERS, driver_counters, error_number
+from pale_heron.system import DRIVER_ERRORS, FILE_NUMBERS, driver_counters
 
 READ_BYTES = 65_536
 WRITE_WAIT_S = 0.2
@@ -76,6 +76,8 @@ class ByteStream:
     def __init__(self, spec: LaneSpec) -> None:
         """Open it, or raise Trouble with the reason and the way out."""
         settings = spec.settings
+        if OWN_CONSOLES.fullmatch(os.path.realpath(spec.address)):
+            raise Trouble(f"{spec.address} is the screen and keyboard of this computer", NOT_SERIAL)
         self._guard = threading.Lock()
         """Held while it is written to and closed: the system may give the number of a closed file to another one."""
         self._closed = False
@@ -117,7 +119,7 @@ class ByteStream:
                 return b""
             data = os.read(self._file, READ_BYTES)
         except PROBLEMS as problem:
-            raise StreamGone(_reason(problem)) from None
+            raise StreamGone(reason_words(problem)) from None
         if not data:
             raise StreamGone("the other side closed it" if self._networked else "the device hung up")
         return data
@@ -142,7 +144,7 @@ class ByteStream:
         except (serial.SerialTimeoutException, BlockingIOError):
             return 0
         except PROBLEMS as problem:
-            raise StreamGone(_reason(problem)) from None
+            raise StreamGone(reason_words(problem)) from None
 
     def wait_for_room(self) -> None:
         """Wait a little until more can be written."""
@@ -163,7 +165,9 @@ class ByteStream:
             self.settings = before
             with contextlib.suppress(*PROBLEMS):
                 self._set(before)
-            raise Trouble(f"{spec.address} does not take {spec.settings}: {_reason(problem)}", "Try another") from None
+            raise Trouble(
+                f"{spec.address} does not take {spec.settings}: {reason_words(problem)}", "Try another"
+            ) from None
         return self.settings
 
     def _set(self, settings: LineSettings) -> None:
@@ -182,7 +186,9 @@ class ByteStream:
         try:
             self._port.send_break(seconds)
         except NO_BREAK as problem:
-            raise Trouble(f"A break cannot be sent: {_reason(problem)}", "A network lane has no line to hold") from None
+            raise Trouble(
+                f"A break cannot be sent: {reason_words(problem)}", "A network lane has no line to hold"
+            ) from None
 
     def errors(self) -> DriverErrors | None:
         """What the driver counted since the port is there; None where it counts nothing."""
@@ -224,43 +230,3 @@ def _as_driver_takes(settings: LineSettings) -> dict[str, Any]:
         "rtscts": settings.flow == "rtscts",
         "xonxoff": settings.flow == "xonxoff",
     }
-
-
-def _reason(problem: Exception) -> str:
-    number = error_number(problem)
-    if number == errno.EIO:
-        return "the device hung up"
-    return os.strerror(number) if number else str(problem) or type(problem).__name__
-
-
-def console_hint(device: str) -> str:
-    """How a log-in console is ended where systemd runs it."""
-    return f"sudo systemctl stop serial-getty@{Path(device).name}"
-
-
-def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
-    """The reason why a lane cannot be opened, in words, with the way out."""
-    address = spec.address
-    if spec.networked:
-        return Trouble(
-            f"{address} does not answer: {_reason(problem)}",
-            "Is the other side running, and are host and port right?",
-            "no-answer",
-        )
-    if not Path(address).exists():
-        return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
-    walked = DeviceHolders([address])
-    held = walked.by_others(address)
-    console = console_on(address, held)
-    if console and held:
-        return Trouble(f"{address} is held by {console}", f"End it: {console_hint(address)}", "held")
-    if held:
-        names = ", ".join(f"{name} (process {pid})" for pid, name in held)
-        return Trouble(f"{address} is held by {names}", "End that program, or take its port away from it", "held")
-    right = missing_right(address)
-    if right:
-        return Trouble(f"This user may not open {address}", right, "no-permission")
-    if walked.by_us(address):
-        return Trouble(f"{address} is open in this program already", "One lane is enough for one port", "busy")
-    reason = _reason(problem)
-    return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")

@@ -17,7 +17,7 @@ from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
 from pale_heron.tui.painting.paint import BLANK, headline, line, wrapped
-from pale_heron.tui.screens.panel import AskLine
+from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
 from pale_heron.tui.views.panels.ports import QUESTION, PlugGuide, paint
 from pale_heron.tui.views.panels.rows import keys_lines
@@ -147,7 +147,17 @@ class PortsScreen(Screen[LaneSpec | None]):
             if said is not None:
                 port = replace(port, nickname=said.nickname, role=said.role)
             lane = replace(port.lane(), settings=self._line_settings())
-            self.dismiss(replace(lane, name=free_nickname(lane.name, self._taken)))
+            lane = replace(lane, name=free_nickname(lane.name, self._taken))
+            if not port.console:
+                self.dismiss(lane)
+                return
+
+            def take(key: str | None) -> None:
+                if key == "y":
+                    self.dismiss(lane)
+
+            question = "The kernel of this computer speaks on it; a break or some keys may restart it. Open it?"
+            self.app.push_screen(Choice(question, (("n", "no"), ("y", "yes, open it"))), take)
 
     def action_settings(self) -> None:
         port = self._port

@@ -6,15 +6,14 @@ from typing import Final
 
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.reach import RangeBin, RangePoint, RangeSnapshot
-from pale_heron.core.link.reach_words import bin_words, strength_words
+from pale_heron.core.link.reach_words import bin_words, distance_words, strength_words
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, titled
 
 LABEL: Final = 17
-TABLE: Final = 80
+TABLE: Final = 83
 BAR: Final = 8
 MAP_ROWS: Final = 22
 LEAST_MAP: Final = 30
@@ -101,14 +100,15 @@ def _map(points: Sequence[RangePoint], width: int, rows: int) -> list[Line]:
                 for near in ((0, 0), (1, 0), (0, 1), (1, 1)) if lost else ((0, 0),):
                     dots.dot(x + near[0], y + near[1], "coral" if lost else "reed")
     dots.word(*at(0, 0), "▲", "heron")
-    legend = line(("▲ ", "heron"), ("known point   ", "faint"), ("⠒ ", "reed"), ("delivered   ", "faint"))
-    return [*dots.lines(), (*legend, Span("⠶ ", "coral"), Span("not delivered   north is up", "faint"))]
+    where = line(("▲ ", "heron"), ("known point, north is up", "faint"))
+    fates = line(("⠒ ", "reed"), ("delivered  ", "faint"), ("⠶ ", "coral"), ("not delivered", "faint"))
+    return [*dots.lines(), where, fates]
 
 
 def _label(dots: Dots, at: Callable[[float, float], tuple[float, float]], metres: float) -> None:
     """Name a ring where it runs through the picture, away from the track."""
     across, down = dots.size
-    words = figures.distance(metres)
+    words = distance_words(metres)
     for degrees in range(0, 360, 15):
         turn = math.radians(degrees + 45)
         x, y = at(metres * math.sin(turn), metres * math.cos(turn))

@@ -1,0 +1,92 @@
+"""Why a lane cannot be opened, in words, with the way out."""
+
+import errno
+import os
+import re
+import socket
+from pathlib import Path
+from typing import Final
+
+from pale_heron.core.trouble import Trouble
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.holders import DeviceHolders, console_on, missing_right
+from pale_heron.ports.simulated import read_label
+from pale_heron.system import error_number
+
+OWN_CONSOLES: Final = re.compile(r"/dev/(console|tty\d*)")
+NOT_SERIAL: Final = "List what is: pale-heron ports"
+
+
+def reason_words(problem: Exception) -> str:
+    """What the system says of a problem."""
+    number = error_number(problem)
+    if number == errno.EIO:
+        return "the device hung up"
+    return os.strerror(number) if number else str(problem) or type(problem).__name__
+
+
+NETWORK_REASONS: Final = {
+    errno.ECONNREFUSED: "{host} refuses: nothing listens on that port",
+    errno.EHOSTUNREACH: "There is no way to {host}",
+    errno.ENETUNREACH: "There is no network to {host}",
+    errno.ETIMEDOUT: "{host} does not answer",
+}
+
+
+def _network_reason(spec: LaneSpec, problem: Exception) -> str:
+    """Why the other side is not reached, said once."""
+    host = spec.address.partition("://")[2].partition("/")[0]
+    # pyserial wraps what the system said into a text of its own.
+    cause = next((each for each in (problem, problem.__context__) if isinstance(each, OSError) and each.errno), problem)
+    if isinstance(cause, socket.gaierror):
+        return f"The name in {host} is not known"
+    if isinstance(cause, TimeoutError) or isinstance(problem.__context__, TimeoutError):
+        return NETWORK_REASONS[errno.ETIMEDOUT].format(host=host)
+    number = error_number(cause) if isinstance(cause, Exception) else None
+    if number in NETWORK_REASONS:
+        return NETWORK_REASONS[number].format(host=host)
+    return f"{host} cannot be reached: {reason_words(problem)}"
+
+
+def _is_serial(address: str, problem: Exception) -> bool:
+    """Whether it is a device on which a line can be set at all."""
+    numbers = [error_number(each) for each in (problem, problem.__context__) if isinstance(each, Exception)]
+    return errno.ENOTTY not in numbers and not _is_file(address)
+
+
+def _is_file(address: str) -> bool:
+    """Whether a file or a folder stands there, and no device."""
+    return Path(address).is_file() or Path(address).is_dir()
+
+
+def console_hint(device: str) -> str:
+    """How a log-in console is ended where systemd runs it."""
+    return f"sudo systemctl stop serial-getty@{Path(device).name}"
+
+
+def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
+    """The reason why a lane cannot be opened, in words, with the way out."""
+    address = spec.address
+    if spec.networked:
+        words = _network_reason(spec, problem)
+        return Trouble(words, "Is the other side running, and are host and port right?", "no-answer")
+    if not Path(address).exists():
+        return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
+    if not _is_serial(address, problem):
+        return Trouble(f"{address} is no serial port", NOT_SERIAL)
+    walked = DeviceHolders([address])
+    # The far end of a simulated device is held by the process that plays it.
+    held = [each for each in walked.by_others(address) if str(each.pid) != read_label(Path(address)).get("process")]
+    console = console_on(address, held)
+    if console and held:
+        return Trouble(f"{address} is held by {console}", f"End it: {console_hint(address)}", "held")
+    if held:
+        names = ", ".join(f"{name} (process {pid})" for pid, name in held)
+        return Trouble(f"{address} is held by {names}", "End that program, or take its port away from it", "held")
+    right = missing_right(address)
+    if right:
+        return Trouble(f"This user may not open {address}", right, "no-permission")
+    if walked.by_us(address):
+        return Trouble(f"{address} is open in this program already", "One lane is enough for one port", "busy")
+    reason = reason_words(problem)
+    return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")
