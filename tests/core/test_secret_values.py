@@ -6,7 +6,13 @@ from hypothesis import strategies as st
 
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.config.dialects import known_dialects
-from pale_heron.core.device.dialogue.secret_values import SecretScanner, standard_secrets, values_of
+from pale_heron.core.device.dialogue.secret_values import (
+    SecretScanner,
+    secret_places,
+    standard_secrets,
+    starred_typing,
+    values_of,
+)
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk
 from pale_heron.core.lane import Lane
 
@@ -88,3 +94,25 @@ def test_any_line_is_borne(text: str) -> None:
     scanner.take("AT+CPIN=" + text, DIALECTS, sent=True)
     values_of(text)
     assert all(len(value) >= 3 for value in scanner.values)
+
+
+@pytest.mark.parametrize("name", known_dialects())
+@given(
+    st.text(
+        st.characters(min_codepoint=33, max_codepoint=126, exclude_characters='",;*\r\n '), min_size=1, max_size=20
+    ),
+    st.booleans(),
+)
+def test_what_is_typed_where_a_secret_belongs_is_starred_from_its_first_letter(
+    name: str, secret: str, quoted: bool
+) -> None:
+    typed = f'"{secret}' if quoted else secret
+    lines = [f"AT+CPIN={typed}", f'at+clck = "SC",1,{typed}', f"AT+CGAUTH=1,1,marsh,{typed}"]
+    lines += [
+        f"AT{command}={typed}" for command, places in secret_places(known_dialects()[name]).items() if 0 in places
+    ]
+    for line in lines:
+        shown = starred_typing(known_dialects()[name], line)
+        assert len(shown) == len(line) and shown.endswith("*" * len(secret))
+        assert shown.startswith(line[: line.index("=")])
+    assert starred_typing(None, f"AT+CSQ={secret}") == f"AT+CSQ={secret}"

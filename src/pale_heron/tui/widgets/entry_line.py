@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import ClassVar
 
+from rich.highlighter import Highlighter
+from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
 from textual.message import Message
@@ -10,6 +12,7 @@ from textual.suggester import Suggester
 from textual.widgets import Input
 
 from pale_heron.core.device.dialogue.masking import masked_command
+from pale_heron.core.device.dialogue.secret_values import starred_typing
 from pale_heron.core.device.schema.commands import FORMS, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
@@ -46,6 +49,22 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
     return sorted(found, key=lambda each: (len(each[0]) < len(typed), len(each[1]), each[1]))
 
 
+class _Stars(Highlighter):
+    """Hides what is typed where a secret belongs: in the line itself, and where it is called back."""
+
+    def __init__(self, dialect: Callable[[], Dialect | None]) -> None:
+        self._dialect = dialect
+
+    def __call__(self, text: str | Text) -> Text:
+        typed = text if isinstance(text, Text) else Text(text)
+        hidden = typed.blank_copy(starred_typing(self._dialect(), typed.plain))
+        hidden.no_wrap, hidden.overflow, hidden.end = typed.no_wrap, typed.overflow, typed.end
+        return hidden
+
+    def highlight(self, text: Text) -> None:
+        """Nothing is coloured."""
+
+
 class EntryLine(Input):
     """`submit` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
 
@@ -60,7 +79,11 @@ class EntryLine(Input):
 
     def __init__(self, dialect: Callable[[], Dialect | None], submit: Callable[[str], None]) -> None:
         super().__init__(
-            id="entry", select_on_focus=False, suggester=_Completions(dialect), placeholder=": a command, as AT"
+            id="entry",
+            select_on_focus=False,
+            suggester=_Completions(dialect),
+            placeholder=": a command, as AT",
+            highlighter=_Stars(dialect),
         )
         self._dialect = dialect
         self._submit = submit
@@ -116,12 +139,15 @@ class EntryLine(Input):
         spoken = [each for each in dialect.spoken(self.value) if each.command]
         for each in spoken[:2]:
             assert each.command is not None, "only those are taken"
-            wrong = f"  ✕ {each.wrong}" if each.wrong else ""
+            typed = starred_typing(dialect, each.text)
+            # What is wrong is told with its value: not where that is a secret.
+            told = each.wrong if typed == each.text else "a value is not allowed"
+            wrong = f"  ✕ {told}" if each.wrong else ""
             risk = f"  asks first: {each.risk}" if each.risk else ""
             rows.append(
                 cut(
                     line(
-                        (masked_command(dialect, each.text), "*text"),
+                        (masked_command(dialect, typed), "*text"),
                         (f"  {each.command.meaning}", "quiet"),
                         (safe_label(wrong), "coral"),
                         (risk, "amber"),

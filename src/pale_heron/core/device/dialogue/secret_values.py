@@ -8,7 +8,9 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import Final
 
+from pale_heron.core.device.schema.commands import SET
 from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 
 SHORTEST: Final = 3
 """What is shorter would be masked wherever two letters come together."""
@@ -42,14 +44,9 @@ _VALUE: Final = re.compile(r'\s*(?:"([^"]*)"?|([^,]*))\s*(?:,|$)')
 
 def values_of(text: str) -> list[str]:
     """The values of a command or a reply, without quotes and blanks around them."""
-    found, at = [], 0
-    while at < len(text):
-        match = _VALUE.match(text, at)
-        if match is None or match.end() == at:
-            break
-        found.append(match[1] if match[1] is not None else match[2].strip())
-        at = match.end()
-    return found
+    return [
+        text[begin:end] if text[begin - 1 : begin] == '"' else text[begin:end].strip() for begin, end in _spans(text)
+    ]
 
 
 def standard_secrets(text: str) -> set[str]:
@@ -75,6 +72,47 @@ def dialect_secrets(text: str, dialects: Iterable[Dialect]) -> set[str]:
             if match is not None:
                 found.update(value for name, value in match.groupdict().items() if value and name in names)
     return {each for each in found if len(each) >= SHORTEST}
+
+
+def starred_typing(dialect: Dialect | None, line: str) -> str:
+    """A command line while it is typed, of the same length: stars stand for what is typed where a secret belongs.
+
+    How long it is does not matter here, nor whether the line is finished: the first letter is starred too.
+    """
+    own = {} if dialect is None else secret_places(dialect)
+    letters = list(line)
+    for match in _SET.finditer(line):
+        name = match[1].upper()
+        places = (*COMMANDS.get(name, ()), *own.get(name, ()))
+        for place, (begin, end) in enumerate(_spans(match[2])):
+            if place in places:
+                letters[match.start(2) + begin : match.start(2) + end] = "*" * (end - begin)
+    return "".join(letters)
+
+
+def _spans(text: str) -> list[tuple[int, int]]:
+    """Where the values of a command lie, without quotes."""
+    found, at = [], 0
+    while at < len(text):
+        match = _VALUE.match(text, at)
+        if match is None or match.end() == at:
+            break
+        found.append(match.span(1) if match[1] is not None else match.span(2))
+        at = match.end()
+    return found
+
+
+def secret_places(dialect: Dialect) -> dict[str, tuple[int, ...]]:
+    """By the name of a command, which of its values the dialect calls secret, from 0."""
+    found: dict[str, tuple[int, ...]] = {}
+    for command in dialect.commands.values():
+        for template in command.forms.get(SET, ()):
+            match = _SET.search(template)
+            names = PLACEHOLDER.findall(match[2]) if match is not None else []
+            places = tuple(place for place, name in enumerate(names) if name in dialect.secrets)
+            if match is not None and places:
+                found[match[1].upper()] = places
+    return found
 
 
 class SecretScanner:
