@@ -122,7 +122,7 @@ def done(
     return operation
 
 
-def test_a_lane_that_is_lost_in_the_midst_of_a_change_is_no_wrong_rate(bench: FastBench) -> None:
+def test_a_lane_that_is_lost_during_a_change_is_no_wrong_rate(bench: FastBench) -> None:
     real = bench.change
 
     def change(lane: str, settings: LineSettings) -> None:
@@ -131,7 +131,7 @@ def test_a_lane_that_is_lost_in_the_midst_of_a_change_is_no_wrong_rate(bench: Fa
 
     bench.change = change  # type: ignore[method-assign]
     told = done(bench, changing_rate(DIALECT, 38400))
-    assert told.failure.startswith("curlew was lost in the midst of it")
+    assert told.failure.startswith("curlew was lost meanwhile")
     assert bench.settings.rate == 38400 and "go back" not in words_of(told)
 
 

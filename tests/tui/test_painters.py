@@ -2,6 +2,7 @@
 
 import dataclasses
 import random
+import re
 
 import pytest
 from hypothesis import given
@@ -344,3 +345,27 @@ def test_orders_are_told_in_words_not_as_lists() -> None:
     assert not any("[" in row or "'" in row for row in rows)
     shown = plain([traffic.row_of(told, None, traffic.ListStyle(), 150, False, False)])
     assert "change the line rate: not done, listen: nothing valid within 3 s" in shown
+
+
+@given(st.integers(0, 60), st.integers(2, 40), st.integers(0, 80))
+def test_what_has_no_room_is_told_and_can_be_reached(count: int, room: int, first: int) -> None:
+    rows = [line((f"row {number}", "text")) for number in range(count)]
+    shown = fix.folded(list(rows), first, room)
+    assert len(shown) == min(count, room)
+    text = plain(shown)
+    if count <= room:
+        assert shown == rows
+    else:
+        above = min(first, count - room)
+        assert (f"▴ {above + 1} lines above" in text) is bool(above)
+        assert (f"▾ {count - above - room + 1} lines more" in text) is (count - above - room > 0)
+
+
+@pytest.mark.parametrize("page", ["scatter", "session"])
+@pytest.mark.parametrize("name", ["at rest", "outage", "3D"])
+def test_no_figure_of_fix_is_cut_on_a_small_screen(page: str, name: str) -> None:
+    lane, seconds = LANES[name]
+    shown = snapshot(lane, now=BEGIN + seconds * SECOND)
+    text = plain(fix.paint(shown, shown.lanes[0], looked(shown, page), 73, 300))
+    # Behind a blank it says of an outage that it lasts.
+    assert not re.findall(r".*[^ ]….*", text)

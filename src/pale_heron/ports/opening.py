@@ -17,7 +17,7 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.refusals import NOT_SERIAL, OWN_CONSOLES, reason_words, why_not
-from pale_heron.ports.simulated import simulated_folder
+from pale_heron.ports.simulated import read_label, simulated_folder
 from pale_heron.system import DRIVER_ERRORS, FILE_NUMBERS, driver_counters
 
 READ_BYTES = 65_536
@@ -215,7 +215,9 @@ class ByteStream:
 
 def _as_opened(spec: LaneSpec) -> LineSettings:
     """The settings, with the rate marked as decorative where nothing keeps to it. Our simulated devices do."""
-    virtual = os.path.realpath(spec.address).startswith(VIRTUAL) and Path(spec.address).parent != simulated_folder()
+    place = Path(spec.address)
+    simulated = place.parent == simulated_folder() or bool(read_label(place))
+    virtual = os.path.realpath(spec.address).startswith(VIRTUAL) and not simulated
     decorative = virtual or spec.address.startswith("socket://")
     return replace(spec.settings, decorative=decorative)
 

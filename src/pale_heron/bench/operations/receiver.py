@@ -258,10 +258,10 @@ class SteppedOperation(Operation):
         time.sleep(SETTLE_S)
 
     def must_be_open(self) -> None:
-        """Raises Failed where the lane went in the midst of it: nothing can be said of a device that is not there."""
+        """Raises Failed where the lane went meanwhile: nothing can be said of a device that is not there."""
         if not self.bench.is_open(self.lane):
             raise OperationFailed(
-                f"{self.lane} was lost in the midst of it: its rate is not known now, and r finds it when it is back"
+                f"{self.lane} was lost meanwhile: its rate is not known now, and r finds it when it is back"
             )
 
     def reopen(self, rate: int) -> None:

@@ -196,6 +196,8 @@ ACTIONS: Final = (
     _traffic(lambda it: it.follow(), "end", "newest", "Go to the newest line and follow"),
     _fix(lambda it: it.next_page(), "v", "page", "The next page: now, satellites, scatter, session, two receivers"),
     _fix(lambda it: it.next_page(-1), "V", "page before", "The page before", footer=False),
+    _fix(lambda it: it.turn(1), "pagedown", "more", "What has no room on the screen", footer=False),
+    _fix(lambda it: it.turn(-1), "pageup", "back", "What was above", footer=False),
     _fix(lambda it: it.move(-1), "left", "moment", "Choose an earlier moment of the ribbon"),
     _fix(lambda it: it.move(1), "right", "later", "Choose a later moment of the ribbon", footer=False),
     _fix(lambda it: it.enter_moment(), "enter", "Traffic then", "Show the chosen moment in Traffic", footer=False),

@@ -17,6 +17,8 @@ from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.widgets.canvas import Canvas
 
 ANEW_S = 0.5
+MOST_ROWS = 60
+"""No page is much longer."""
 """Figures over thousands of positions are computed no more often."""
 
 RIBBON_STEP = 1 / 100
@@ -58,6 +60,7 @@ class FixView(Canvas):
         self._page = "now"
         self._moment: int | None = None
         self._span = 0
+        self._first = 0
         self._chosen: dict[str, _LaneChoices] = {}
 
     def draw(self) -> None:
@@ -86,6 +89,7 @@ class FixView(Canvas):
         here = tuple(fact.value for fact in position if fact is not None and fact.value is not None)
         return FixChoices(
             page=self._page,
+            first=self._first,
             moment=self._moment,
             reference=chosen.reference,
             reference_from=chosen.reference_from,
@@ -124,7 +128,15 @@ class FixView(Canvas):
 
     def show_page(self, page: str) -> None:
         self._page = page
+        self._first = 0
         self.scroll_home(animate=False)
+        self.draw()
+
+    def turn(self, step: int) -> None:
+        """Show what has no room: half a screen further down or up."""
+        half = max(1, self.size.height // 2)
+        # Beyond the end nothing is hidden: the painter knows where that is.
+        self._first = max(0, min(self._first, MOST_ROWS) + step * half)
         self.draw()
 
     def next_span(self) -> None:

@@ -28,6 +28,8 @@ class FixChoices:
     """What was chosen in this view, and the figures that take a moment to compute."""
 
     page: str = "now"
+    first: int = 0
+    """The first row of the page that is shown, where not all of them have room."""
     moment: int | None = None
     """A moment of the ribbon."""
     reference: Point | None = None

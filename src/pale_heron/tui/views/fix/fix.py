@@ -58,9 +58,23 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: 
     if look.moment is not None:
         foot.append(moment_words(snapshot, lane.fix, look.moment, width))
     room = max(1, height - len(head) - len(foot))
-    body = _PAINTERS[look.page](snapshot, lane, look, width, room)[:room]
+    body = folded(_PAINTERS[look.page](snapshot, lane, look, width, room), look.first, room)
     body += [BLANK] * (room - len(body))
     return [*head, *body, *foot]
+
+
+def folded(rows: list[Line], first: int, room: int) -> list[Line]:
+    """As many of the rows as there is room for, from one on; where others have none, that is said, and the key."""
+    if len(rows) <= room:
+        return rows
+    first = min(first, len(rows) - room)
+    shown = rows[first : first + room]
+    left = len(rows) - first - room
+    if first:
+        shown[0] = line((f"▴ {first + 1} lines above: page up", "amber"))
+    if left:
+        shown[-1] = line((f"▾ {left + 1} lines more: page down", "amber"))
+    return shown
 
 
 def _tabs(page: str) -> Line:

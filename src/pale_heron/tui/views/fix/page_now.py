@@ -243,7 +243,8 @@ def path(recent: Scatter, width: int, rows: int) -> list[Line]:
     dots.line(2, down - 2, 2 + bar * scale, down - 2, "quiet")
     dots.word(4 + bar * scale, down - 3, figures.distance(bar).replace(".0 ", " "), "quiet")
     span = f" ({figures.duration(recent.span_s)})" if recent.span_s else ""
-    return titled("PATH", dots.lines(), f"the last {recent.samples} positions{span}, ◆ now, north is up")
+    told = f"the last {recent.samples} positions{span}, ◆ now, north is up"
+    return titled("PATH", dots.lines(), told if len(told) + len("PATH  ") <= width else "◆ now, north is up")
 
 
 def round_below(metres: float) -> float:

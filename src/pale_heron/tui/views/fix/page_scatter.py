@@ -70,7 +70,8 @@ def _drawing(found: Scatter, width: int, rows: int) -> list[Line]:
     dots.word(middle_x + 2, 1, "N", "quiet")
     dots.word(across - 3, middle_y, "E", "quiet")
     about = "the reference" if found.from_reference else "the mean"
-    return titled("SCATTER", dots.lines(), f"✚ {about}, ◆ now, · one position each, metres")
+    told = f"✚ {about}, ◆ now, · one position each, metres"
+    return titled("SCATTER", dots.lines(), told if len(told) + len("SCATTER  ") <= width else f"✚ {about}, ◆ now")
 
 
 def _figures(fix: FixSnapshot, found: Scatter, look: FixChoices, width: int) -> list[Line]:
@@ -82,11 +83,24 @@ def _figures(fix: FixSnapshot, found: Scatter, look: FixChoices, width: int) -> 
         ("CEP95", figures.distance(found.cep95_m), "95 % lie within"),
         ("2DRMS", figures.distance(found.drms2_m), "twice the RMS"),
         ("vertical 95 %", _metres(found.vertical95_m), "of heights"),
-        ("deviation", " ".join(_metres(each) for each in found.deviations_m), "east, north, up"),
+        (
+            "deviation" if width >= FIGURES else "deviation ENU",
+            " ".join(_metres(each) for each in found.deviations_m),
+            "east, north, up",
+        ),
     ]
     if found.from_reference:
-        rows.append(("mean off by", " ".join(_metres(each) for each in (east, north, up)), "east, north, up"))
-    out = [line((f"{name:<14}", "quiet"), (f"{figure:<18}", "*text"), (words, "faint")) for name, figure, words in rows]
+        rows.append(
+            (
+                "mean off by" if width >= FIGURES else "mean off, ENU",
+                " ".join(_metres(each) for each in (east, north, up)),
+                "east, north, up",
+            )
+        )
+    out = [
+        line((f"{name:<14}", "quiet"), (f"{figure:<18}", "*text"), (words if width >= FIGURES else "", "faint"))
+        for name, figure, words in rows
+    ]
     kept = "all that are kept" if not look.span_s else f"the last {figures.duration(look.span_s)}"
     samples = line(
         (f"{figures.count(found.samples)} positions", "text"),
@@ -94,7 +108,7 @@ def _figures(fix: FixSnapshot, found: Scatter, look: FixChoices, width: int) -> 
     )
     if len(found.levels) > 1:
         samples = (*samples, *line((f". Mixed: {', '.join(found.levels)}", "amber")))
-    moving = [line(("It moves: this is its way, no error.", "amber"))] if is_moving(fix) else []
+    moving = wrapped(line(("It moves: this is its way, no error.", "amber")), width) if is_moving(fix) else []
     return titled("HOW FAR APART", [*out, *wrapped(samples, width), *moving], about)
 
 

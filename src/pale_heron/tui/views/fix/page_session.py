@@ -17,14 +17,17 @@ STARTS = 52
 
 
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
-    """Ribbon over the whole width, then starts and outages side by side."""
+    """Ribbon over the whole width, then starts and outages, side by side where there is room."""
     fix = lane.fix
     begin = fix.strip.begin if fix.strip.levels else None
     passed = figures.duration((snapshot.now - begin) / SECOND) if begin else figures.NONE
     share = f"{figures.count(fix.epochs_with_fix)} of {figures.count(fix.epochs)} epochs with a fix"
     head = titled("SESSION", tall(snapshot, fix, look.moment, width), f"{passed}, {share}; ▾ mark, ▸ start")
-    left_width = 40 if width < NARROW else STARTS
+    left_width = width if width < NARROW else STARTS
     left = [*_under_way(snapshot, fix, left_width), BLANK, *_by_mode(fix, left_width)]
+    if width < NARROW:
+        # One below the other: what does not fit is reached by scrolling, and no figure is cut.
+        return [*head, BLANK, *left, BLANK, *_outages(snapshot, fix, room, width)]
     right = _outages(snapshot, fix, room - len(head) - 3, width - left_width - 3)
     return [*head, BLANK, *beside([(left, left_width), (right, width - left_width - 3)], gap=3)]
 

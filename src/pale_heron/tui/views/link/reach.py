@@ -13,10 +13,10 @@ from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, titled
 
 LABEL: Final = 17
-TABLE: Final = 83
+TABLE: Final = 82
 BAR: Final = 8
 MAP_ROWS: Final = 22
-LEAST_MAP: Final = 30
+LEAST_MAP: Final = 28
 CELLS: Final = "▏▎▍▌▋▊▉█"
 NICE: Final = (1, 2, 5, 10)
 
