@@ -8,9 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 
-from pale_heron.core.frames import OUT, SECOND, Event
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.diagnosis.causes import CAUSES
+from pale_heron.core.line.diagnosis.stages import StageStatus
 from pale_heron.core.line.dialogue_stats import DialogueStats
 from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, likeness, recommended
 from pale_heron.core.line.settings import LineSettings, settings_details
@@ -267,3 +268,51 @@ def test_every_cause_is_whole() -> None:
         assert cause.signs
         for words in (cause.text, cause.next):
             assert not isinstance(words, str) or words.endswith(".")
+
+
+def spoken(*lines: tuple[float, str, bytes]) -> LaneSnapshot:
+    """A lane on which these went out (>) and came (<), looked at a minute after the first one."""
+    lane = Lane("board", LineSettings(9600), address="/dev/x")
+    lane.event(Event(BEGIN, "board", "opened", settings_details(LineSettings(9600))))
+    for at, way, data in lines:
+        lane.feed(Chunk("board", OUT if way == ">" else IN, BEGIN + round(at * SECOND), data))
+    lane.tick(BEGIN + 60 * SECOND)
+    return lane.snapshot(BEGIN + 60 * SECOND)
+
+
+ASKED = ((1.0, ">", b"41\r\n"), (1.1, "<", b"141\r\n"), (2.0, ">", b"42\r\n"), (2.1, "<", b"142\r\n"))
+LOGS = tuple((1.0 + at, "<", b"gate %d open\r\n" % at) for at in range(9))
+
+
+@pytest.mark.parametrize(
+    ("lines", "quiet"),
+    [
+        (ASKED, True),
+        (tuple((at, way, b"AT\r\n") for at, way in ((1.0, ">"), (1.1, "<"), (2.0, ">"), (2.1, "<"))), True),
+        (((0.5, "<", b"marsh-7 login: "),), True),
+        ((*LOGS, (12.0, "<", b"marsh-7 login: ")), True),
+        (LOGS, False),
+        ((*LOGS, *((9 + at, way, data) for at, way, data in ASKED)), False),
+        ((*ASKED, (4.0, ">", b"43\r\n")), False),
+        (((0.5, "<", b"marsh-7 login: "), (2.0, "<", b"gate 4 open\r\n")), False),
+        (((0.5, "<", GGA), *((1 + at, way, data) for at, way, data in ASKED)), False),
+    ],
+    ids=[
+        "answers",
+        "loop",
+        "prompt",
+        "logs-then-prompt",
+        "logs",
+        "logs-and-answers",
+        "unanswered",
+        "prompt-left",
+        "gps",
+    ],
+)
+def test_silence_of_what_speaks_when_asked_is_no_fault(
+    lines: tuple[tuple[float, str, bytes], ...], quiet: bool
+) -> None:
+    found = spoken(*lines)
+    assert found.asked_only is quiet
+    assert ("silent" in {each.id for each in found.findings}) is not quiet
+    assert (found.steps[1].state is StageStatus.BROKEN) is not quiet

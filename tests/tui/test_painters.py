@@ -12,7 +12,7 @@ from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said
 
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import CaptureState, ReplayState
-from pale_heron.core.frames import SECOND, Event
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.order import Entry
@@ -369,3 +369,24 @@ def test_no_figure_of_fix_is_cut_on_a_small_screen(page: str, name: str) -> None
     text = plain(fix.paint(shown, shown.lanes[0], looked(shown, page), 73, 300))
     # Behind a blank it says of an outage that it lasts.
     assert not re.findall(r".*[^ ]….*", text)
+
+
+@pytest.mark.parametrize(
+    ("heard", "words"),
+    [
+        ([(OUT, b"41\r\n"), (IN, b"141\r\n")], "It speaks when it is asked: 1 of 1 line answered, silent for"),
+        ([(IN, b"marsh-7 login: ")], "A prompt waits to be answered: silent for"),
+        (
+            [(OUT, b"hatch\r\n"), (IN, b"hatch\r\n")],
+            "It speaks when it is asked: 1 line came back as sent, nothing else",
+        ),
+        ([(IN, b"gate 4 open\r\n")], "Not any more: silent for"),
+    ],
+)
+def test_silence_of_what_speaks_when_asked_is_told_as_that(heard: list[tuple[Direction, bytes]], words: str) -> None:
+    lane = opened(Lane("board", LineSettings(9600), address="/dev/x"))
+    for at, (direction, data) in enumerate(heard):
+        lane.feed(Chunk("board", direction, BEGIN + at * SECOND // 10, data))
+    lane.tick(BEGIN + 60 * SECOND)
+    shown = snapshot(lane, now=BEGIN + 60 * SECOND)
+    assert words in plain([line_view.answer_of(shown, shown.lanes[0])[1]])

@@ -59,6 +59,8 @@ class LaneSnapshot:
     """None where the driver counts none."""
     tried: tuple[BaudResult, ...]
     """What each rate gave when rates were tried last."""
+    asked_only: bool
+    """It speaks when it is spoken to, as far as was seen: its silence is no fault."""
     settings_error: str
     """Why the last change of settings, or the last sending, could not be done; empty while all is well."""
     line: LineSnapshot
@@ -219,6 +221,7 @@ class Lane:
         fix = self._fix.snapshot(now)
         module = self.module
         answering = module.stage_status if module else None
+        asked_only = dialogue.waits_to_be_asked and not line.valid_sentences
         evidence = Evidence(
             opening=self._opening,
             refusal=self._refusal if self._refusal in REFUSALS else "",
@@ -236,7 +239,7 @@ class Lane:
             satellites_seen=len(fix.sky.satellites) if fix.sky.heard else None,
             empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
             now=now,
-            asked_only=answering is StageStatus.REACHED,
+            asked_only=answering is StageStatus.REACHED or asked_only,
         )
         return LaneSnapshot(
             name=self.name,
@@ -258,7 +261,10 @@ class Lane:
             dialogue=dialogue,
             fix=fix,
             secrets=self.streams.secrets,
-            steps=steps(self._opening, line, fix.state.has_position, dialogue.answered, now, answering),
+            asked_only=asked_only,
+            steps=steps(
+                self._opening, line, fix.state.has_position, dialogue.answered, now, answering, asked_only=asked_only
+            ),
             module=module.snapshot() if module else None,
             findings=_joined(findings(evidence), fix.remarks),
         )

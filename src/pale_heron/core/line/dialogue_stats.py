@@ -52,6 +52,18 @@ class DialogueSnapshot:
     """The banner that was seen again; empty while none was."""
     restarts: tuple[int, ...]
     """Times at which it was seen again unasked."""
+    unasked: int = 0
+    """Lines that came while nothing waited for an answer, banners and prompts left out."""
+    at_login: bool = False
+    """Whether a log-in prompt is what was heard last."""
+
+    @property
+    def waits_to_be_asked(self) -> bool:
+        """All that was heard came because something was sent, or a prompt waits: silence then is no fault."""
+        if self.sent and self.echoed >= self.sent and not (self.answered or self.unasked):
+            # A loop: all of it came back, and nothing else can come.
+            return True
+        return not self.unanswered and (self.at_login or (self.answered > 0 and not self.unasked))
 
 
 class DialogueStats:
@@ -70,6 +82,8 @@ class DialogueStats:
         self._banners: dict[bytes, bool] = {}
         self._banner = b""
         self._restarts: deque[int] = deque(maxlen=DELAYS_KEPT)
+        self._unasked = 0
+        self._at_login = False
 
     def feed(self, frame: Frame) -> None:
         """Take one frame; sentences of standard formatters, probes of a link and bytes say nothing here."""
@@ -86,7 +100,8 @@ class DialogueStats:
         if frame.kind is TEXT and body:
             self._endings[_ending(frame.data)] += 1
             self._other_ends += body.count(b"\n") + body.count(b"\r")
-            if _LOGIN.search(body):
+            self._at_login = bool(_LOGIN.search(body))
+            if self._at_login:
                 self._login = body[-TEXT_KEPT:]
         if body:
             self._take_received(body, frame.time)
@@ -112,10 +127,15 @@ class DialogueStats:
             self._waiting_since, self._row, self._notices = None, 0, 0
         else:
             self._notices += 1
+            self._unasked += not (self._at_login or self._answered_lately(time) or _BANNER.search(body))
             if since is None and kind not in self._kinds:
                 self._kinds.append(kind)
         if time is not None and _BANNER.search(body):
             self._see_banner(body[:TEXT_KEPT], time)
+
+    def _answered_lately(self, time: int | None) -> bool:
+        """An answer may have several lines: those that follow soon belong to it."""
+        return self._last_sent is not None and time is not None and time - self._last_sent <= PATIENCE_NS
 
     def _see_banner(self, body: bytes, time: int) -> None:
         asked = self._last_sent is not None and time - self._last_sent < ASKED_NS
@@ -142,6 +162,8 @@ class DialogueStats:
             login=self._login,
             banner=self._banner,
             restarts=tuple(self._restarts),
+            unasked=self._unasked,
+            at_login=self._at_login,
         )
 
 

@@ -131,7 +131,11 @@ def _card(lane: LaneSnapshot, chosen: bool, index: int, now: int) -> list[Line]:
     ground = "@select" if chosen else ""
     action = act(acts.choose_lane, index)
     silent = lane.line.last_byte is None or is_silent(lane.line, now)
-    flow = "coral" if silent and lane.opening is LaneOpening.OPEN and lane.module is None else "text"
+    flow = (
+        "coral"
+        if silent and lane.opening is LaneOpening.OPEN and lane.module is None and not lane.asked_only
+        else "text"
+    )
     step = first_missing(lane.steps)
     reached = lane.steps[-1].step if step is None else step.step
     chain: list[Span] = []

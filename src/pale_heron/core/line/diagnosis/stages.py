@@ -53,13 +53,15 @@ def steps(
     answers: int,
     now: int | None,
     module: StageStatus | None = None,
+    *,
+    asked_only: bool = False,
 ) -> tuple[LinkStage, ...]:
     """open, bytes, readable, valid, then fix; or answering, where a lane without sentences answers what it is sent.
 
     A lane on which nothing but the blocks of a trial came need not be readable.
 
     With `now` None (a raw file) nothing grows silent. `module` is how it stands with answers on the lane of a module,
-    which speaks when it is spoken to: its silence is no fault.
+    which speaks when it is spoken to: its silence is no fault, nor is that of anything else that is `asked_only`.
     """
     answering = module is StageStatus.REACHED or (answers > 0 and not line.valid_sentences)
     last = (
@@ -69,7 +71,7 @@ def steps(
     )
     if module is not None:
         last = ("answering", module)
-    begin = (("open", _open(opening)), ("bytes", _bytes(line, None if module else now)))
+    begin = (("open", _open(opening)), ("bytes", _bytes(line, None if module or asked_only else now)))
     stands = (
         (*begin, ("blocks", StageStatus.REACHED))
         if line.only_blocks

@@ -89,6 +89,8 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
         return "reed", line(("Blocks of a trial, and nothing else: ", "*reed"), passed)
     if lane.module is None and is_silent(tracked, snapshot.now) and snapshot.replay is None:
         age = figures.duration((snapshot.now - (tracked.last_byte or 0)) / SECOND)
+        if lane.asked_only:
+            return _asked(lane, age)
         return "coral", line(("Not any more: ", "*coral"), f"silent for {age}, after {figures.size(tracked.bytes_in)}.")
     if not tracked.framed_bytes:
         received = f"{figures.size(tracked.bytes_in)} so far."
@@ -123,6 +125,16 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
         f" at {lane.settings}." if lane.settings else ".",
         *_load_words(lane),
     )
+
+
+def _asked(lane: LaneSnapshot, age: str) -> tuple[str, Line]:
+    """It is silent, and nothing is wrong with that."""
+    said = lane.dialogue
+    if said.at_login:
+        return "amber", line(("A prompt waits to be answered: ", "*amber"), f"silent for {age}. : sends something.")
+    what = f"{said.answered} of {figures.several(said.sent, 'line')} answered"
+    what = what if said.answered else f"{figures.several(said.echoed, 'line')} came back as sent, nothing else"
+    return "reed", line(("It speaks when it is asked: ", "*reed"), f"{what}, silent for {age} since.")
 
 
 def _kept(lane: LaneSnapshot) -> str:
