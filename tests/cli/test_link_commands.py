@@ -66,7 +66,7 @@ def test_two_processes(ends: list[str]) -> None:
     words, _ = far.communicate(timeout=LIMIT_S)
     assert (status, found["verdict"]) == (0, "holds"), found["why"]
     assert [each["delivered"] for each in found["directions"]] == [15, 15]
-    assert words.startswith("15 probes came, 0 damaged; 15 answers")
+    assert words.startswith("15 probes came, 0 damaged; 15 answers sent")
 
 
 def test_throughput_to_another_process(ends: list[str], tmp_path: Path) -> None:

@@ -9,6 +9,7 @@ from pale_heron.bench.config.trial_options import rule_typed
 from pale_heron.bench.operations.answering import Answering
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.core.counted import several
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import parse_lane
@@ -50,5 +51,6 @@ def answer(lane: str, rule: str, duration: str) -> None:
         print(f"{answering.answered} messages answered, {answering.not_understood} of them not understood")
     else:
         if answering.blocks:
-            print(f"{answering.blocks} blocks came")
-        print(f"{answering.got} probes came, {answering.damaged} damaged; {answering.answered} answers were sent")
+            print(f"{several(answering.blocks, 'block')} came")
+        got, sent = several(answering.got, "probe"), several(answering.answered, "answer")
+        print(f"{got} came, {answering.damaged} damaged; {sent} sent")

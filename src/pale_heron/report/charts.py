@@ -13,6 +13,7 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from pale_heron.core.counted import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.earth.points import Point
@@ -120,7 +121,7 @@ def sky_chart(charted: ChartInput) -> Figure:
     if not placed:
         raise NothingToDraw("No satellite with elevation and azimuth was reported", "A sky chart needs GSV sentences")
     trailed = [way.time for trail in sky.trails.values() for way in trail]
-    used = f"{sky.used} of {len(sky.satellites)} satellites used at the end; trails: "
+    used = f"{sky.used} of {several(len(sky.satellites), 'satellite')} used at the end; trails: "
     used += span_words(min(trailed, default=None), max(trailed, default=None), dated=charted.dated)
     figure, axes = _figure(charted, f"Sky over {_of(charted.lane)}", used, subplot_kw={"projection": "polar"})
     axes.set_theta_zero_location("N")
@@ -261,7 +262,7 @@ def signal_chart(charted: ChartInput) -> Figure:
     if not series:
         raise NothingToDraw("No satellite's strength was reported", "A signal chart needs GSV sentences")
     times = [each.times[0] for each in series.values()], [each.times[each.length - 1] for each in series.values()]
-    sample = f"{len(series)} satellites; {span_words(min(times[0]), max(times[1]), dated=charted.dated)}"
+    sample = f"{several(len(series), 'satellite')}; {span_words(min(times[0]), max(times[1]), dated=charted.dated)}"
     systems = [letter for letter in SYSTEMS if any(name.system == letter for name in series)]
     title = f"C/N0 of the satellites of {_of(charted.lane)}"
     figure, axes = _figure(charted, title, sample, len(systems), sharex=True, squeeze=False)

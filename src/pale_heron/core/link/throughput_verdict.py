@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Final
 
+from pale_heron.core.counted import several
 from pale_heron.core.link.alignment import CHANGED
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
@@ -43,7 +44,8 @@ def throughput_words(trial: TrialSnapshot) -> tuple[str, str]:
         words.append(f"{blocks.sender} ▸ {blocks.receiver}: {_integrity(trial, blocks, bulk)}; {_speed(trial, speed)}.")
     why = " ".join(words)
     if trial.dropped:
-        behind = f"This machine could not keep up and dropped {trial.dropped} bytes: that is no result of the link. "
+        dropped = several(trial.dropped, "byte")
+        behind = f"This machine could not keep up and dropped {dropped}: that is no result of the link. "
         return INCONCLUSIVE, behind + why
     if trial.own_bytes_back and trial.described.far != "echo":
         return INCONCLUSIVE, "A lane hears its own bytes: a loop or an echo, which proves the cable only. " + why
@@ -54,9 +56,8 @@ def throughput_words(trial: TrialSnapshot) -> tuple[str, str]:
             return INCONCLUSIVE, "Nothing answered. On the other machine: pale-heron answer LANE."
         if trial.end is not None and trial.unanswered:
             results.add(FAILS)
-            why += (
-                f" The last {trial.unanswered} blocks were not answered: which way is broken cannot be seen from here."
-            )
+            last = several(trial.unanswered, "block")
+            why += f" Of the last {last} nothing was answered: which way is broken cannot be seen from here."
         why += " The way there, as the far end counts it."
     return next((each for each in (FAILS, INCONCLUSIVE) if each in results), HOLDS), why
 
@@ -78,13 +79,13 @@ def _result(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot, 
 
 def _integrity(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot) -> str:
     if not blocks.settled:
-        return f"nothing whole came of {blocks.sent} blocks" if blocks.sent else "no block was sent whole"
+        return f"nothing whole came of {several(blocks.sent, 'block')}" if blocks.sent else "no block was sent whole"
     bad = blocks.lost + blocks.damaged
-    words = [f"{blocks.delivered} of {blocks.settled} blocks undamaged"]
+    words = [f"{blocks.delivered} of {several(blocks.settled, 'block')} undamaged"]
     if not bad and not bulk.added:
-        return f"all {blocks.settled} blocks undamaged (lost or damaged: {certainty(0, blocks.settled)})"
+        return f"all of {several(blocks.settled, 'block')} undamaged (lost or damaged: {certainty(0, blocks.settled)})"
     words += [f"lost or damaged: {certainty(bad, blocks.settled)}"] if bad else []
-    words += [f"{bulk.added} bytes added"] if bulk.added and not bad else []
+    words += [f"{several(bulk.added, 'byte')} added"] if bulk.added and not bad else []
     allowed = trial.described.at_most_lost
     words += [f"allowed: {percent(allowed)}"] if allowed else []
     return f"{words[0]} ({'; '.join(words[1:])})"

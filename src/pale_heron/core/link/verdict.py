@@ -2,6 +2,7 @@
 
 from typing import Final, NamedTuple
 
+from pale_heron.core.counted import several
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import SENTENCES, THROUGHPUT
@@ -112,8 +113,8 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             found.append(
                 LinkFinding(
                     "foreign-bytes",
-                    f"{each.foreign_bytes} bytes that are not {noun} came from {each.sender} to {each.receiver}.",
-                    f"{each.foreign_bytes} bytes",
+                    f"From {each.sender} to {each.receiver} came {several(each.foreign_bytes, 'byte')} besides {noun}.",
+                    several(each.foreign_bytes, "byte"),
                     "Bytes come twice, or somebody else sends on this line: look at Traffic, and at the other side.",
                 )
             )

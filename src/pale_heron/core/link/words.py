@@ -2,6 +2,7 @@
 
 from typing import Final
 
+from pale_heron.core.counted import several
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import WIRINGS
@@ -77,7 +78,7 @@ def sentence_lines(found: SentencesSnapshot) -> list[str]:
     words = f"{both.delivered} of {both.settled} delivered: not delivered is {certainty(bad, both.settled)}"
     rows = [f"{safe_label(both.sender)} ▸ {safe_label(both.receiver)}: {words}.", "", _HEAD, _direction(both), ""]
     rows += [f"{safe_label(name):<24}{said:>6}{came:>11}" for name, said, came in found.types]
-    strangers = f"{both.foreign_bytes} bytes of sentences that {safe_label(both.sender)} did not say"
+    strangers = f"{several(both.foreign_bytes, 'byte')} of sentences that {safe_label(both.sender)} did not say"
     return [*rows, *([strangers] if both.foreign_bytes else [])]
 
 
@@ -90,7 +91,9 @@ def _direction(each: DeliverySnapshot) -> str:
 
 def _bytes(way: str, bulk: BulkSnapshot) -> list[str]:
     counts = f"{bulk.changed} changed, {bulk.missing} missing, {bulk.added} added"
-    rows = [f"{way}: {bulk.payload_bytes} bytes in blocks that came as they were sent; of all bytes {counts}"]
+    rows = [
+        f"{way}: {several(bulk.payload_bytes, 'byte')} in blocks that came as they were sent; of all bytes {counts}"
+    ]
     rows += [
         f"  block {each.block}, byte {each.offset}: {location_words(each)}" for each in bulk.located[:LOCATED_SHOWN]
     ]

@@ -7,6 +7,7 @@ lowers it, and is said in words. To add a cause, add a row.
 from collections.abc import Callable
 from typing import Final, NamedTuple
 
+from pale_heron.core.counted import several
 from pale_heron.core.line.diagnosis import wording
 from pale_heron.core.line.diagnosis.evidence import Evidence
 from pale_heron.core.line.diagnosis.stages import LaneOpening, is_silent
@@ -98,7 +99,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.dialogue.unanswered,
                 -0.4,
-                lambda evidence: f"but {wording.lines(evidence.dialogue.sent)} sent, none answered",
+                lambda evidence: f"but {several(evidence.dialogue.sent, 'line')} sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),
@@ -129,7 +130,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
             Sign(
                 lambda evidence: evidence.dialogue.unanswered,
                 0.15,
-                lambda evidence: f"{wording.lines(evidence.dialogue.sent)} sent, none answered",
+                lambda evidence: f"{several(evidence.dialogue.sent, 'line')} sent, none answered",
             ),
             _SEEN_ON_WIRE,
         ),
@@ -388,7 +389,11 @@ CAUSES: Final[tuple[Cause, ...]] = (
                 0.0,
                 lambda evidence: (
                     "it has the time"
-                    + ("" if evidence.satellites_seen is None else f" and sees {evidence.satellites_seen} satellites")
+                    + (
+                        ""
+                        if evidence.satellites_seen is None
+                        else f" and sees {several(evidence.satellites_seen, 'satellite')}"
+                    )
                 ),
             ),
             Sign(lambda evidence: not evidence.time_known, 0.0, "it does not even have the time"),

@@ -20,11 +20,6 @@ SILENT_NETWORK: Final = (
 )
 
 
-def lines(count: int) -> str:
-    """`1 line`, `3 lines`."""
-    return f"{count} line{'' if count == 1 else 's'}"
-
-
 def signal_words(evidence: Evidence) -> str:
     errors = evidence.errors or DriverErrors()
     return f"the driver counted {errors.framing} framing errors and {errors.breaks} breaks: something moves on the wire"

@@ -137,9 +137,13 @@ def _sureness(fix: FixSnapshot, look: FixChoices) -> Line:
 def _satellite_words(fix: FixSnapshot) -> str:
     """Used of seen; without lists of satellites what the position sentence says, or nothing."""
     if fix.sky.satellites:
-        return f"{fix.sky.used} of {len(fix.sky.satellites)} satellites used"
+        return f"{fix.sky.used} of {figures.several(len(fix.sky.satellites), 'satellite')} used"
     used = fix.value("satellites_used")
-    return f"{used.value} satellites used" if used and used.value is not None else "satellites not reported"
+    return (
+        f"{figures.several(used.value, 'satellite')} used"
+        if used and used.value is not None
+        else "satellites not reported"
+    )
 
 
 def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:

@@ -21,7 +21,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: 
     fix = lane.fix
     begin = fix.strip.begin if fix.strip.levels else None
     passed = figures.duration((snapshot.now - begin) / SECOND) if begin else figures.NONE
-    share = f"{figures.count(fix.epochs_with_fix)} of {figures.count(fix.epochs)} epochs with a fix"
+    share = f"{figures.count(fix.epochs_with_fix)} of {figures.several(fix.epochs, 'epoch')} with a fix"
     head = titled("SESSION", tall(snapshot, fix, look.moment, width), f"{passed}, {share}; ▾ mark, ▸ start")
     left_width = width if width < NARROW else STARTS
     left = [*_under_way(snapshot, fix, left_width), BLANK, *_by_mode(fix, left_width)]

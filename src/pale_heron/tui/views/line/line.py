@@ -121,7 +121,7 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
     return role, line(
         (word, f"*{role}"),
         (figures.share(good, 1), "*text"),
-        f" of {figures.count(checked)} sentences in the last minute are valid",
+        f" of {figures.several(checked, 'sentence')} in the last minute {'is' if checked == 1 else 'are'} valid",
         f" at {lane.settings}." if lane.settings else ".",
         *_load_words(lane),
     )
