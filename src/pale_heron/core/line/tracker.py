@@ -7,7 +7,7 @@ costs a few additions, whatever the window, and the memory does not depend on th
 from collections import deque
 from dataclasses import dataclass
 
-from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
+from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.wire.visible import unreadable_count
 
 WINDOW_S = 60
@@ -65,6 +65,8 @@ class LineSnapshot:
     recent_valid: int
     recent_damaged: int
     """Sentences and messages of the last minute with a wrong checksum or a broken form."""
+    recent_unchecked: int
+    """Sentences of the last minute without a checksum."""
     recent_lines: int
     first_byte: int | None
     last_byte: int | None
@@ -92,6 +94,11 @@ class LineSnapshot:
     def only_blocks(self) -> bool:
         """Nothing came but blocks of trials: there is nothing to read, and no device to speak or to be silent."""
         return self.bulk_bytes > 0 and not self.framed_bytes
+
+    @property
+    def never_checked(self) -> bool:
+        """No sentence here has ever had a checksum: those without are believed (docs/decisions/missing-checksum.md)."""
+        return not (self.valid_sentences or self.bad_checksums)
 
     @property
     def readable_share(self) -> float | None:
@@ -135,9 +142,10 @@ class _Totals:
     damaged: int
     lines: int
     opaque: int
+    unchecked: int
 
 
-_NOTHING = _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0)
+_NOTHING = _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0, 0)
 
 
 class LineTracker:
@@ -155,7 +163,7 @@ class LineTracker:
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
         self._bulk = 0
-        self._frames = self._valid = self._bad = self._damaged = 0
+        self._frames = self._valid = self._bad = self._damaged = self._unchecked = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
@@ -211,6 +219,7 @@ class LineTracker:
             # A line that never ends is bytes too, but may well be text.
             self._unreadable += unreadable_count(frame.data)
             self._endless += kind is BYTES
+        self._unchecked += kind is NMEA and frame.status is NO_CHECKSUM
         if frame.bad:
             row.bad += 1
             self._damaged += 1
@@ -251,6 +260,7 @@ class LineTracker:
             damaged=self._damaged,
             lines=lines,
             opaque=self._opaque,
+            unchecked=self._unchecked,
         )
 
     def begin_again(self) -> None:
@@ -284,6 +294,7 @@ class LineTracker:
             damaged=self._damaged,
             recent_valid=self._valid - begin.valid,
             recent_damaged=self._damaged - begin.damaged,
+            recent_unchecked=self._unchecked - begin.unchecked,
             recent_lines=end.lines - begin.lines,
             first_byte=self._first_byte,
             last_byte=self._last_byte,

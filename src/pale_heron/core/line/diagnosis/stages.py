@@ -142,4 +142,7 @@ def _readable(line: LineSnapshot, answering: bool) -> StageStatus:
 def _valid(line: LineSnapshot) -> StageStatus:
     if line.recent_valid or (line.valid_sentences and not line.recent_bytes):
         return StageStatus.REACHED
+    if line.never_checked and line.recent_unchecked:
+        # Older receivers send none: what is believed of them counts as what can be had.
+        return StageStatus.REACHED
     return StageStatus.BROKEN if line.recent_damaged else StageStatus.WAITING

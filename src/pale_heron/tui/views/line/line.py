@@ -110,6 +110,10 @@ def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot) -> tuple[str, Line]:
             f"{legible} of the last {figures.count(count)} bytes are, at {lane.settings or '–'}.",
         )
     checked = tracked.recent_valid + tracked.recent_damaged
+    if not checked and tracked.recent_unchecked and tracked.never_checked:
+        came = figures.several(tracked.recent_unchecked, "sentence")
+        words = f"{came} in the last minute, none with a checksum: whether a byte is wrong nobody can tell."
+        return "amber", line(("Sentences, unchecked: ", "*amber"), words)
     if not checked:
         return "amber", line(
             ("Legible, but no sentence: ", "*amber"),
