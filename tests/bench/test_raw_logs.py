@@ -264,3 +264,66 @@ def test_a_generated_log_is_told_as_it_was(
         [None] if lasting else [float(length) for length in lengths[-1:]]
     )
     assert (fix["state"] in ("fix", "2D", "3D")) == truth[-1]
+
+
+SYSTEMS: Final = {"GP": (1, range(1, 33)), "GL": (2, range(65, 89)), "GA": (3, range(1, 37)), "GB": (4, range(1, 64))}
+"""By talker: the system's number in GSA and GSV, and its satellites (NMEA 0183 4.11)."""
+
+
+def lists_of(talker: str, used: int, seen: int, both: str) -> bytes:
+    """What one system says in an epoch: GSAs of twelve each, and GSVs of four."""
+    number, names = SYSTEMS[talker]
+    known = list(names)[:seen]
+    out = b""
+    for at in range(0, max(1, used), 12):
+        numbers = [f"{name:02d}" for name in known[at : min(used, at + 12)]]
+        padded = ",".join([*numbers, *[""] * (12 - len(numbers))])
+        out += sealed(f"{both}GSA,A,{3 if used else 1},{padded},1.5,0.9,1.2,{number}")
+    of = max(1, -(-seen // 4))
+    for place in range(of):
+        told = "".join(f",{name:02d},40,083,{30 + name % 20}" for name in known[4 * place : 4 * place + 4])
+        out += sealed(f"{talker}GSV,{of},{place + 1},{seen:02d}{told},1")
+    return out
+
+
+@given(
+    st.sampled_from([1, 2, 5, 10]),
+    st.integers(3, 40),
+    st.dictionaries(
+        st.sampled_from(sorted(SYSTEMS)),
+        st.integers(0, 20).flatmap(lambda used: st.tuples(st.just(used), st.integers(used, 24))),
+        min_size=1,
+        max_size=4,
+    ),
+    st.booleans(),
+)
+def test_rates_talkers_and_systems_of_a_generated_log(
+    tmp_path_factory: pytest.TempPathFactory,
+    hertz: int,
+    epochs: int,
+    systems: dict[str, tuple[int, int]],
+    position_with_gns: bool,
+) -> None:
+    """Every rate, every count of satellites and every type comes out as it was made."""
+    used, seen = (sum(each[place] for each in systems.values()) for place in (0, 1))
+    both = "GN" if len(systems) > 1 else next(iter(systems))
+    log = b""
+    for epoch in range(epochs):
+        whole, part = divmod(epoch, hertz)
+        time = f"{time_of(whole)[:6]}.{100 * part // hertz:02d}"
+        fixed = f"{PLACE},{'A' * 6 if position_with_gns else 1},{min(used, 99):02d},0.9,3.4"
+        fixed += ",11.2,,,V" if position_with_gns else ",M,11.2,M,,"
+        log += sealed(f"{both}{'GNS' if position_with_gns else 'GGA'},{time},{fixed}")
+        log += b"".join(lists_of(talker, *counts, both) for talker, counts in systems.items())
+        log += sealed(f"{both}RMC,{time},A,{PLACE},0.1,,040531,,,A")
+    found = said(tmp_path_factory.mktemp("log"), log)
+    fix, lane = found["fix"], found["lane"]
+    assert (fix["epochs"], found["duration_s"]) == (epochs, (epochs - 1) / hertz)
+    assert (lane["valid_sentences"], lane["bad_checksums"], lane["bytes_in"]) == (log.count(b"\n"), 0, len(log))
+    for each in lane["types"]:
+        count = log.count(b"$" + each["type"].encode())
+        assert (each["count"], each["bad"]) == (count, 0)
+        assert each["rate_hz"] == pytest.approx(count / epochs * hertz, rel=1e-3)
+    assert fix["satellites_seen"] == seen
+    assert fix["satellites_used"] == used
+    assert ids(found) == []

@@ -103,7 +103,7 @@ ANSWERS = {
     "time": ("Yes:", "Time is known, the position is not yet, after 8.0 s of a cold start: "),
     "3D": ("The line is", "3D fix for "),
     "outage": ("Yes:", "The fix is lost since "),
-    "at rest": ("Legible, but no sentence", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
+    "at rest": ("Sentences, unchecked: 30 sentences", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
     "garbage": ("Bytes arrive, but they are not legible: 0 % of the last 512 bytes are, at 9600 8N1.", "Unknown"),
     "text": ("Legible, but no sentence: 30 lines", "Unknown"),
     "no end": ("Bytes arrive, but no line has ended yet: 23 B", "Unknown"),

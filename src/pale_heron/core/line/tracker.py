@@ -5,7 +5,9 @@ costs a few additions, whatever the window, and the memory does not depend on th
 """
 
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.wire.visible import unreadable_count
@@ -15,6 +17,9 @@ MOST_TYPES = 200
 """Types counted apart; a stream of noise could name millions, which go into one row."""
 
 TROUBLES_KEPT = 4
+FIRSTS = 40
+"""So many of the first of a type show how many come together."""
+
 GARBAGE_KEPT = 512
 OTHER_TYPES = "other types"
 
@@ -112,12 +117,13 @@ class LineSnapshot:
 
 
 class _TypeTotals:
-    __slots__ = ("bad", "before", "bytes", "count", "first", "kind", "last", "latest")
+    __slots__ = ("bad", "before", "bytes", "count", "first", "firsts", "kind", "last", "latest")
 
     def __init__(self, kind: Kind, first: int | None) -> None:
         self.kind = kind
         self.count = self.bad = self.bytes = 0
         self.first = self.last = first
+        self.firsts: list[int] = []
         self.latest: Frame | None = None
         self.before: Frame | None = None
 
@@ -202,6 +208,8 @@ class LineTracker:
         row.bytes += len(frame.data)
         row.last = frame.time
         row.before, row.latest = row.latest, frame
+        if row.count <= FIRSTS and frame.time is not None:
+            row.firsts.append(frame.time)
         self._frames += 1
         self._framed += len(frame.data)
         kind = frame.kind
@@ -334,7 +342,10 @@ class LineTracker:
 
     def _type(self, name: str, row: _TypeTotals) -> TypeCount:
         hz, rate = self._recent_rates(name) if self._rows.get(name) is row else (None, None)
-        span = (row.last - row.first) / SECOND if row.last is not None and row.first is not None else 0.0
+        round_size = first_round(row.firsts)
+        begin = row.firsts[round_size - 1] if round_size else None
+        span = (row.last - begin) / SECOND if row.last is not None and begin is not None else 0.0
+        later = row.count - round_size
         return TypeCount(
             type=name,
             kind=row.kind,
@@ -347,8 +358,8 @@ class LineTracker:
             before=row.before,
             hz=hz,
             bytes_per_s=rate,
-            mean_hz=(row.count - 1) / span if span > 0 else None,
-            mean_bytes_per_s=row.bytes * (row.count - 1) / row.count / span if span > 0 else None,
+            mean_hz=later / span if span > 0 else None,
+            mean_bytes_per_s=row.bytes * later / row.count / span if span > 0 else None,
         )
 
     def _recent_rates(self, name: str) -> tuple[float | None, float | None]:
@@ -365,6 +376,18 @@ class LineTracker:
         if count == earlier_count:
             return None, None
         return (count - earlier_count) / seconds, (size - earlier_size) / seconds
+
+
+def first_round(times: Sequence[int]) -> int:
+    """How many of the first of a type came together, as the lists of one epoch do: up to the first long gap.
+
+    A rate counts from the last of them to the last of all, else each round would count one sentence too many.
+    """
+    gaps = [later - before for before, later in pairwise(times)]
+    longest = max(gaps, default=0)
+    if longest <= 0:
+        return min(1, len(times))
+    return 1 + next(place for place, gap in enumerate(gaps) if 2 * gap >= longest)
 
 
 def _mean(values: tuple[int, ...]) -> float | None:
