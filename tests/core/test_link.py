@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, DeliveryCounter
 from pale_heron.core.link.exchange import ExchangeCounter
-from pale_heron.core.link.figures import Sample, clusters, probes_for, quantile, wilson
+from pale_heron.core.link.figures import clusters, probes_for, wilson
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.verdict import certainty
+from pale_heron.core.samples import Sample, quantile
 from pale_heron.core.wire.probe import ANSWER, PROBE, Probe, ProbeFinder, decode, encode, probe_of
 
 MS: Final = SECOND // 1000

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pale_heron.core import utc
-from pale_heron.core.gnss import raw
+from pale_heron.core.nmea import raw
 from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME, Codec
 
 TEXTS = st.one_of(

@@ -14,10 +14,10 @@ from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.figures import HISTOGRAM_BINS, Sample
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial import TrialSnapshot, block_of
+from pale_heron.core.samples import HISTOGRAM_BINS, Sample
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.probe import PROBE, Probe, encode

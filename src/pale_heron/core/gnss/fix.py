@@ -18,7 +18,6 @@ from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.record import EpochRecord
 from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import LatestSentence, Saying, facts
-from pale_heron.core.gnss.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import SkyTracker
 from pale_heron.core.gnss.snapshot import FixSnapshot, overdue_s
@@ -33,6 +32,7 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
+from pale_heron.core.nmea.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.utc import DAY
 
 EPOCHS_KEPT = 9_000

@@ -12,7 +12,8 @@ from itertools import islice
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.link.figures import Sample, Times, wilson
+from pale_heron.core.link.figures import wilson
+from pale_heron.core.samples import Sample, Times
 
 RECENT: Final = 4096
 """So many probes that are settled are still known by number: a second copy, or a late one, is no stranger."""

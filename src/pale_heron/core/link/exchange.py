@@ -9,8 +9,9 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.delivery import HearResult, ProbeResult
-from pale_heron.core.link.figures import Cluster, Sample, Times, clusters
+from pale_heron.core.link.figures import Cluster, clusters
 from pale_heron.core.link.rules import Rule
+from pale_heron.core.samples import Sample, Times
 
 WRONG_KEPT: Final = 50
 STRIP: Final = 600

@@ -7,9 +7,10 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.blocks import BlockFinder
 from pale_heron.core.link.delivery import DELIVERED, LOST, STRIP, DeliveryCounter, DeliverySnapshot
 from pale_heron.core.link.far_end import FAR_END
-from pale_heron.core.link.figures import Sample, wilson
+from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.progress import Progress, Stalls
 from pale_heron.core.link.throughput import BulkSnapshot
+from pale_heron.core.samples import Sample
 from pale_heron.core.wire.probe import ANSWER, Probe, ProbeFinder
 
 TIMES_KEPT: Final = 1 << 14

@@ -5,7 +5,8 @@ from typing import Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.delivery import DELIVERED, LOST, DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
-from pale_heron.core.link.figures import Sample, Times, wilson
+from pale_heron.core.link.figures import wilson
+from pale_heron.core.samples import Sample, Times
 from pale_heron.core.wire.probe import ANSWER, Probe
 
 FAR_END: Final = "far end"

@@ -1,16 +1,11 @@
-"""Shares with their intervals, and times with their spread, from samples of bounded size."""
+"""Shares with their intervals, and round times that many samples lie at."""
 
 import math
-from array import array
-from bisect import bisect_left
-from collections.abc import Iterable, Sequence
-from itertools import pairwise
+from collections.abc import Iterable
 from typing import Final, NamedTuple
 
 Z_95: Final = 1.959963984540054
 """The standard normal deviate of a two-sided 95 % interval."""
-
-MOST_SAMPLES: Final = 1 << 13
 
 
 def wilson(count: int, of: int) -> tuple[float, float] | None:
@@ -29,87 +24,6 @@ def probes_for(share: float) -> int:
     if not 0 < share < 1:
         raise ValueError(f"a share of {share} is not between 0 and 1")
     return math.ceil(Z_95 * Z_95 * (1 - share) / share)
-
-
-HISTOGRAM_BINS: Final = 40
-OUTLYING: Final = 3.0
-"""Where the longest is this many times as long as nearly all, the last bin stands for all that is longer."""
-
-
-class Histogram(NamedTuple):
-    """Counts of equal bins from `low` to `high` seconds; with `open_ended` the last one holds all longer ones too."""
-
-    low: float
-    high: float
-    counts: tuple[int, ...]
-    open_ended: bool
-
-
-class Times(NamedTuple):
-    """Seconds: how many samples, and where they lie."""
-
-    samples: int
-    least: float
-    median: float
-    p95: float
-    most: float
-    histogram: Histogram
-
-
-class Sample:
-    """Numbers one after the other, kept evenly thinned where they become too many; least and most stay exact."""
-
-    def __init__(self, most: int = MOST_SAMPLES) -> None:
-        self._most = most
-        self._every = 1
-        self.count = 0
-        self._least, self._largest = math.inf, -math.inf
-        self._kept = array("d")
-
-    def add(self, value: float) -> None:
-        """One more."""
-        if self.count % self._every == 0:
-            self._kept.append(value)
-            if len(self._kept) >= self._most:
-                self._kept = self._kept[::2]
-                self._every *= 2
-        self.count += 1
-        self._least, self._largest = min(self._least, value), max(self._largest, value)
-
-    @property
-    def values(self) -> Sequence[float]:
-        """Those that are kept."""
-        return self._kept
-
-    def times(self) -> Times | None:
-        """Their figures; None where there are none."""
-        if not self._kept:
-            return None
-        ordered = sorted(self._kept)
-        p95 = quantile(ordered, 0.95)
-        return Times(self.count, self._least, quantile(ordered, 0.5), p95, self._largest, histogram(ordered, p95))
-
-
-def histogram(ordered: Sequence[float], p95: float) -> Histogram:
-    """Of values in order, at least one."""
-    low, high = ordered[0], ordered[-1]
-    outlying = high - low > OUTLYING * (p95 - low) > 0
-    if outlying:
-        high = low + (p95 - low) * 2
-    step = (high - low) / HISTOGRAM_BINS
-    if step <= 0:
-        return Histogram(low, high, (len(ordered),), open_ended=False)
-    edges = [bisect_left(ordered, low + step * index) for index in range(HISTOGRAM_BINS)]
-    counts = tuple(later - before for before, later in pairwise([*edges, len(ordered)]))
-    return Histogram(low, high, counts, open_ended=outlying)
-
-
-def quantile(ordered: Sequence[float], share: float) -> float:
-    """Of values in order: the middle between neighbours for the median, else interpolated between them."""
-    at = share * (len(ordered) - 1)
-    low = int(at)
-    high = min(low + 1, len(ordered) - 1)
-    return ordered[low] + (ordered[high] - ordered[low]) * (at - low)
 
 
 ROUND_S: Final = (2.0, 1.0, 0.5, 0.25, 0.2, 0.1)

@@ -4,12 +4,12 @@ from typing import Any
 
 from pale_heron.core.link.delivery import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.exchange import ExchangeSnapshot
-from pale_heron.core.link.figures import Times
 from pale_heron.core.link.reach import RangeSnapshot, Strength
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput import Location
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.samples import Times
 from pale_heron.core.utc import iso
 
 

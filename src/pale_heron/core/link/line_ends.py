@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from typing import Final
 
-from pale_heron.core.link.figures import Times
 from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.samples import Times
 
 MUCH_FASTER: Final = 3.0
 MS: Final = 1000.0

@@ -8,13 +8,10 @@ from collections import Counter
 from typing import Final
 
 from pale_heron.core.frames import NMEA, SECOND, Frame
-from pale_heron.core.gnss.raw import fields_of, time_of_day
 from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult
-from pale_heron.core.link.figures import Sample
+from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, time_of_day
+from pale_heron.core.samples import Sample
 from pale_heron.core.utc import DAY
-
-TIME_FIELD: Final = {"GGA": 1, "GNS": 1, "RMC": 1, "GLL": 5, "ZDA": 1, "GST": 1, "GBS": 1, "GRS": 1}
-"""Where the time stands in a sentence (NMEA 0183, by formatter)."""
 
 MOST_TYPES: Final = 16
 LEARNT_FROM: Final = 3

@@ -12,8 +12,9 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
 from pale_heron.core.link.blocks import MOST_HELD, BlockFinder, DataBlock, encode_block, header_at
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST, OUTAGES_KEPT, STRIP, DeliverySnapshot, LinkOutage
-from pale_heron.core.link.figures import Sample, wilson
+from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.progress import Progress, Stall, Stalls, Steady
+from pale_heron.core.samples import Sample
 
 AHEAD: Final = 1024
 """So many blocks may come in before the record has them as sent: the two ends are read by two threads."""

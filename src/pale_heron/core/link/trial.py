@@ -24,11 +24,11 @@ from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, Tria
 from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
 from pale_heron.core.link.far_blocks import FarBlockCounter
 from pale_heron.core.link.far_end import FAR_END, FarEndCounter
-from pale_heron.core.link.figures import Times
 from pale_heron.core.link.lines import LineCutter, as_text
 from pale_heron.core.link.progress import CTS, FURTHER_ON, UNTOLD, Stall
 from pale_heron.core.link.reach import PlaceSource, RangeCounter, RangeSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
+from pale_heron.core.samples import Times
 from pale_heron.core.wire.probe import ANSWER, Found, ProbeFinder, probe_of
 
 AWAY_KEPT: Final = 500

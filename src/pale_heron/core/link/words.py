@@ -7,13 +7,13 @@ from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.exchange import ExchangeSnapshot
-from pale_heron.core.link.figures import Times
 from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.reach_words import bin_words, strength_words
 from pale_heron.core.link.sentences import SentencesSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot, Location
 from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.samples import Times
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 

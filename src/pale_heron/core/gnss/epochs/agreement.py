@@ -4,7 +4,7 @@ from typing import Final
 
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.tracker import OpenEpoch
-from pale_heron.core.gnss.raw import is_near
+from pale_heron.core.nmea.raw import is_near
 
 BURST_SHARE: Final = 0.35
 """What comes within so much of the usual time between epochs is of one burst."""

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import Final
 
 from pale_heron.core.gnss.epochs.log import Epoch
-from pale_heron.core.gnss.raw import count, midnight_of, number, time_of_day, unpacked
 from pale_heron.core.gnss.states import FixState
+from pale_heron.core.nmea.raw import count, midnight_of, number, time_of_day, unpacked
 from pale_heron.core.utc import DAY
 
 AHEAD_SHARE: Final = 0.6

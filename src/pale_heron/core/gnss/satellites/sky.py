@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.raw import fields_of
 from pale_heron.core.gnss.satellites.names import SatelliteName, satellite_name, system_of
 from pale_heron.core.gnss.satellites.signals import Series, SignalLog
+from pale_heron.core.nmea.raw import fields_of
 from pale_heron.core.nmea.sentence import parse, values
 
 FRESH_NS = 12 * SECOND

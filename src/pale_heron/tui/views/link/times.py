@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from pale_heron.core.link.figures import Times
+from pale_heron.core.samples import Times
 from pale_heron.tui.painting.paint import Line, cut, line
 from pale_heron.tui.painting.shell import bars
 

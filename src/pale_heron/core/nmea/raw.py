@@ -10,6 +10,9 @@ from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.utc import midnight
 
 SHORT_DATE: Final = 6
+TIME_FIELD: Final = {"GGA": 1, "GNS": 1, "RMC": 1, "GLL": 5, "ZDA": 1, "GST": 1, "GBS": 1, "GRS": 1}
+"""Where the time stands in a sentence (NMEA 0183, by formatter)."""
+
 _NUMBER = re.compile(NUMBER_FORM.encode()).fullmatch
 _TIME = re.compile(TIME_FORM.encode()).fullmatch
 _COUNT = re.compile(COUNT_FORM.encode()).fullmatch
