@@ -2,7 +2,7 @@
 
 Each stands in `kept` with what `summary --json` of its own version said. A renamed key of an event would show here.
 Where that was untrue the file was corrected: an outage in which bytes came was called one of bytes, and where no list
-of satellites came there were 0 of them.
+of satellites came there were 0 of them. Mean rates counted one sentence too many a log.
 """
 
 import json

@@ -9,7 +9,7 @@ from pale_heron.core.frames import SECOND, Event, Status
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.diagnosis.stages import StageStatus
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.tracker import MOST_TYPES
+from pale_heron.core.line.tracker import MOST_TYPES, first_round
 from pale_heron.core.nmea import explain
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.nmea.sentences import LAYOUTS
@@ -205,3 +205,22 @@ def test_the_end_of_a_stream_leaves_what_was_waiting(name: str) -> None:
     assert [(frame.data, frame.status) for frame in left] == [(GGA[:20], Status.PARTIAL)]
     assert lane.feed(chunk(GGA[20:] + GGA, BEGIN + 1))[-1].data == GGA, "what comes after is not joined to it"
     assert lane.snapshot(BEGIN + 1).line.damaged == 0
+
+
+@pytest.mark.parametrize(
+    ("seconds", "together"),
+    [
+        ([], 0),
+        ([5], 1),
+        ([1, 1, 1], 1),
+        ([0, 1, 2, 3], 1),
+        ([0, 1, 2, 6, 7], 1),
+        ([0, 4, 5, 6], 1),
+        ([0, 0, 0, 1, 1, 1], 3),
+        ([0, 0.05, 1, 1.05, 2, 2.05], 2),
+        ([0, 0.05, 1, 1.05, 9, 9.05, 10, 10.05], 2),
+        ([0, 0.07, 0.14, 0.21, 1, 1.07, 1.14, 1.21, 2, 2.07], 4),
+    ],
+)
+def test_how_many_of_a_type_come_together(seconds: list[float], together: int) -> None:
+    assert first_round([round(each * SECOND) for each in seconds]) == together

@@ -28,6 +28,7 @@ COMMANDS: Final = {
     "trial": "trial",
     "answer": "answer",
     "link": "link",
+    "clock": "clock",
     "sim": "sim",
     "completion": "completion",
 }

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from pale_heron.core.clock.lag import LagSnapshot, LagTracker
 from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
@@ -59,6 +60,7 @@ class LaneSnapshot:
     """None where the driver counts none."""
     tried: tuple[BaudResult, ...]
     """What each rate gave when rates were tried last."""
+    lag: LagSnapshot
     asked_only: bool
     """It speaks when it is spoken to, as far as was seen: its silence is no fault."""
     settings_error: str
@@ -108,6 +110,7 @@ class Lane:
         self._checksums_seen = False
         self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
         self._open_error = self._hint = ""
+        self._lag = LagTracker()
         self._listening: tuple[str, ...] = ()
         self._client = ""
         self._opened: int | None = None
@@ -260,6 +263,7 @@ class Lane:
             line=line,
             dialogue=dialogue,
             fix=fix,
+            lag=self._lag.snapshot(now),
             secrets=self.streams.secrets,
             asked_only=asked_only,
             steps=steps(
@@ -270,7 +274,7 @@ class Lane:
         )
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
-        line, fix, dialogue = self._line.feed, self._fix.feed, self._dialogue.feed
+        line, fix, dialogue, lag = self._line.feed, self._fix.feed, self._dialogue.feed, self._lag.feed
         for frame in frames:
             line(frame)
             if frame.direction is OUT or frame.kind is TEXT:
@@ -284,12 +288,11 @@ class Lane:
                 dialogue(frame)
                 if frame.type[0] != "P":
                     self._hear_start(frame)
-            if frame.status is OK:
-                self._checksums_seen = True
+            # The checksum is optional in NMEA 0183 2.x: it is not asked of a device that never sent one.
+            if frame.status is OK or (frame.status is NO_CHECKSUM and not self._checksums_seen):
+                self._checksums_seen = self._checksums_seen or frame.status is OK
                 fix(frame)
-            elif frame.status is NO_CHECKSUM and not self._checksums_seen:
-                # The checksum is optional in NMEA 0183 2.x: it is not asked of a device that never sent one.
-                fix(frame)
+                lag(frame, self._byte_ns)
         return frames
 
     def _hear_start(self, frame: Frame) -> None:

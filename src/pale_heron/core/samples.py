@@ -28,6 +28,7 @@ class Times(NamedTuple):
 
     samples: int
     least: float
+    p5: float
     median: float
     p95: float
     most: float
@@ -65,7 +66,8 @@ class Sample:
             return None
         ordered = sorted(self._kept)
         p95 = quantile(ordered, 0.95)
-        return Times(self.count, self._least, quantile(ordered, 0.5), p95, self._largest, histogram(ordered, p95))
+        p5, median = quantile(ordered, 0.05), quantile(ordered, 0.5)
+        return Times(self.count, self._least, p5, median, p95, self._largest, histogram(ordered, p95))
 
 
 def histogram(ordered: Sequence[float], p95: float) -> Histogram:

@@ -20,6 +20,7 @@ TERMINALS: Final[bool] = here.TERMINALS
 driver_counters = here.driver_counters
 error_number = here.error_number
 group_to_join = here.group_to_join
+host_clock = here.host_clock
 is_ours = here.is_ours
 is_running = here.is_running
 lower_priority = here.lower_priority

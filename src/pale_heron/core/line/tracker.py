@@ -384,10 +384,12 @@ def first_round(times: Sequence[int]) -> int:
     A rate counts from the last of them to the last of all, else each round would count one sentence too many.
     """
     gaps = [later - before for before, later in pairwise(times)]
-    longest = max(gaps, default=0)
-    if longest <= 0:
+    ordered = sorted(gaps, reverse=True)
+    # A single long gap before others that are no mere fraction of it is a pause of the device, and no interval.
+    usual = next((gap for gap, after in pairwise([*ordered, 0]) if not 0 < 2 * after < gap <= 20 * after), 0)
+    if usual <= 0:
         return min(1, len(times))
-    return 1 + next(place for place, gap in enumerate(gaps) if 2 * gap >= longest)
+    return 1 + next(place for place, gap in enumerate(gaps) if 2 * gap >= usual)
 
 
 def _mean(values: tuple[int, ...]) -> float | None:

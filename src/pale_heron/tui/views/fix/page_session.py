@@ -27,7 +27,8 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: 
     left = [*_under_way(snapshot, fix, left_width), BLANK, *_by_mode(fix, left_width)]
     if width < NARROW:
         # One below the other: what does not fit is reached by scrolling, and no figure is cut.
-        return [*head, BLANK, *left, BLANK, *_outages(snapshot, fix, room, width)]
+        rows = [*_under_way(snapshot, fix, width), *_by_mode(fix, width), *_outages(snapshot, fix, room, width)]
+        return [*head, BLANK, *rows]
     right = _outages(snapshot, fix, room - len(head) - 3, width - left_width - 3)
     return [*head, BLANK, *beside([(left, left_width), (right, width - left_width - 3)], gap=3)]
 
