@@ -189,7 +189,7 @@ def _run_post(
     """A board, or the receiver and the radios of a walk; prints what is to be opened, one a line."""
     from pale_heron.sim.label import Label
     from pale_heron.sim.range_walk import RangeWalkPost
-    from pale_heron.sim.run import ActorPost, run_stages
+    from pale_heron.sim.run import ActorPost, run_stages, wait_for_second
     from pale_heron.sim.vane import Vane
 
     end_on_signals()
@@ -203,7 +203,7 @@ def _run_post(
             link.with_name(f"{link.name}-{end}") if link else _free_link(f"walk-{end}")
             for end in ("curlew", "hide", "buoy")
         ]
-        walk = RangeWalkPost(rate, ends, seed, int(time.time()) + 1, over_tcp=over_tcp)
+        walk = RangeWalkPost(rate, ends, seed, wait_for_second(), over_tcp=over_tcp)
         post, terminals = walk, list(walk.terminals)
     for terminal in terminals:
         print(terminal.name, flush=True)

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from typing import Final
 
 from pale_heron.core.clock.ntp import (
-    LENGTH,
     PORT,
     NetworkServer,
     NetworkTime,
     NtpProblem,
+    OtherQuestion,
     best_of,
     question,
     read_answer,
@@ -78,8 +78,7 @@ def _once(family: int, address: tuple[object, ...], clock: StampClock) -> Networ
             came = clock.now()
             try:
                 return read_answer(answer, asked, left, came)
-            except NtpProblem:
-                # A late answer to a question of before is no answer to this one.
-                if len(answer) >= LENGTH and time.monotonic() < end and answer[24:32] != asked[40:48]:
-                    continue
-                raise
+            except OtherQuestion:
+                # A late answer to a question of before is passed over.
+                if time.monotonic() >= end:
+                    raise

@@ -34,6 +34,7 @@ from pale_heron.tui.views.table import VIEWS
 from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
+    from pale_heron.tui.widgets.clock_view import ClockView
     from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
@@ -103,6 +104,7 @@ class PaleHeron(FullScreen[None]):
         self._fix: FixView | None = None
         self._module: ModuleView | None = None
         self._link: LinkView | None = None
+        self._clock: ClockView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
@@ -196,12 +198,14 @@ class PaleHeron(FullScreen[None]):
         room = (canvas.size.width or self.size.width - shell.RAIL_WIDTH - 1) - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
 
-    def _view_of(self, name: str) -> "FixView | LinkView | ModuleView | TrafficView":
+    def _view_of(self, name: str) -> "ClockView | FixView | LinkView | ModuleView | TrafficView":
         """A view that is a widget of its own."""
         if name == "traffic":
             return self.traffic
         if name == "fix":
             return self.fix
+        if name == "clock":
+            return self.clock
         return self.module if name == "module" else self.link
 
     def _added(self, view: ViewWidget) -> ViewWidget:
@@ -232,6 +236,15 @@ class PaleHeron(FullScreen[None]):
 
             self._fix = self._added(FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment))
         return self._fix
+
+    @property
+    def clock(self) -> "ClockView":
+        """The view of time."""
+        if self._clock is None:
+            from pale_heron.tui.widgets.clock_view import ClockView
+
+            self._clock = self._added(ClockView(lambda: self._snapshot))
+        return self._clock
 
     @property
     def module(self) -> "ModuleView":

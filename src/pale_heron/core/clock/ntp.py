@@ -38,6 +38,10 @@ class NtpProblem(Exception):
     """An answer that tells no time; says why."""
 
 
+class OtherQuestion(NtpProblem):
+    """It belongs to a question of before, or to nobody's."""
+
+
 class NetworkTime(NamedTuple):
     """One answer. `offset_ns` is how far the server is ahead of this computer, `delay_ns` the way there and back."""
 
@@ -97,7 +101,7 @@ def read_answer(answer: bytes, asked: bytes, left: int, came: int) -> NetworkTim
     if mode != SERVER:
         raise NtpProblem(f"what came is no answer of a server (mode {mode})")
     if origin != _PACKET.unpack(asked)[-1]:
-        raise NtpProblem("what came answers another question")
+        raise OtherQuestion("what came answers another question")
     code = _code(stratum, reference)
     if stratum == 0:
         raise NtpProblem(f"{KISSES.get(code, 'the server tells no time')} ({code or 'no code'})")

@@ -71,7 +71,7 @@ def apart_words(seconds: int) -> str:
     from_quarter = (abs(seconds) + 2) % QUARTER_HOUR_S
     if abs(seconds) + 2 >= QUARTER_HOUR_S and from_quarter <= 4:
         return f"{told}: whole quarters of an hour, as of a time zone that was applied twice, or not at all"
-    return f"{told}: one of the two clocks is wrong, or the receiver has no time yet and counts from a default"
+    return f"{told}: a clock is wrong, the receiver counts from a default, or its sentences wait for a full line"
 
 
 def other_rates(burst: BurstLag) -> tuple[tuple[int, float, float], ...]:

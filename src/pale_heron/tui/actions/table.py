@@ -61,7 +61,7 @@ _SHOWN: Final = {
     "colon": ":",
 }
 _MODULE = ("module",)
-_OTHERS = ("line", "traffic", "fix")
+_OTHERS = ("line", "traffic", "fix", "clock")
 
 
 def _traffic(

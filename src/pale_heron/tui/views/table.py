@@ -17,6 +17,7 @@ VIEWS: Final[Mapping[str, View]] = {
     "line": View("1", "Line", "Is anything arriving, and is it legible?"),
     "traffic": View("2", "Traffic", "What is being said, by whom, when?"),
     "fix": View("3", "Fix", "Where are we, and how sure?"),
+    "clock": View("4", "Clock", "What time is it, and how late does it reach us?"),
     "module": View("5", "Module", "Does the module obey, and is it set as intended?"),
     "link": View("6", "Link", "Does the link deliver, undamaged, how fast, how far?"),
 }

@@ -1,0 +1,1 @@
+"""The painters of Clock."""
