@@ -168,3 +168,25 @@ def test_what_a_throughput_cannot_be(name: str) -> None:
 def test_what_is_for_throughput_alone_is_refused_elsewhere() -> None:
     done = run("trial", "delivery", "/dev/x", "/dev/y", "--for", "3s")
     assert done.returncode == 2 and "It is for throughput and sentences" in done.stderr
+
+
+def test_clock_of_a_capture(tmp_path: Path) -> None:
+    """What was told at nine comes 18.25 s later by this clock: the lag as it is, and the leap seconds in words."""
+    capture = tmp_path / "clock.pcapng"
+    writer = CaptureWriter(capture)
+    writer.add_lane("curlew", "/dev/curlew", None)
+    for second in range(40):
+        data = sealed(f"GNGLL,4607.03800,S,06718.40000,W,0900{second:02d}.00,A,A")
+        writer.chunk(Chunk("curlew", IN, (9 * 3600 + second + 18) * SECOND + SECOND // 4, data))
+    writer.close()
+    status, found = told("clock", str(capture), "--json")
+    (lane,) = found["lanes"]
+    assert (status, lane["sentences"][0]["lag_ms"]["median"], found["offset_to_give"]) == (0, 18250.0, None)
+    assert set(found) == {"begin", "end", "lanes", "pulses", "network", "host", "offset_to_give"}
+    words = run("clock", str(capture)).stdout
+    assert "250.0" in words and "leap seconds" in words and "No sentence comes steadily enough" in words
+    assert run("clock").returncode == 2 and "--ntp" in run("clock").stderr
+    assert "is no server" in run("clock", "--ntp", "x:0").stderr
+    raw = tmp_path / "log.nmea"
+    raw.write_bytes(sealed("GNGLL,4607.03800,S,06718.40000,W,090000.00,A,A"))
+    assert "nobody knows when its bytes came" in run("clock", str(raw)).stderr

@@ -83,7 +83,7 @@ class LagSnapshot(NamedTuple):
 EMPTY: Final = LagSnapshot((), None, None, 0)
 
 
-class _TypeTotals:
+class _LagTotals:
     """One type; its history stays bounded."""
 
     def __init__(self) -> None:
@@ -114,7 +114,7 @@ class LagTracker:
         self._begin_again()
 
     def _begin_again(self) -> None:
-        self._types: dict[str, _TypeTotals] = {}
+        self._types: dict[str, _LagTotals] = {}
         self._since: int | None = None
         self._told: int | None = None
         self._interval = 0
@@ -155,7 +155,7 @@ class LagTracker:
         if totals is None:
             if len(self._types) >= MOST_TYPES:
                 return
-            totals = self._types[kind] = _TypeTotals()
+            totals = self._types[kind] = _LagTotals()
         elif abs(lag - totals.last) > STEP_NS:
             totals.astray += 1
             if totals.astray < STAYS:
