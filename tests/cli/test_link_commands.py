@@ -190,3 +190,24 @@ def test_clock_of_a_capture(tmp_path: Path) -> None:
     raw = tmp_path / "log.nmea"
     raw.write_bytes(sealed("GNGLL,4607.03800,S,06718.40000,W,090000.00,A,A"))
     assert "nobody knows when its bytes came" in run("clock", str(raw)).stderr
+
+
+def test_printed_pulses_of_a_capture(tmp_path: Path) -> None:
+    capture = tmp_path / "board.pcapng"
+    writer = CaptureWriter(capture)
+    writer.add_lane("board", "/dev/board", None)
+    for second in range(60):
+        if second not in (20, 21):
+            own = 1_000_000 * second + 30 * second
+            writer.chunk(Chunk("board", IN, second * SECOND + 5_000_000, b"tick %d us\r\n" % own))
+    writer.close()
+    status, found = told("clock", str(capture), "--pulse", "printed:board", "--json")
+    (pulse,) = found["pulses"]
+    assert (status, pulse["source"], pulse["count"], pulse["missed"]) == (0, "printed:board", 58, 2)
+    assert (pulse["intervals"], pulse["drift_ppm"], pulse["own_drift_ppm"]) == (55, 0.0, 30.0)
+    assert pulse["host_offset_ns"]["median"] == 5_000_000
+    words = run("clock", str(capture), "--pulse", "printed:board:tick (?P<us>[0-9]+)").stdout
+    assert "58 pulses, 2 missed, 0 doubled" in words and "30.000 ± 0.000 ppm fast" in words
+    assert "did you mean 'board'" in run("clock", str(capture), "--pulse", "printed:bord").stderr
+    for wrong in ("pps:/dev/pps0", "printed:", "printed:board:("):
+        assert run("clock", str(capture), "--pulse", wrong).returncode == 2

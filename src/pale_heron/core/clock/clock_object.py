@@ -7,6 +7,8 @@ from pale_heron.core.clock.host import HostClock, host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, apart_words, offset_to_give, other_rates, whole_seconds
+from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.counted import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label
@@ -23,6 +25,7 @@ class ClockPicture(NamedTuple):
     network: tuple[NetworkServer, ...] = ()
     host: HostClock | None = None
     zone: str = ""
+    pulses: tuple[PulseSnapshot, ...] = ()
 
     @property
     def offset(self) -> OffsetToGive | None:
@@ -40,7 +43,7 @@ def clock_object(picture: ClockPicture) -> dict[str, Any]:
             for lane, lags in picture.lanes
             if lags.types
         ],
-        "pulses": [],
+        "pulses": [_pulse(each) for each in picture.pulses],
         "network": [_server(each) for each in picture.network],
         "host": {
             "synchronised": None if host is None else host.synchronised,
@@ -68,6 +71,35 @@ def _offset(offset: OffsetToGive) -> dict[str, Any]:
         "seconds": round(offset.seconds, 4),
         "spread_ms": round(MS * offset.spread_s, 3),
         "samples": offset.samples,
+    }
+
+
+def _pulse(each: PulseSnapshot) -> dict[str, Any]:
+    interval, offset = each.interval, each.host_offset
+    return {
+        "source": each.source,
+        "count": each.pulses,
+        "missed": each.missed,
+        "doubled": each.doubled,
+        "intervals": each.intervals,
+        "interval_s": None
+        if interval is None
+        else {
+            "min": round(interval.least, 9),
+            "mean": round(interval.mean, 9),
+            "max": round(interval.most, 9),
+            "deviation": round(interval.deviation, 9),
+        },
+        "host_offset_ns": None
+        if offset is None
+        else {
+            "min": round(offset.least),
+            "median": round(offset.median),
+            "max": round(offset.most),
+            "deviation": round(offset.deviation),
+        },
+        "drift_ppm": None if each.drift is None else round(each.drift.ppm, 3),
+        "own_drift_ppm": None if each.own is None else round(each.own.ppm, 3),
     }
 
 
@@ -108,6 +140,8 @@ def clock_lines(picture: ClockPicture) -> list[str]:
             )
             at = ", ".join(f"{rate}: {MS * (end - apart):.0f} ms" for rate, end, _ in other_rates(burst))
             rows.append(f"  the last would come, by line rate: {at}")
+    for each in picture.pulses:
+        rows += ["", *pulse_lines(each)]
     rows += [""] if picture.network else []
     rows += [server_words(each) for each in picture.network]
     rows += ["", f"{host_words(picture.host).capitalize()}."]
@@ -143,6 +177,33 @@ def offset_words(offset: OffsetToGive | None) -> str:
         f"Give {offset.seconds:.4f} s: {offset.type} of {safe_label(offset.lane)} comes {MS * offset.seconds:.1f} ms "
         f"after its second, nine of ten within {MS * offset.spread_s:.1f} ms ({offset.samples} samples{holds})."
     )
+
+
+def pulse_lines(each: PulseSnapshot) -> list[str]:
+    """What is known of one source of pulses."""
+    name = safe_label(each.source)
+    if not each.pulses:
+        return [f"{name}: no pulse came"]
+    rows = [f"{name}: {several(each.pulses, 'pulse')}, {each.missed} missed, {each.doubled} doubled"]
+    if each.interval is not None:
+        found = each.interval
+        rows.append(
+            f"  {several(each.intervals, 'interval')}: mean {found.mean:.9f} s, "
+            f"{found.least:.6f} to {found.most:.6f} s, deviation {duration(found.deviation)}"
+        )
+    for drift, clock in ((each.drift, "this computer's clock"), (each.own, "the counter that it prints")):
+        if drift is not None:
+            runs = "fast" if drift.ppm > 0 else "slow"
+            rows.append(f"  {clock} runs {abs(drift.ppm):.3f} ± {drift.error_ppm:.3f} ppm {runs} against it")
+    return rows
+
+
+def duration(seconds: float) -> str:
+    """In the unit that suits its size."""
+    for scale, unit in ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs")):
+        if seconds >= scale:
+            return f"{seconds / scale:.3g} {unit}"
+    return f"{seconds * 1e9:.0f} ns"
 
 
 def server_words(each: NetworkServer) -> str:
