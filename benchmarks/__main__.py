@@ -3,6 +3,7 @@
 import sys
 
 from benchmarks import (
+    clock,
     day,
     decode,
     exchanges,
@@ -34,6 +35,7 @@ ALL = {
     "lanes": lanes.run,
     "link": link.run,
     "live": live.run,
+    "clock": clock.run,
 }
 
 

@@ -3,19 +3,21 @@
 import contextlib
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
-from pale_heron.bench.operations.trial import Trial
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
-from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
+
+if TYPE_CHECKING:
+    from pale_heron.core.link.description import TrialDescription
 
 
 @click.command("watch")
@@ -46,7 +48,7 @@ def show(
     record: bool,
     view: str = "line",
     bench_file: Path | None = None,
-    trial: TrialDescription | None = None,
+    trial: "TrialDescription | None" = None,
 ) -> None:
     """Open the lanes, show them until the user has had enough, and say where the record lies.
 
@@ -62,6 +64,9 @@ def show(
         with contextlib.suppress(KeyboardInterrupt):
             session.start()
             if trial is not None:
+                # Slow to load, and asked for by few.
+                from pale_heron.bench.operations.trial import Trial
+
                 session.operations.begin(Trial(session, trial))
             app.run()
     finally:

@@ -1,7 +1,6 @@
 """Linux, and macOS as far as it has the same calls."""
 
 import contextlib
-import ctypes
 import errno
 import fcntl
 import grp
@@ -9,17 +8,13 @@ import os
 import pwd
 import signal
 import struct
-import sys
 import termios
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, ClassVar, Final
+from typing import Any, Final
 
 DRIVER_ERRORS: Final[tuple[type[Exception], ...]] = (termios.error,)
 """What a driver may raise beside OSError."""
-
-UNSYNCHRONISED: Final = 0x40
-"""In the status of the kernel's clock (STA_UNSYNC)."""
 
 END_SIGNALS: Final = (signal.SIGTERM, signal.SIGHUP)
 """A wish that the program ends: asked to, or its terminal is gone."""
@@ -54,31 +49,15 @@ def driver_counters(file: int) -> tuple[int, int, int, int, int] | None:
     return framing, overrun, parity, breaks, buffer
 
 
-class _Timex(ctypes.Structure):
-    """What ntp_adjtime fills in (RFC 1589; adjtimex(2) of Linux)."""
-
-    _fields_: ClassVar = [
-        ("modes", ctypes.c_uint),
-        *((name, ctypes.c_long) for name in ("offset", "freq", "maxerror", "esterror")),
-        ("status", ctypes.c_int),
-        *((name, ctypes.c_long) for name in ("constant", "precision", "tolerance", "sec", "usec", "tick")),
-        ("rest", ctypes.c_long * 24),
-    ]
-
-
 def host_clock() -> tuple[bool, float, float, float] | None:
     """Whether the clock is synchronised, its estimated and maximum error in seconds, its correction in ppm.
 
     None where the kernel does not say.
     """
-    state = _Timex()
-    try:
-        given = ctypes.CDLL(None, use_errno=True).ntp_adjtime(ctypes.byref(state))
-    except (OSError, AttributeError):
-        return None
-    if given < 0 or not sys.platform.startswith("linux"):
-        return None
-    return not state.status & UNSYNCHRONISED, state.esterror / 1e6, state.maxerror / 1e6, state.freq / 65536
+    # Asked for by those alone who look at clocks: what reaches into the kernel is slow to load.
+    from pale_heron.system.kernel_clock import kernel_clock
+
+    return kernel_clock()
 
 
 def group_to_join(device: str) -> str:
