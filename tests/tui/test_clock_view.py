@@ -1,7 +1,7 @@
 """What Clock says: held against lags that are known."""
 
 import pytest
-from tests.core.test_lag import MIDNIGHT, MS, said
+from tests.core.test_lag import MS, said
 from tests.painted import opened, snapshot
 from tests.streams import BEGIN, fed
 from tests.streams import said as epochs
@@ -27,7 +27,7 @@ def lags(lag_ms: int, rounds: int = 60) -> LagSnapshot:
     tracker = LagTracker()
     for second in range(rounds):
         said(tracker, 32_400 * SECOND + second * SECOND, {"GNRMC": lag_ms * MS, "GNGGA": (lag_ms + 80) * MS})
-    return tracker.snapshot(MIDNIGHT + 40_000 * SECOND)
+    return tracker.snapshot()
 
 
 def pictured(found: LagSnapshot, host: HostClock | None = RIGHT) -> ClockPicture:

@@ -263,7 +263,7 @@ class Lane:
             line=line,
             dialogue=dialogue,
             fix=fix,
-            lag=self._lag.snapshot(now),
+            lag=self._lag.snapshot(),
             secrets=self.streams.secrets,
             asked_only=asked_only,
             steps=steps(

@@ -55,6 +55,13 @@ class Sample:
         self.count += 1
         self._least, self._largest = min(self._least, value), max(self._largest, value)
 
+    def copied(self) -> "Sample":
+        """One that does not change with this."""
+        other = Sample(self._most)
+        other._every, other.count, other._kept = self._every, self.count, self._kept[:]
+        other._least, other._largest = self._least, self._largest
+        return other
+
     @property
     def values(self) -> Sequence[float]:
         """Those that are kept."""

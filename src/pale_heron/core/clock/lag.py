@@ -5,6 +5,8 @@ compared, turned to within half a day: that the date is another one is for other
 """
 
 from collections import deque
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
@@ -27,18 +29,14 @@ LEAST_QUIET_NS: Final = 20_000_000
 BUCKET_NS: Final = 10 * SECOND
 BUCKETS: Final = 360
 LAG_HOUR_NS: Final = 3600 * SECOND
-ANEW_NS: Final = SECOND
-"""Figures are made afresh no oftener."""
 
 
 class LagPoint(NamedTuple):
-    """Ten seconds of lags: when they began, how many, their mean, least and most, in seconds."""
+    """Ten seconds of lags: when they began, how many, and their mean in seconds."""
 
     time: int
     samples: int
     mean: float
-    least: float
-    most: float
 
 
 class TypeLag(NamedTuple):
@@ -71,38 +69,72 @@ class BurstLag(NamedTuple):
     interval_s: float
 
 
-class LagSnapshot(NamedTuple):
-    """What a lane says of time. `steps` is how often a clock was set; figures count `since` the last of them."""
+@dataclass(frozen=True)
+class LagSnapshot:
+    """What a lane says of time. `steps` is how often a clock was set; figures count `since` the last of them.
 
-    types: tuple[TypeLag, ...]
-    burst: BurstLag | None
-    since: int | None
-    steps: int
+    It holds what was counted; percentiles take a moment, and are made where somebody looks at them.
+    """
+
+    counted: tuple[tuple[str, Sample, tuple[LagPoint, ...]], ...] = ()
+    rounds: tuple[Sample, Sample, Sample] | None = None
+    """When rounds began and ended, seconds after the told time, and their bytes."""
+    interval_s: float = 0.0
+    since: int | None = None
+    steps: int = 0
+
+    @cached_property
+    def types(self) -> tuple[TypeLag, ...]:
+        """Of each type, in the order in which they come."""
+        found = ((name, sample.times(), points) for name, sample, points in self.counted)
+        types = [TypeLag(name, times, points) for name, times, points in found if times is not None]
+        return tuple(sorted(types, key=lambda each: each.lag.median))
+
+    @cached_property
+    def burst(self) -> BurstLag | None:
+        """A round as a whole; None while there is none."""
+        if self.rounds is None or not self.interval_s:
+            return None
+        begin, end, size = (each.times() for each in self.rounds)
+        if begin is None or end is None or size is None:
+            return None
+        return BurstLag(begin, end, size.median, self.interval_s)
 
 
-EMPTY: Final = LagSnapshot((), None, None, 0)
+EMPTY: Final = LagSnapshot()
 
 
 class _LagTotals:
     """One type; its history stays bounded."""
 
+    __slots__ = ("_bucket", "_count", "_points", "_sum", "astray", "last", "sample")
+
     def __init__(self) -> None:
         self.sample = Sample(KEPT)
         self.last = 0
         self.astray = 0
-        self.points: deque[LagPoint] = deque(maxlen=BUCKETS)
+        self._points: deque[LagPoint] = deque(maxlen=BUCKETS - 1)
+        self._bucket = self._count = self._sum = 0
 
     def add(self, lag_ns: int, arrived: int) -> None:
-        lag = lag_ns / SECOND
-        self.last, self.astray = lag_ns, 0
-        self.sample.add(lag)
-        bucket = arrived - arrived % BUCKET_NS
-        if self.points and self.points[-1].time == bucket:
-            _, count, mean, least, most = self.points[-1]
-            mean += (lag - mean) / (count + 1)
-            self.points[-1] = LagPoint(bucket, count + 1, mean, min(least, lag), max(most, lag))
-        else:
-            self.points.append(LagPoint(bucket, 1, lag, lag, lag))
+        self.last = lag_ns
+        self.sample.add(lag_ns / SECOND)
+        bucket = arrived // BUCKET_NS
+        if bucket != self._bucket:
+            if self._count:
+                self._points.append(self._open)
+            self._bucket, self._count, self._sum = bucket, 0, 0
+        self._count += 1
+        self._sum += lag_ns
+
+    @property
+    def _open(self) -> LagPoint:
+        return LagPoint(self._bucket * BUCKET_NS, self._count, self._sum / self._count / SECOND)
+
+    @property
+    def points(self) -> tuple[LagPoint, ...]:
+        """Its history, with the ten seconds under way."""
+        return (*self._points, self._open) if self._count else ()
 
 
 class LagTracker:
@@ -110,7 +142,8 @@ class LagTracker:
 
     def __init__(self) -> None:
         self._steps = 0
-        self._cached: tuple[int, LagSnapshot] | None = None
+        self._places: dict[str, int] = {}
+        """Where in a type of sentence the time stands; 0 for those without one."""
         self._begin_again()
 
     def _begin_again(self) -> None:
@@ -118,6 +151,8 @@ class LagTracker:
         self._since: int | None = None
         self._told: int | None = None
         self._interval = 0
+        self._gap = LEAST_QUIET_NS
+        self._quiet_from = 0
         self._first: int | None = None
         """When the round under way began."""
         self._whole = False
@@ -128,35 +163,40 @@ class LagTracker:
 
     def feed(self, frame: Frame, byte_ns: int) -> None:
         """One sentence; a byte takes `byte_ns` on its line, 0 where that is not known."""
-        arrived = frame.time
+        # This runs for every sentence: most tell no time, and pass quickly.
+        arrived, data, kind = frame.time, frame.data, frame.type
         if arrived is None:
             return
-        if arrived - self._end > max(LEAST_QUIET_NS, QUIET_SHARE * self._interval) or self._first is None:
+        if arrived > self._quiet_from or self._first is None:
             self._end_round()
             self._first, self._whole = arrived, self._interval > 0
-        self._last = arrived
-        self._end = arrived + len(frame.data) * byte_ns
-        self._bytes += len(frame.data)
-        place = TIME_FIELD.get(frame.type[-3:])
+        size = len(data)
+        self._last, self._end = arrived, arrived + size * byte_ns
+        self._quiet_from = self._end + self._gap
+        self._bytes += size
+        place = self._places.get(kind)
         if place is None:
-            return
-        fields = frame.data.split(b",", place + 1)
-        told = time_of_day(fields[place]) if len(fields) > place + 1 else None
-        if told is not None:
-            self._take(frame.type, told, arrived)
+            place = self._places[kind] = TIME_FIELD.get(kind[-3:], 0)
+        if place:
+            fields = data.split(b",", place + 1)
+            told = time_of_day(fields[place]) if len(fields) > place + 1 else None
+            if told is not None:
+                self._take(kind, told, arrived)
 
     def _take(self, kind: str, told: int, arrived: int) -> None:
         if told != self._told:
             if self._told is not None:
                 self._interval = (told - self._told) % DAY
+                self._gap = max(LEAST_QUIET_NS, int(QUIET_SHARE * self._interval))
+                self._quiet_from = self._end + self._gap
             self._told = told
-        lag = _turn(arrived % DAY - told)
+        lag = (arrived - told + DAY // 2) % DAY - DAY // 2
         totals = self._types.get(kind)
         if totals is None:
             if len(self._types) >= MOST_TYPES:
                 return
             totals = self._types[kind] = _LagTotals()
-        elif abs(lag - totals.last) > STEP_NS:
+        elif not -STEP_NS <= lag - totals.last <= STEP_NS:
             totals.astray += 1
             if totals.astray < STAYS:
                 return
@@ -166,6 +206,7 @@ class LagTracker:
             return
         if self._since is None:
             self._since = arrived
+        totals.astray = 0
         totals.add(lag, arrived)
 
     def _end_round(self) -> None:
@@ -179,27 +220,17 @@ class LagTracker:
                 self._sizes.add(float(self._bytes))
         self._bytes = 0
 
-    def snapshot(self, now: int | None) -> LagSnapshot:
-        """How it stands; made afresh once a second, since percentiles take a moment."""
-        moment = self._last if now is None else now
-        if self._cached is not None and 0 <= moment - self._cached[0] < ANEW_NS:
-            return self._cached[1]
-        found = self._figures()
-        self._cached = moment, found
-        return found
-
-    def _figures(self) -> LagSnapshot:
-        types = []
-        for name, totals in self._types.items():
-            times = totals.sample.times()
-            if times is not None:
-                types.append(TypeLag(name, times, tuple(totals.points)))
-        begin, end, size = self._begins.times(), self._ends.times(), self._sizes.times()
-        burst = None
-        if begin is not None and end is not None and size is not None and self._interval:
-            burst = BurstLag(begin, end, size.median, self._interval / SECOND)
-        types.sort(key=lambda each: each.lag.median)
-        return LagSnapshot(tuple(types), burst, self._since, self._steps)
+    def snapshot(self) -> LagSnapshot:
+        """How it stands."""
+        if not self._types:
+            return EMPTY
+        return LagSnapshot(
+            counted=tuple((name, each.sample.copied(), each.points) for name, each in self._types.items()),
+            rounds=(self._begins.copied(), self._ends.copied(), self._sizes.copied()),
+            interval_s=self._interval / SECOND,
+            since=self._since,
+            steps=self._steps,
+        )
 
 
 def _turn(difference: int) -> int:
