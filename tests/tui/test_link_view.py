@@ -20,6 +20,7 @@ from pale_heron.core.link.verdict import verdict
 from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.launch import Device
+from pale_heron.tui.actions.trial_questions import warning_of
 from pale_heron.tui.painting.paint import cells, plain
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.views.link import link
@@ -229,3 +230,23 @@ async def test_a_trial_is_begun_and_given_up_by_keys(tmp_path: Path) -> None:
     finally:
         session.stop()
         device.stop()
+
+
+@pytest.mark.parametrize(
+    ("dialect", "sent", "answer", "words"),
+    [
+        ("plover", b"AT\r", b"\r\nOK\r\n", "takes probes for commands"),
+        ("bittern", b"AT\r", b"\r\nOK\r\n", ""),
+        ("plover", b"ATD+99905550142\r", b"\r\nCONNECT 9600\r\n", "may cost money"),
+        ("plover", b"ATO\r", b"\r\nCONNECT 9600\r\n", ""),
+    ],
+)
+def test_what_is_at_stake_is_asked_before_a_trial(dialect: str, sent: bytes, answer: bytes, words: str) -> None:
+    model = Model()
+    model.add("plover", LineSettings(9600, ending_out="cr"))
+    model.feed(Event(0, "plover", "dialect", {"name": dialect}))
+    model.feed(Chunk("plover", OUT, SECOND, sent), Chunk("plover", IN, SECOND + MS, sent + answer))
+    model.tick(5 * SECOND)
+    warning = warning_of(model.module_of("plover"), "plover")
+    assert words in warning and bool(words) is bool(warning)
+    assert warning_of(None, "plover") == ""

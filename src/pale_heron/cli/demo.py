@@ -29,7 +29,7 @@ class DemoReceiver(NamedTuple):
 TROUBLES = "troubles"
 MODULES = "modules"
 BRIDGE = "throughput"
-BRIDGE_RATE: Final = 230_400
+BRIDGE_RATE: Final = 2_000_000
 SCENES: Final = {
     "saltmarsh": (DemoReceiver("curlew", "buoy 7", "saltmarsh"),),
     "open-sky": (DemoReceiver("curlew", "buoy 7", "open-sky"),),

@@ -78,7 +78,7 @@ def short(longest: int, least: int = 1) -> Callable[[str], bool]:
     return lambda text: least <= len(text) <= longest and text.isascii() and text.isprintable()
 
 
-RATES: Final = (9600, 19200, 38400, 57600, 115200, 230400)
+RATES: Final = (9600, 19200, 38400, 57600, 115200, 230400, 2_000_000)
 LINE_KNOBS: Final = {
     "+IPR": Knob("rate", lambda text: text in map(str, RATES), f"({','.join(map(str, RATES))})", "9600"),
     "+IFC": Knob("flow", lambda text: text in ("0,0", "1,1", "2,2"), "(0,1,2),(0,1,2)", "0,0"),
