@@ -1,7 +1,7 @@
 """The entry line of Module: completes commands, checks their values, says what they mean, remembers them."""
 
-from collections.abc import Callable
-from typing import ClassVar
+from collections.abc import Callable, Mapping
+from typing import ClassVar, Final
 
 from rich.highlighter import Highlighter
 from rich.text import Text
@@ -20,6 +20,18 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import Line, cut, line
 
 MATCHES = 4
+EDITS: Final[Mapping[str, Callable[[Input], None]]] = {
+    "backspace": Input.action_delete_left,
+    "delete": Input.action_delete_right,
+    "left": Input.action_cursor_left,
+    "right": Input.action_cursor_right,
+    "home": Input.action_home,
+    "end": Input.action_end,
+    "ctrl+w": Input.action_delete_left_word,
+    "ctrl+u": Input.action_delete_left_all,
+    "ctrl+k": Input.action_delete_right_all,
+}
+"""Keys that change the line, or where one types in it."""
 
 
 class _Completions(Suggester):
@@ -92,11 +104,15 @@ class EntryLine(Input):
         self.problem = ""
 
     async def _on_key(self, event: events.Key) -> None:
-        """Take Enter here, in turn with the letters: as a binding it would come behind those that follow it."""
-        if event.key == "enter":
+        """Take Enter and what edits here, in turn with the letters: as bindings they come behind those that follow."""
+        edit = EDITS.get(event.key)
+        if event.key == "enter" or edit is not None:
             event.stop()
             event.prevent_default()
-            self._submit(self.value)
+            if edit is None:
+                self._submit(self.value)
+            else:
+                edit(self)
         else:
             await super()._on_key(event)
 
