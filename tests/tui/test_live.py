@@ -310,7 +310,8 @@ async def test_showing_only_what_is_wanted(device: Player, tmp_path: Path) -> No
         await bench.until(lambda: bench.list.chosen is not None)
         listing = bench.list.listing
         shown = {entry.type for at in range(listing.begin, listing.end) if (entry := listing.entry(at)) is not None}
-        assert len(shown) == 1
+        # A pause of a busy machine may cut a line in two, which are text then: a type that came later is not hidden.
+        assert len(shown - {"text"}) == 1
         await bench.press("f", "a", "home", "down", "down", "enter")
         await bench.type("vtg")
         await bench.press("escape")
