@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.streams import BEGIN, GGA, fed
+from tests.streams import BEGIN, GGA, fed, framed
 from tests.waiting import until_shown
 from textual.pilot import Pilot
 from textual.screen import Screen
@@ -17,7 +17,7 @@ from pale_heron import tui
 from pale_heron.bench.operations.baud_search import BaudSearchState
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
-from pale_heron.core.frames import Direction
+from pale_heron.core.frames import IN, Direction, Frame, Kind, Status
 from pale_heron.core.line.rates import CANDIDATES, BaudResult
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line
 from pale_heron.core.trouble import Trouble
@@ -173,6 +173,24 @@ async def test_lanes_directions_and_trouble_are_switched() -> None:
         await shown.says("is broken")
         await shown.type("gga")
         assert chosen[0].text == "gga"
+
+
+async def test_only_this_type_hides_those_too_that_come_later() -> None:
+    chosen = [Selection(hidden_types=frozenset({"text"}))]
+    panel = SelectionPanel(lambda: snapshot_of("curlew"), lambda: chosen[0], lambda new: chosen.__setitem__(0, new))
+    later = Frame("curlew", IN, BEGIN, 0, b"cut", Kind.TEXT, Status.PARTIAL, "", "text")
+    (gga,) = framed([GGA], BEGIN)
+    async with showing(panel) as shown:
+        await shown.press("down", "down", "down", "o")
+        await shown.says("now: only GNGGA")
+        assert chosen[0].matches(gga) and not chosen[0].matches(later)
+        await shown.press("space")
+        await shown.says("now: only no type")
+        assert not chosen[0].matches(gga)
+        await shown.press("down", "space")
+        await shown.says("now: only event")
+        await shown.press("a")
+        assert chosen[0].shows_all
 
 
 class FakeFinder:

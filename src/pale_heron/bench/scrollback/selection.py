@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pale_heron.core.frames import Direction, Event, Frame
 from pale_heron.core.order import Entry
@@ -73,6 +73,8 @@ class Selection:
 
     hidden_lanes: frozenset[str] = frozenset()
     hidden_types: frozenset[str] = frozenset()
+    only_types: frozenset[str] | None = None
+    """Where given, no other type is shown, also none that comes later."""
     direction: Direction | None = None
     trouble_only: bool = False
     text: str = ""
@@ -85,9 +87,19 @@ class Selection:
     def shows_all(self) -> bool:
         return self == Selection()
 
+    def shows_type(self, kind: str) -> bool:
+        """Whether lines of a type are shown, as far as that hangs on their type."""
+        return kind not in self.hidden_types if self.only_types is None else kind in self.only_types
+
+    def switched(self, kind: str) -> "Selection":
+        """The same with a type shown that was not, or not shown that was."""
+        if self.only_types is None:
+            return replace(self, hidden_types=self.hidden_types ^ {kind})
+        return replace(self, only_types=self.only_types ^ {kind})
+
     def matches(self, entry: Entry) -> bool:
         """Whether a line is shown."""
-        if entry.lane in self.hidden_lanes or type_of(entry) in self.hidden_types:
+        if entry.lane in self.hidden_lanes or not self.shows_type(type_of(entry)):
             return False
         if self.direction is not None and isinstance(entry, Frame) and entry.direction is not self.direction:
             return False
@@ -104,7 +116,9 @@ class Selection:
             parts.append("received only" if self.direction is Direction.IN else "sent only")
         if self.hidden_lanes:
             parts.append(f"without {', '.join(sorted(self.hidden_lanes))}")
-        if self.hidden_types:
+        if self.only_types is not None:
+            parts.append(f"only {', '.join(sorted(self.only_types)) or 'no type'}")
+        elif self.hidden_types:
             parts.append(f"{len(self.hidden_types)} types hidden")
         if self.text:
             parts.append(f"with {self.text!r}")

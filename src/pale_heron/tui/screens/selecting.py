@@ -23,6 +23,8 @@ class SelectionRow(NamedTuple):
     words: Line
     changed: Selection | None
     head: str = ""
+    type: str = ""
+    """The type that it is about, where it is one."""
 
 
 class SelectionPanel(Panel[None]):
@@ -71,11 +73,9 @@ class SelectionPanel(Panel[None]):
             words = _switch(safe_label(lane.name), lane.name not in now.hidden_lanes, "")
             rows.append(SelectionRow(words, replace(now, hidden_lanes=hidden), "" if index else "LANES"))
         for index, (kind, count) in enumerate(self._types()):
-            hidden = now.hidden_types ^ {kind}
-            words = _switch(safe_label(kind), kind not in now.hidden_types, figures.count(count) if count else "")
-            rows.append(
-                SelectionRow(words, replace(now, hidden_types=hidden), "" if index else "TYPES, both directions")
-            )
+            words = _switch(safe_label(kind), now.shows_type(kind), figures.count(count) if count else "")
+            head = "" if index else "TYPES, both directions"
+            rows.append(SelectionRow(words, now.switched(kind), head, kind))
         return rows
 
     def _types(self) -> list[tuple[str, int]]:
@@ -103,13 +103,12 @@ class SelectionPanel(Panel[None]):
         return True
 
     def _only(self, row: SelectionRow) -> None:
-        """Hide all others of the same kind."""
+        """Hide all others of the same kind: of types also those that come later, which nobody has asked for."""
         now, changed = self._selection(), row.changed
         if changed is None:
             return
-        if changed.hidden_types != now.hidden_types:
-            (own,) = changed.hidden_types ^ now.hidden_types
-            self._change(replace(now, hidden_types=frozenset(kind for kind, _ in self._types() if kind != own)))
+        if row.type:
+            self._change(replace(now, hidden_types=frozenset(), only_types=frozenset({row.type})))
         elif changed.hidden_lanes != now.hidden_lanes:
             (own,) = changed.hidden_lanes ^ now.hidden_lanes
             others = frozenset(lane.name for lane in self._snapshot().lanes if lane.name != own)
