@@ -7,7 +7,8 @@ from tests.streams import BEGIN
 
 from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.model import FrameTap, Model
-from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation, Work
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
+from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings

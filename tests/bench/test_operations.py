@@ -10,8 +10,9 @@ from tests.waiting import LIMIT_S
 
 from pale_heron.bench.config.routine_files import routine_of_text
 from pale_heron.bench.operations import routine
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.module import escaping, restart_now, writing
-from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation
+from pale_heron.bench.operations.receiver import SteppedOperation
 from pale_heron.bench.operations.registry import Operation, Operations
 from pale_heron.bench.operations.routine import FAILED, LEFT_OUT, RoutineRun
 from pale_heron.core.trouble import Trouble

@@ -10,8 +10,8 @@ from tests.streams import BEGIN, chunk
 
 from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.operations import receiver
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import (
-    AcknowledgedSettings,
     SteppedOperation,
     changing_rate,
     choosing_sentences,

@@ -11,8 +11,9 @@ import click
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.config.intended_settings import checked, compared, row_object, rows_of, rule_object
 from pale_heron.bench.live.session import Session
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.module import reading, writing
-from pale_heron.bench.operations.receiver import DOING, FAILED, AcknowledgedSettings, SteppedOperation, Work
+from pale_heron.bench.operations.receiver import DOING, FAILED, SteppedOperation, Work
 from pale_heron.cli.bench_run import opened, speaking
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot

@@ -11,10 +11,11 @@ from dataclasses import dataclass
 from typing import Final, Protocol
 
 from pale_heron.bench.config.trial_options import described as described_trial
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import answered, escaping, restart_now, writing
-from pale_heron.bench.operations.receiver import AcknowledgedSettings, ReceiverBench, SteppedOperation, Work
+from pale_heron.bench.operations.receiver import ReceiverBench, SteppedOperation, Work
 from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.bench.operations.trial import Trial, TrialBench
 from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited

@@ -6,7 +6,8 @@ from typing import Any
 
 from textual.app import App
 
-from pale_heron.bench.operations.receiver import AcknowledgedSettings, SteppedOperation, Work
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
+from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.settings import Setting

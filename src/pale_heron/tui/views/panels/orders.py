@@ -4,7 +4,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
-from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, AcknowledgedSettings, SteppedOperation
+from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
+from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, SteppedOperation
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.wire.visible import safe_label
