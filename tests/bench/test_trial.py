@@ -24,6 +24,7 @@ from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.sender import SendJob
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.run import CablePost, run_stages
 
@@ -203,6 +204,19 @@ def test_who_only_listens_does_not_answer(tmp_path: Path) -> None:
         answering = Answering(bench, "hide")
         bench.operations.do(answering)
         assert answering.succeeded is False and "only listens" in answering.failure
+
+
+def test_a_module_in_command_mode_gets_no_probes_unasked(tmp_path: Path) -> None:
+    with cable(tmp_path) as post, session(tmp_path, "hide") as bench:
+        bench.note("hide", "dialect", {"name": "plover"})
+        bench.send("hide", SendJob(b"AT\r"))
+        post.terminals[0].send(b"\r\nOK\r\n")
+        until(lambda: (module := bench.module_of("hide")) and module.mode == "command")
+        for anyway in (False, True):
+            trial = Trial(bench, delivery(lanes=("hide",), far="echo", probes=2, limit_s=0.1), anyway=anyway)
+            bench.operations.do(trial)
+            assert (trial.result is not None) is anyway
+            assert ("command mode" in trial.failure) is not anyway
 
 
 def test_one_thing_at_a_time_on_a_lane(tmp_path: Path) -> None:

@@ -50,6 +50,10 @@ def test_both_ends_here(ends: list[str], tmp_path: Path) -> None:
     assert ways == [("hide", "buoy", 20, 20), ("buoy", "hide", 20, 20)]
     status, again = told("link", str(capture), "--json")
     assert (status, again["trials"]) == (0, [found])
+    status, once_more = told("trial", "again", str(capture), "--json")
+    assert (status, [each["delivered"] for each in once_more["directions"]]) == (0, [20, 20])
+    assert "buoy is not given" in run("trial", "again", str(capture), lanes[0]).stderr
+    assert "takes no --count" in run("trial", "again", str(capture), "--count", "5").stderr
     words = run("link", str(capture))
     assert words.returncode == 0 and "hide ▸ buoy: 20 of 20 delivered" in words.stdout
     assert run("link", str(Path(__file__))).returncode == 1
@@ -103,6 +107,18 @@ def test_an_exchange_and_one_that_gets_no_answer(ends: list[str]) -> None:
     far.wait(LIMIT_S)
     assert (status, found["exchange"]["right"], found["exchange"]["rounds"]) == (0, 5, 5)
     assert found["exchange"]["round_trip_ms"]["samples"] == 5
+
+
+def test_a_module_that_takes_no_notice_is_no_link(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    device = Device("plover", link=simulated_folder() / "plover")
+    try:
+        lane = f"plover={device.path}@115200"
+        status, found = told("trial", "delivery", lane, "--count", "3", "--every", "10ms", "--ending", "cr", "--json")
+        assert status == 1
+        assert "nothing-came" in [each["id"] for each in found["findings"]], found["findings"]
+    finally:
+        device.stop()
 
 
 def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:

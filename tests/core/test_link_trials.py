@@ -193,3 +193,22 @@ def test_a_tracker_can_be_put_aside_and_taken_up() -> None:
         each.finish(SECOND)
     assert tracker.snapshot() == again.snapshot()
     assert tracker.snapshot()[0].directions[0].delivered == 1
+
+
+@pytest.mark.parametrize(
+    ("lanes", "far", "back", "wanted"),
+    [
+        (("hide",), "answer", b"", ["nothing-came"]),
+        (("hide",), "answer", b"ERROR\r\n", ["command-mode"]),
+        (("hide",), "answer", b"+CME ERROR: 3\r\n", ["command-mode"]),
+        (("hide",), "answer", b"hello\r\n", ["foreign-bytes"]),
+        (("hide",), "answer", line("A", 1, order=1, got=1, damaged=0), ["few-samples"]),
+        (("hide", "buoy"), "lane", b"", ["nothing-came"]),
+        (("hide", "buoy"), "lane", b"ERROR\r\n", ["command-mode"]),
+    ],
+)
+def test_what_is_said_where_no_probe_comes(lanes: tuple[str, ...], far: str, back: bytes, wanted: list[str]) -> None:
+    chunks = [Chunk("hide", OUT, SECOND, line("A", 1))]
+    chunks += [Chunk(lanes[-1], IN, SECOND + MS, back)] if back else []
+    (found,) = play(described(lanes=lanes, far=far, one_way=True), chunks).snapshot()
+    assert [each.id for each in verdict(found).findings] == wanted

@@ -11,6 +11,7 @@ from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.description import EXCHANGE, TrialDescription
 from pale_heron.core.link.rules import parse_rule
@@ -20,7 +21,6 @@ from pale_heron.core.link.verdict import verdict
 from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.ports.address import LaneSpec
 from pale_heron.sim.launch import Device
-from pale_heron.tui.actions.trial_questions import warning_of
 from pale_heron.tui.painting.paint import cells, plain
 from pale_heron.tui.views.line import line as line_view
 from pale_heron.tui.views.link import link
@@ -247,6 +247,6 @@ def test_what_is_at_stake_is_asked_before_a_trial(dialect: str, sent: bytes, ans
     model.feed(Event(0, "plover", "dialect", {"name": dialect}))
     model.feed(Chunk("plover", OUT, SECOND, sent), Chunk("plover", IN, SECOND + MS, sent + answer))
     model.tick(5 * SECOND)
-    warning = warning_of(model.module_of("plover"), "plover")
+    warning = at_stake(model.module_of("plover"), "plover")
     assert words in warning and bool(words) is bool(warning)
-    assert warning_of(None, "plover") == ""
+    assert at_stake(None, "plover") == ""

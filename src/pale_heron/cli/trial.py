@@ -14,10 +14,11 @@ from pale_heron.bench.config.trial_plan import TrialPlan, read_plan
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.trial import Trial
 from pale_heron.bench.operations.trial_plan import TrialSeries
+from pale_heron.bench.sources import Source
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
-from pale_heron.core.line.settings import ENDINGS_OUT, nearest_words
+from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings, nearest_words
 from pale_heron.core.link.comparison import matrix_lines
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import EXCHANGE, KINDS, WIRINGS, TrialDescription
@@ -32,11 +33,12 @@ from pale_heron.ports.address import LaneSpec, parse_lanes
 
 TELL_S: Final = 0.5
 PLAN: Final = "plan"
+AGAIN: Final = "again"
 
 
 @click.command("trial")
-@click.argument("kind", help=f"Which: {', '.join(KINDS)}; or plan, with a file before the lanes.")
-@click.argument("lanes", nargs=-1, required=True, metavar="LANE [LANE]", help="[nickname=]ADDRESS[@rate...]")
+@click.argument("kind", help=f"Which: {', '.join(KINDS)}; or plan or again, with a file before the lanes.")
+@click.argument("lanes", nargs=-1, required=True, metavar="[FILE] LANE [LANE]", help="[nickname=]ADDRESS[@rate...]")
 @click.option("--count", type=int, help="Probes each way, 100 unless given; 0 goes on until Ctrl-C. Or blocks.")
 @click.option("--rounds", type=int, help="Rounds of an exchange, 20 unless given; 0 goes on until Ctrl-C.")
 @click.option("--every", help="Time between probes, 0.2s unless given; rounds follow each other at once.")
@@ -58,6 +60,7 @@ PLAN: Final = "plan"
 @click.option("--ending", help=f"The line end that is sent: {', '.join(ENDINGS_OUT)}; the lane's own unless given.")
 @click.option("--try-line-ends", is_flag=True, help="An exchange with each line end in turn: does a missing one delay?")
 @click.option("--wiring", help=f"How it is wired, kept with the result: {', '.join(WIRINGS)}.")
+@click.option("--anyway", is_flag=True, help="Send to a module in command mode, or by a call that may cost money.")
 @click.option("-o", "--out", "capture", type=FILE, help="Keep a record of it in this capture.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object; of a plan, one with all its trials.")
 def trial(
@@ -66,6 +69,7 @@ def trial(
     messages: tuple[str, ...],
     also: tuple[str, ...],
     try_line_ends: bool,
+    anyway: bool,
     capture: Path | None,
     as_json: bool,
     **given: Any,
@@ -77,6 +81,7 @@ def trial(
     other and holds the answers against a rule. `throughput` sends numbered blocks as fast as the line takes them and
     accounts for every byte. `sentences` sends nothing: what a receiver says on the first lane is looked for on the
     second, or on one lane alone counted by its own times. `plan FILE` makes the trials of a plan, one after the other.
+    `again CAPTURE` makes the last trial of a capture once more, on the lanes that it names: after a flat battery, say.
 
     Example: pale-heron trial delivery hide=/dev/ttyUSB0@9600 buoy=/dev/ttyUSB1@9600 --count 120 --every 0.5s
 
@@ -88,14 +93,19 @@ def trial(
     """
     # What was not given is left out: each kind knows what is usual for it.
     options = {name.rstrip("_"): value for name, value in given.items() if value not in (None, False)}
-    asked = _plan(lanes, options) if kind == PLAN else _asked(kind, lanes, also, options, messages)
+    if kind == PLAN:
+        asked = _plan(lanes, options)
+    elif kind == AGAIN:
+        asked = _again(lanes, options, messages)
+    else:
+        asked = _asked(kind, lanes, also, options, messages)
     if try_line_ends:
         if kind != EXCHANGE:
             raise Trouble("--try-line-ends is for an exchange", "pale-heron trial exchange LANE --try-line-ends")
         asked = asked.with_line_ends()
     end_on_signals()
     with opened(asked.specs, capture=capture) as session:
-        found = _run(session, asked, quiet=as_json)
+        found = _run(session, asked, anyway=anyway, quiet=as_json)
     _print(asked, found, try_line_ends=try_line_ends, as_json=as_json)
     if any(verdict(each).result != HOLDS for each in found) or len(found) < len(asked.trials):
         raise click.exceptions.Exit(Exit.NO)
@@ -121,8 +131,10 @@ def _asked(
     kind: str, lanes: Sequence[str], also: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]
 ) -> AskedTrials:
     if kind not in KINDS:
-        nearest = nearest_words(kind, dict.fromkeys((*KINDS, PLAN)))
-        raise Trouble(f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; and plan FILE")
+        nearest = nearest_words(kind, dict.fromkeys((*KINDS, PLAN, AGAIN)))
+        raise Trouble(
+            f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; plan FILE; again CAPTURE"
+        )
     specs = parse_lanes([*lanes, *also])
     wanted = described(kind, specs[: len(lanes)], options, tuple(spec.name for spec in specs))
     return AskedTrials(kind, specs, (wanted,), (messages,))
@@ -142,14 +154,38 @@ def _plan(words: Sequence[str], options: dict[str, Any]) -> AskedTrials:
     return AskedTrials(plan.title, specs, plan.trials, plan.messages)
 
 
-def _run(session: Session, asked: AskedTrials, *, quiet: bool) -> tuple[TrialSnapshot, ...]:
+def _again(words: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]) -> AskedTrials:
+    """The last trial of a capture, on the lanes that are given, else on those that the capture names."""
+    path, *lanes = words
+    if options:
+        first = next(iter(options)).replace("_", "-")
+        raise Trouble(f"A trial that is made again takes no --{first}", "pale-heron trial KIND LANE makes another one")
+    source = Source(Path(path))
+    recorded = source.lanes()
+    if not source.trials:
+        raise Trouble(f"{source.name} holds no trial", "pale-heron trial KIND LANE... -o CAPTURE makes one")
+    last = source.trials[-1].described
+    given = {spec.name: spec for spec in parse_lanes(lanes)}
+    if lanes:
+        specs = [*given.values()]
+    else:
+        specs = [LaneSpec(each.name, each.address, each.settings or LineSettings()) for each in recorded]
+    missing = [name for name in last.wanted_lanes if name not in {spec.name for spec in specs}]
+    if missing:
+        raise Trouble(
+            f"The trial is on {', '.join(last.wanted_lanes)}: {missing[0]} is not given", "Write NAME=ADDRESS"
+        )
+    return AskedTrials(last.kind, specs, (last._replace(cell=()),), (messages,))
+
+
+def _run(session: Session, asked: AskedTrials, *, anyway: bool, quiet: bool) -> tuple[TrialSnapshot, ...]:
     """Until all are over; Ctrl-C ends them, and what was counted is printed."""
     running: Trial | TrialSeries
     if len(asked.trials) == 1:
         only = asked.trials[0]
-        running = Trial(session, only, asked.messages[0], before=dict.fromkeys(only.lanes, 0))
+        running = Trial(session, only, asked.messages[0], before=dict.fromkeys(only.lanes, 0), anyway=anyway)
     else:
-        running = TrialSeries(session, asked.title, asked.trials, asked.messages)
+        running = TrialSeries(session, asked.title, asked.trials, asked.messages, anyway=anyway)
     session.operations.begin(running)
     shows = not quiet and sys.stderr.isatty()
     while not running.over:

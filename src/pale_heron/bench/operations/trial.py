@@ -23,11 +23,13 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.description import EXCHANGE, LETTERS, SENTENCES, THROUGHPUT, TrialDescription
 from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.link.trial import DONE, TrialSnapshot, block_of
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.probe import PROBE, Probe, encode
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.02
@@ -81,10 +83,13 @@ class Trial(Operation):
         messages: Iterable[str] = (),
         before: Mapping[str, int] | None = None,
         token: StopToken | None = None,
+        *,
+        anyway: bool = False,
     ) -> None:
         """It has its lanes for itself, but for one that only listens.
 
-        `before` are the bytes of each lane that count as left over: all but those that came before.
+        `before` are the bytes of each lane that count as left over: all but those that came before. `anyway`: what is
+        at stake was asked before, and accepted.
         """
         claimed = () if described.kind == SENTENCES else described.lanes
         super().__init__(f"a trial of the link ({described.kind})", claimed, token)
@@ -92,6 +97,7 @@ class Trial(Operation):
         self.described = described._replace(trial=secrets.randbelow(0x10000))
         self._messages = tuple(messages)
         self._before = before
+        self._anyway = anyway
         self.state = EMPTYING
         self._begun = False
         self._sent: dict[str, int] = {}
@@ -117,6 +123,8 @@ class Trial(Operation):
             self._modules[lane] = PayloadSender(self._bench, lane, lambda: self.token.stopped)
             self._modules[lane].prepare()
         self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
+        if not self._anyway:
+            self._check_stake()
         self.state = MEASURING
         self._begin()
         if self.described.kind == EXCHANGE:
@@ -162,6 +170,14 @@ class Trial(Operation):
             raise Trouble(f"{lane} only listens: nothing is sent", "Switch listen only off in the settings first")
         if self._bench.jobs(lane):
             raise Trouble(f"Something else is being sent on {lane}", "Stop it first: it would be in the measured part")
+
+    def _check_stake(self) -> None:
+        """Nothing goes to a module as it is that does more than count."""
+        for lane in self.described.lanes:
+            module = None if lane in self._modules else self._bench.module_of(lane)
+            warning = at_stake(module, safe_label(lane), messages=self.described.kind == EXCHANGE)
+            if warning:
+                raise Trouble(warning, "Lead it to where it should be first, or say that it is meant: --anyway")
 
     def _ceilings(self) -> dict[str, float]:
         """Bytes a second that each lane carries at most; without those whose rate governs nothing."""

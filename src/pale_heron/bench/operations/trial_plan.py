@@ -13,11 +13,19 @@ class TrialSeries(Operation):
     """`messages` belong to the trials in their order."""
 
     def __init__(
-        self, bench: TrialBench, title: str, trials: Sequence[TrialDescription], messages: Sequence[Sequence[str]] = ()
+        self,
+        bench: TrialBench,
+        title: str,
+        trials: Sequence[TrialDescription],
+        messages: Sequence[Sequence[str]] = (),
+        *,
+        anyway: bool = False,
     ) -> None:
         super().__init__(title, dict.fromkeys(lane for trial in trials for lane in trial.lanes))
         asked = [*messages, *([()] * len(trials))]
-        self._trials = [Trial(bench, each, asked[index], token=self.token) for index, each in enumerate(trials)]
+        self._trials = [
+            Trial(bench, each, asked[index], token=self.token, anyway=anyway) for index, each in enumerate(trials)
+        ]
         self._now = 0
         self.failures: list[str] = []
         """Of trials that could not be made at all, with what was seen."""

@@ -26,6 +26,9 @@ MOST_COMPARED: Final = 256
 
 STRIP: Final = 600
 OUTAGES_KEPT: Final = 1000
+REFUSALS: Final = (b"ERROR", b"+CME ERROR", b"+CMS ERROR")
+"""How a module in command mode begins to refuse what is no command (ITU-T V.250, 5.7.1; 3GPP 27.007, 9.2)."""
+
 ALIKE: Final = 0.5
 """A piece that has at least this share of a probe's bytes at its beginning and its end is that probe, damaged."""
 
@@ -82,6 +85,8 @@ class DeliverySnapshot(NamedTuple):
     """The most that were not delivered in a row."""
     strip: tuple[str, ...]
     """The class of each of the last probes, in the order of their numbers."""
+    refusals: int = 0
+    """Foreign lines with which a module in command mode refuses."""
 
     @property
     def settled(self) -> int:
@@ -105,7 +110,7 @@ class DeliveryCounter:
         self.expected = expected
         self._limit_ns = limit_ns
         self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = self.late = 0
-        self.foreign_bytes = 0
+        self.foreign_bytes = self.refusals = 0
         self._under_way: OrderedDict[int, int] = OrderedDict()
         """Numbers that were sent and not settled, with their times."""
         self._settled: OrderedDict[int, str] = OrderedDict()
@@ -209,6 +214,7 @@ class DeliveryCounter:
         """Something else came in: a probe that suffered on the way, or nothing of ours."""
         if not self.take_damaged(data):
             self.foreign_bytes += len(data)
+            self.refusals += refuses(data)
 
     def take_damaged(self, data: bytes) -> bool:
         """Whether a piece is a probe that suffered on the way; it then counts as one."""
@@ -318,7 +324,13 @@ class DeliveryCounter:
             outages=(*self._outages, *lasting),
             longest_run=self._longest,
             strip=(*self._strip, *behind)[-STRIP:],
+            refusals=self.refusals,
         )
+
+
+def refuses(data: bytes) -> bool:
+    """Whether a line is how a module in command mode says no."""
+    return data.strip().startswith(REFUSALS)
 
 
 def alike(data: bytes, expected: bytes) -> float:

@@ -74,6 +74,12 @@ class TrialDescription(NamedTuple):
         """Whether a number or a time ends it, and not somebody who stops it."""
         return self.probes > 0 or self.for_s > 0
 
+    @property
+    def wanted_lanes(self) -> tuple[str, ...]:
+        """All that have to be open for it: its ends, and those that say where they are and how strong it came."""
+        others = (self.position, self.place_lane, *self.strength[:1])
+        return tuple(dict.fromkeys((*self.lanes, *(each for each in others if each))))
+
     def details(self) -> dict[str, Any]:
         """What stands in the event."""
         return {

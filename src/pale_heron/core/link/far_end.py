@@ -4,7 +4,15 @@ from collections import OrderedDict
 from typing import Final
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.link.delivery import DELIVERED, LOST, DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
+from pale_heron.core.link.delivery import (
+    DELIVERED,
+    LOST,
+    DeliveryCounter,
+    DeliverySnapshot,
+    HearResult,
+    ProbeResult,
+    refuses,
+)
 from pale_heron.core.link.figures import wilson
 from pale_heron.core.samples import Sample, Times
 from pale_heron.core.wire.probe import ANSWER, Probe
@@ -41,7 +49,7 @@ class FarEndCounter:
         """The highest probe that was answered."""
         self._highest = 0
         self._seen: dict[int, None] = {}
-        self._twice = self._out_of_order = self._foreign = self._damaged_here = 0
+        self._twice = self._out_of_order = self._foreign = self._refusals = self._damaged_here = 0
         self._times = Sample()
 
     @property
@@ -61,6 +69,7 @@ class FarEndCounter:
             damaged = data.startswith(b"#a") or data[-9:-8] == b","
             self._damaged_here += damaged
             self._foreign += 0 if damaged else len(data)
+            self._refusals += refuses(data)
             return
         if probe.kind != ANSWER:
             return
@@ -122,7 +131,11 @@ class FarEndCounter:
         missing = max(0, self._highest - self._orders - self._damaged_here)
         back = _direction(far, self._lane, self._highest, self._orders, missing, damaged=self._damaged_here)
         return there, back._replace(
-            twice=self._twice, out_of_order=self._out_of_order, foreign_bytes=self._foreign, late=self._late
+            twice=self._twice,
+            out_of_order=self._out_of_order,
+            foreign_bytes=self._foreign,
+            late=self._late,
+            refusals=self._refusals,
         )
 
 

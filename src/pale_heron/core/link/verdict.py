@@ -5,7 +5,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.counted import several
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
-from pale_heron.core.link.description import SENTENCES, THROUGHPUT
+from pale_heron.core.link.description import DELIVERY, SENTENCES, THROUGHPUT
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import probes_for
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
@@ -108,8 +108,18 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "Is the module's echo on, or RX wired to TX? For a far end that echoes, use --far echo.",
             )
         )
+    found += _nothing_came(trial)
     for each in trial.directions:
-        if each.foreign_bytes and not trial.own_bytes_back and trial.described.kind != SENTENCES:
+        if each.refusals:
+            found.append(
+                LinkFinding(
+                    "command-mode",
+                    f"A module answers on {each.receiver}: it is in command mode, and takes {noun} for commands.",
+                    f"ERROR: {several(each.refusals, 'time')}",
+                    "Connect it to its far end first, or send by its payload command: --through.",
+                )
+            )
+        elif each.foreign_bytes and not trial.own_bytes_back and trial.described.kind != SENTENCES:
             found.append(
                 LinkFinding(
                     "foreign-bytes",
@@ -154,6 +164,29 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             )
         )
     return found
+
+
+def _nothing_came(trial: TrialSnapshot) -> list[LinkFinding]:
+    """Directions of which not one byte is known; from one lane alone only the way back is seen."""
+    if trial.described.kind != DELIVERY or trial.end is None or trial.own_bytes_back:
+        return []
+    silent = [
+        each
+        for each in trial.directions
+        if not each.delivered + each.damaged + each.late + each.foreign_bytes and (each.sent or trial.unanswered)
+    ]
+    if trial.described.far != "lane":
+        words = [f"Nothing at all came back to {trial.described.lanes[0]}."] if silent == [*trial.directions] else []
+        ask = "Does the far end run, at this rate? "
+    else:
+        words = [f"Not one byte from {each.sender} came to {each.receiver}." for each in silent]
+        ask = ""
+    command = (
+        "A module in command mode takes no notice of what does not begin with AT: connect it first, or send by its "
+        "payload command (--through)."
+    )
+    shown = several(max(each.sent for each in trial.directions), "probe")
+    return [LinkFinding("nothing-came", each, f"{shown} sent", f"{ask}Look at the wiring. {command}") for each in words]
 
 
 def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:

@@ -30,7 +30,7 @@ class LinkActions:
         self._app = app
         self._bench = bench
         self._operations = operations
-        self._questions = TrialQuestions(app, bench, lambda described: self._run(Trial(bench, described)))
+        self._questions = TrialQuestions(app, bench, lambda described: self._run(Trial(bench, described, anyway=True)))
         self._trial: Trial | TrialSeries | None = None
         self._told = True
 

@@ -6,10 +6,9 @@ from typing import Any, Final
 from textual.app import App
 
 from pale_heron.bench.operations.trial import TrialBench
-from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
-from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.gnss.earth.notation import position_typed
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import (
     DELIVERY,
@@ -85,10 +84,11 @@ class TrialQuestions:
             by = " by distance" if self._where else ""
             self._app.push_screen(Choice(f"A trial of {safe_label(lane.name)}{by}: how?", choices), take)
 
-        warning = warning_of(lane.module, safe_label(lane.name))
+        warning = at_stake(lane.module, safe_label(lane.name))
         if warning:
             answers = (("n", "no, leave it"), ("y", "yes, try all the same"))
-            self._app.push_screen(Choice(warning, answers), lambda key: ask() if key == "y" else None)
+            question = Choice(f"{warning} Try all the same?", answers)
+            self._app.push_screen(question, lambda key: ask() if key == "y" else None)
         else:
             ask()
 
@@ -251,20 +251,6 @@ class TrialQuestions:
             Choice("How is it wired? It is kept with the result.", choices),
             lambda key: take(names.get(key, "")) if key is not None else None,
         )
-
-
-def warning_of(module: ModuleSnapshot | None, name: str) -> str:
-    """What to ask before anything is sent through a module as it is; empty where nothing is at stake."""
-    if module is None:
-        return ""
-    if module.mode == COMMAND and not module.dialect.payload_command:
-        return f"The module of {name} is in command mode: it takes probes for commands. Try all the same?"
-    # The last command led into data mode: what it risks goes on as long as that lasts.
-    last = next((each for each in reversed(module.items) if isinstance(each, Exchange)), None)
-    spoken = last.spoken if last is not None else ()
-    if module.mode == DATA and any(each.command and "costs" in each.command.risks for each in spoken):
-        return f"{name} is connected by a call that may cost money by time or volume. Send a trial through it?"
-    return ""
 
 
 def _words(text: str, usual: str) -> list[str]:
