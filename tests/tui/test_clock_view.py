@@ -7,6 +7,7 @@ from tests.streams import BEGIN, fed
 from tests.streams import said as epochs
 from tests.tui.test_painters import WIDTHS, width_of
 
+from pale_heron.answers.clock import clock_answer
 from pale_heron.core.clock.clock_object import ClockPicture, clock_lines, clock_object, span_of
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
@@ -49,8 +50,8 @@ def pictured(found: LagSnapshot, host: HostClock | None = RIGHT) -> ClockPicture
     ],
 )
 def test_the_answer(found: LagSnapshot, host: HostClock | None, role: str, words: str) -> None:
-    said_role, answer = clock.answer_of(pictured(found, host))
-    assert (said_role, words in answer) == (role, True), answer
+    answer = clock_answer(pictured(found, host))
+    assert (answer.role, words in answer.text) == (role, True), answer
 
 
 @pytest.mark.parametrize("width", WIDTHS)

@@ -9,6 +9,8 @@ import pytest
 from tests.painted import looked, opened, snapshot
 from tests.streams import BEGIN
 
+from pale_heron.answers.fix import fix_answer
+from pale_heron.answers.line import line_answer
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk
 from pale_heron.core.lane import Lane
@@ -39,9 +41,9 @@ class Told:
 
     def __init__(self, shown: BenchSnapshot) -> None:
         self.shown, self.lane = shown, shown.lanes[0]
-        self.line = plain([line_view.answer_of(shown, self.lane)[1]])
+        self.line = line_answer(shown, self.lane).text
         self.line_page = plain(line_view.paint(shown, self.lane, 114))
-        self.fix = plain([fix.answer_of(shown, self.lane, looked(shown))[1]])
+        self.fix = fix_answer(shown, self.lane, looked(shown).scatter).text
         self.fix_page = plain(fix.paint(shown, self.lane, looked(shown), 114, 60))
         pages = [plain(fix.paint(shown, self.lane, looked(shown, page), 114, 60)) for page in PAGES]
         self.traffic = plain(traffic.head(shown, traffic.HeadState(), 114))

@@ -10,8 +10,11 @@ from hypothesis import strategies as st
 from tests.painted import looked, opened, snapshot
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, fed, framed, said
 
+from pale_heron.answers.fix import fix_answer
+from pale_heron.answers.line import line_answer
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import CaptureState, ReplayState
+from pale_heron.core import figures
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
@@ -21,7 +24,7 @@ from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import SeenPort
 from pale_heron.sim.scenes import SCENES
 from pale_heron.tui.actions.table import ACTIONS, working
-from pale_heron.tui.painting import figures, shell, timebar
+from pale_heron.tui.painting import shell, timebar
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import (
     Line,
@@ -116,8 +119,8 @@ ANSWERS = {
 def test_answers_in_words(name: str, expected: tuple[str, str]) -> None:
     lane, seconds = LANES[name]
     shown = snapshot(lane, now=BEGIN + seconds * SECOND)
-    assert expected[0] in plain([line_view.answer_of(shown, shown.lanes[0])[1]])
-    assert expected[1] in plain([fix.answer_of(shown, shown.lanes[0], looked(shown))[1]])
+    assert expected[0] in line_answer(shown, shown.lanes[0]).text
+    assert expected[1] in fix_answer(shown, shown.lanes[0], looked(shown).scatter).text
 
 
 ENTRIES: list[Entry] = [
@@ -389,4 +392,4 @@ def test_silence_of_what_speaks_when_asked_is_told_as_that(heard: list[tuple[Dir
         lane.feed(Chunk("board", direction, BEGIN + at * SECOND // 10, data))
     lane.tick(BEGIN + 60 * SECOND)
     shown = snapshot(lane, now=BEGIN + 60 * SECOND)
-    assert words in plain([line_view.answer_of(shown, shown.lanes[0])[1]])
+    assert words in line_answer(shown, shown.lanes[0]).text

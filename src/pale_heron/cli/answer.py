@@ -9,7 +9,7 @@ from pale_heron.bench.config.trial_options import rule_typed
 from pale_heron.bench.operations.answering import Answering
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import parse_lane

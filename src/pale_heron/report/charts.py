@@ -13,7 +13,7 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import compare
 from pale_heron.core.gnss.earth.points import Point

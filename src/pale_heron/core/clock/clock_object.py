@@ -8,7 +8,7 @@ from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, apart_words, offset_to_give, other_rates, whole_seconds
 from pale_heron.core.clock.pulse import PulseSnapshot
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label

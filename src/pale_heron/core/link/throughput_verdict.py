@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Final
 
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.link.alignment import CHANGED
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot

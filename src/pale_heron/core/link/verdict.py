@@ -2,7 +2,7 @@
 
 from typing import Final, NamedTuple
 
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import DELIVERY, SENTENCES, THROUGHPUT

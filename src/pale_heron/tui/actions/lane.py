@@ -14,12 +14,12 @@ from pale_heron.bench.model import FrameTap
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import SendJob
-from pale_heron.tui.painting import figures
 from pale_heron.tui.screens.panel import AskLine
 
 if TYPE_CHECKING:

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from rich.cells import cell_len, set_cell_size
 
+from pale_heron.answers.answer import ViewAnswer
 from pale_heron.tui.acts import Act
 
 
@@ -122,11 +123,11 @@ def titled(title: str, rows: Iterable[Line], note: str = "") -> list[Line]:
     return [line((title, "quiet"), ("  " + note if note else "", "quiet")), *rows]
 
 
-def headline(question: str, verdict: str, answer: Line, width: int) -> list[Line]:
-    """The head of every view: question, then the answer beside a bar in the colour of the verdict, then a blank."""
-    rows = wrapped(answer, width - 3)
+def headline(question: str, answer: ViewAnswer, width: int) -> list[Line]:
+    """The head of every view: question, then the answer beside a bar in the colour of its role, then a blank."""
+    rows = wrapped(line(*answer.parts), width - 3)
     return [
         line((question, "/quiet")),
-        *(line(("▌ ", verdict), *row) for row in rows),
+        *(line(("▌ ", answer.role), *row) for row in rows),
         BLANK,
     ]

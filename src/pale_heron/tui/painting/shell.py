@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing, is_silent
@@ -12,7 +13,6 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.actions.table import KeyAction, working
 from pale_heron.tui.acts import Act, act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
 from pale_heron.tui.views.table import VIEWS
 

@@ -9,6 +9,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
+from pale_heron.answers.answer import answered
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
@@ -100,7 +101,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         if self._watch.looked or self._watch.fault:
             rows = paint(found, self._index, self._line_settings(), now, self._which, room)
         else:
-            rows = headline(QUESTION, "amber", line(("Looking for ports…", "*amber")), room)
+            rows = headline(QUESTION, answered("amber", ("Looking for ports…", "*amber")), room)
         if self._watch.fault:
             rows += [BLANK, *wrapped(line((safe_label(self._watch.fault), "coral")), room)]
         self._list.show(rows)

@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 from pale_heron.bench.scrollback.selection import EVENT_TYPE, Selection, text_matcher
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import Direction
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, line
 from pale_heron.tui.screens.panel import AskLine, Panel
 from pale_heron.tui.views.panels.rows import keys_lines, selectable

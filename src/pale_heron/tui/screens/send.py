@@ -12,12 +12,12 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
+from pale_heron.core import figures
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.line.typed import CONTROLS, ONE_KEY, compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob, seconds_for
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.views.panels.rows import keys_lines

@@ -4,6 +4,8 @@ import importlib
 from collections.abc import Mapping
 from typing import Final, NamedTuple
 
+from pale_heron.answers.answer import QUESTIONS
+
 
 class View(NamedTuple):
     """One view; its painters lie in the room of its name, `views/NAME/NAME.py`."""
@@ -13,14 +15,8 @@ class View(NamedTuple):
     question: str
 
 
-VIEWS: Final[Mapping[str, View]] = {
-    "line": View("1", "Line", "Is anything arriving, and is it legible?"),
-    "traffic": View("2", "Traffic", "What is being said, by whom, when?"),
-    "fix": View("3", "Fix", "Where are we, and how sure?"),
-    "clock": View("4", "Clock", "What time is it, and how late does it reach us?"),
-    "module": View("5", "Module", "Does the module obey, and is it set as intended?"),
-    "link": View("6", "Link", "Does the link deliver, undamaged, how fast, how far?"),
-}
+KEYS: Final = (("1", "line"), ("2", "traffic"), ("3", "fix"), ("4", "clock"), ("5", "module"), ("6", "link"))
+VIEWS: Final[Mapping[str, View]] = {name: View(key, name.capitalize(), QUESTIONS[name]) for key, name in KEYS}
 """By their names, in the order of the tabs."""
 
 

@@ -12,12 +12,12 @@ from pale_heron.bench.scrollback.lines import Lines, SelectedLines
 from pale_heron.bench.scrollback.search import Search
 from pale_heron.bench.scrollback.selection import Selection, is_mark, is_trouble, text_matcher
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import Frame
 from pale_heron.core.moments import moment
 from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.screens.panel import AskLine, Choice, TextPage
 from pale_heron.tui.screens.selecting import SelectionPanel
 from pale_heron.tui.views.traffic import detail, latest, traffic

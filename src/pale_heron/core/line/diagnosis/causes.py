@@ -7,7 +7,7 @@ lowers it, and is said in words. To add a cause, add a row.
 from collections.abc import Callable
 from typing import Final, NamedTuple
 
-from pale_heron.core.counted import several
+from pale_heron.core.figures import several
 from pale_heron.core.line.diagnosis import wording
 from pale_heron.core.line.diagnosis.evidence import Evidence
 from pale_heron.core.line.diagnosis.stages import LaneOpening, is_silent

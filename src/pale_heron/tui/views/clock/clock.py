@@ -3,16 +3,17 @@
 from datetime import UTC, datetime
 from typing import Final
 
+from pale_heron.answers.clock import clock_answer
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.clock.clock_object import ClockPicture, apart_lines, server_words
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
-from pale_heron.core.clock.offset import OffsetToGive, other_rates, whole_seconds
+from pale_heron.core.clock.offset import other_rates, whole_seconds
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, titled, wrapped
 from pale_heron.tui.painting.shell import bars
 from pale_heron.tui.views.table import VIEWS
@@ -35,38 +36,11 @@ MS: Final = 1000.0
 
 def paint(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:
     """The answer, every source of time, and for each lane when its sentences come."""
-    role, words = answer_of(picture)
-    rows = [*headline(QUESTION, role, line((words, f"*{role}")), width), *_which_time(snapshot, picture, width)]
+    rows = [*headline(QUESTION, clock_answer(picture), width), *_which_time(snapshot, picture, width)]
     for lane, lags in picture.lanes:
         if lags.types:
             rows += [BLANK, *_lane(lane, lags, width)]
     return rows
-
-
-def answer_of(picture: ClockPicture) -> tuple[str, str]:
-    """The time by the best source, how late it comes, and what to give."""
-    spoken = [(lane, lags) for lane, lags in picture.lanes if lags.types]
-    if not spoken:
-        return "amber", "Nobody has told a time yet: a lane with a receiver does, once its sentences hold one."
-    offset = picture.offset
-    if offset is not None:
-        # A lag is only as good as the clock that it is measured with.
-        sure = picture.host is not None and picture.host.synchronised
-        return ("reed" if sure and offset.holds is not False else "amber"), _given(offset, sure=sure)
-    apart = next((words[0] for lane, lags in spoken if (words := apart_lines(lane, lags))), "")
-    if apart:
-        return "coral", apart
-    most = max(each.lag.samples for _, lags in spoken for each in lags.types)
-    return "amber", f"Too few sentences to say how late they come: {most} of the steadiest so far."
-
-
-def _given(offset: OffsetToGive, *, sure: bool) -> str:
-    holds = {True: " It holds.", False: " It wanders: look at its history.", None: ""}[offset.holds]
-    return (
-        f"{offset.type} of {safe_label(offset.lane)} comes {MS * offset.seconds:.0f} ms after its second, nine of ten "
-        f"within {MS * offset.spread_s:.1f} ms: give a time daemon {offset.seconds:.4f} s"
-        f"{'' if sure else ', which holds the error of this computer as well'}.{holds}"
-    )
 
 
 def _which_time(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:

@@ -6,8 +6,6 @@ from typing import Final
 from pale_heron.core.gnss.comparison import Comparison
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.scatter import Scatter
-from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
-from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
 
 PAGES: Final = {
@@ -19,8 +17,6 @@ PAGES: Final = {
 }
 SPANS_S: Final = (180, 900, 3600, 0)
 """How much of the last positions the scatter takes, in seconds; 0 for all that are kept."""
-
-STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +39,3 @@ class FixChoices:
     """Metres and degrees from the reference to the position now, over the ellipsoid."""
     warning: str = ""
     """What is suspicious of the reference."""
-
-
-def is_moving(fix: FixSnapshot) -> bool:
-    speed = fix.value("speed_knots")
-    return speed is not None and speed.value is not None and speed.value > AT_REST_KNOTS

@@ -3,21 +3,14 @@
 from collections.abc import Callable
 from typing import Final
 
+from pale_heron.answers.fix import fix_answer
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.course import MILESTONES
-from pale_heron.core.gnss.epochs.outages import UNSAID
-from pale_heron.core.gnss.scatter import FEW_INDEPENDENT
-from pale_heron.core.gnss.snapshot import FixSnapshot
-from pale_heron.core.gnss.states import FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import is_silent
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.fix import page_now, page_pair, page_satellites, page_scatter, page_session
-from pale_heron.tui.views.fix.choices import PAGES, STATE_ROLES, FixChoices, is_moving
+from pale_heron.tui.views.fix.choices import PAGES, FixChoices
 from pale_heron.tui.views.fix.ribbon import moment_words, ribbon
 from pale_heron.tui.views.table import VIEWS
 
@@ -37,8 +30,6 @@ HELP = (
     "The ribbon is the whole session; the higher the bar the better the state. ◂ ▸ choose a moment of it, Enter goes "
     "to Traffic at that moment. The pages: now, satellites, scatter, session, two receivers.",
 )
-ENOUGH = 20
-"""Positions below which no scatter is claimed in the answer."""
 
 
 _PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, FixChoices, int, int], list[Line]]]] = {
@@ -52,8 +43,8 @@ _PAINTERS: Final[dict[str, Callable[[BenchSnapshot, LaneSnapshot, FixChoices, in
 
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, height: int) -> list[Line]:
     """The whole view."""
-    role, answer = answer_of(snapshot, lane, look)
-    head = [*headline(QUESTION, role, answer, width)[:-1], _tabs(look.page), BLANK]
+    answer = fix_answer(snapshot, lane, look.scatter, look.distance)
+    head = [*headline(QUESTION, answer, width)[:-1], _tabs(look.page), BLANK]
     foot = [] if look.page == "session" else ribbon(snapshot, lane.fix, look.moment, width)
     if look.moment is not None:
         foot.append(moment_words(snapshot, lane.fix, look.moment, width))
@@ -83,90 +74,3 @@ def _tabs(page: str) -> Line:
         spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", act(acts.show_fix_page, name)))
         spans.append(Span(" "))
     return tuple(spans)
-
-
-def answer_of(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices) -> tuple[str, Line]:
-    """The role of the verdict, and the answer in a sentence or two."""
-    fix = lane.fix
-    if not fix.facts:
-        return "amber", line(("Unknown: ", "*amber"), "no sentence with a position has come on this lane.")
-    since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
-    state = fix.state
-    role = STATE_ROLES[state.state]
-    if fix.overdue_s is not None:
-        silent = is_silent(lane.line, snapshot.now)
-        what = "the lane has been silent" if silent else "no sentence with a position has come"
-        last = f"{what} for {figures.duration(fix.overdue_s)}; it said {state.state} last."
-        return "coral", line(("Unknown now: ", "*coral"), last)
-    if not state.has_position:
-        return role, _waiting(snapshot, fix, since)
-    hdop = fix.value("hdop")
-    dilution = f", HDOP {hdop.value}" if hdop and hdop.value is not None else ""
-    name = "Fix" if state.state == FIX else f"{state.state} fix"
-    words = [
-        Span(f"{name} for {since}", f"*{role}"),
-        Span(f": {_satellite_words(fix)}{dilution}, {state.kind}. "),
-    ]
-    return role, (*words, *_sureness(fix, look))
-
-
-def _sureness(fix: FixSnapshot, look: FixChoices) -> Line:
-    """How far the positions lie apart, or why nothing is claimed."""
-    found = look.scatter
-    speed = fix.value("speed_knots")
-    if is_moving(fix) and speed is not None:
-        if look.distance is not None:
-            away, bearing = look.distance
-            return line(f"{figures.distance(away)} towards {bearing:.0f}° from the reference, and moving.")
-        return line(f"Moving at {speed.value:.1f} kn, so no scatter is claimed.")
-    if found is None or found.samples < ENOUGH:
-        return ()
-    about = "the reference" if found.from_reference else "their mean"
-    few = found.independent < FEW_INDEPENDENT
-    worth = figures.several(int(found.independent), "independent position")
-    warning = f", but they are worth only {worth}" if few else ""
-    return line(
-        f"Half of the last {figures.count(found.samples)} positions lie within ",
-        (figures.distance(found.cep50_m), "*text"),
-        f" of {about}, 95 % within ",
-        (figures.distance(found.cep95_m), "*text"),
-        f"{warning}.",
-    )
-
-
-def _satellite_words(fix: FixSnapshot) -> str:
-    """Used of seen; without lists of satellites what the position sentence says, or nothing."""
-    if fix.sky.satellites:
-        return f"{fix.sky.used} of {figures.several(len(fix.sky.satellites), 'satellite')} used"
-    used = fix.value("satellites_used")
-    return (
-        f"{figures.several(used.value, 'satellite')} used"
-        if used and used.value is not None
-        else "satellites not reported"
-    )
-
-
-def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Line:
-    """No position: since when, and what is being waited for."""
-    outage = fix.history.outages[-1] if fix.history.outages else None
-    start = fix.history.starts[-1] if fix.history.starts else None
-    seen = "no list of satellites came"
-    if fix.sky.heard:
-        seen = f"{figures.several(len(fix.sky.satellites), 'satellite')} seen, {fix.sky.used} used"
-    starting = start is not None and start.first_fix is None and start.begin is not None
-    if outage is not None and outage.end is None and outage.lost not in UNSAID and not starting:
-        lost = figures.duration((snapshot.now - outage.begin) / SECOND)
-        return line(
-            ("The fix is lost ", "*coral"), (f"since {lost}", "*coral"), f": {seen}. The last position is kept."
-        )
-    known = "Time is known, the position is not yet" if fix.state.state == TIME_ONLY else "No fix yet"
-    passed, mode = since, ""
-    if start is not None and start.begin is not None and starting:
-        passed = figures.duration((snapshot.now - start.begin) / SECOND)
-        mode = f" of a {start.mode} start" if start.mode != "unknown" else ""
-    missing = start.waiting_for if start else "3D"
-    if fix.state.state == TIME_ONLY and missing in MILESTONES[: MILESTONES.index("time") + 1]:
-        # It was known before this start.
-        missing = MILESTONES[MILESTONES.index("time") + 1]
-    role = STATE_ROLES[fix.state.state]
-    return line((f"{known}, after {passed}{mode}", f"*{role}"), f": {seen}. Waiting for: {missing}.")

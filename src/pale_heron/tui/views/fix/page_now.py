@@ -5,7 +5,9 @@ from datetime import UTC, datetime
 from itertools import pairwise
 from typing import Final
 
+from pale_heron.answers.fix import STATE_ROLES, is_moving
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO, Fact
 from pale_heron.core.gnss.quality import DILUTION, graded
@@ -17,11 +19,10 @@ from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.systems import SYSTEMS
 from pale_heron.core.utc import midnight, time_of_day
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.large import large, large_figure
 from pale_heron.tui.painting.paint import BLANK, Line, beside, ends, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import STATE_ROLES, FixChoices, is_moving
+from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.sky_chart import sky
 
 LEFT, LEFT_NARROW = 62, 42

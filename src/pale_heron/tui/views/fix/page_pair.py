@@ -5,6 +5,7 @@ from itertools import pairwise
 import numpy as np
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.comparison import Comparison, ReceiverSide, Spread
 from pale_heron.core.gnss.course import Start
@@ -12,7 +13,6 @@ from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, beside, fitted, line, titled, wrapped
 from pale_heron.tui.views.fix.choices import FixChoices

@@ -1,12 +1,12 @@
 """The page `satellites` of Fix: the sky with trails, and every satellite with its C/N0 as a bar."""
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.satellites.sky import Satellite
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, line, titled, wrapped
 from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.page_now import NARROW, systems_of

@@ -2,16 +2,17 @@
 
 from typing import Final
 
+from pale_heron.answers.fix import is_moving
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, beside, line, titled, wrapped
-from pale_heron.tui.views.fix.choices import FixChoices, is_moving
+from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.page_now import NARROW, path, round_below, shown
 
 FIGURES, FIGURES_NARROW = 54, 33

@@ -1,13 +1,13 @@
 """The page `session` of Fix: the ribbon, every start with its milestones, every outage with what was lost."""
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import MILESTONES, Start, starts_by_mode
 from pale_heron.core.gnss.epochs.outages import Outage
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, ends, line, titled
 from pale_heron.tui.views.fix.choices import FixChoices
 from pale_heron.tui.views.fix.page_now import NARROW

@@ -7,6 +7,7 @@ without any epoch is blank. Every column can be clicked: Traffic goes to its tim
 from typing import Final, NamedTuple
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.epochs.strip import SILENT, Strip
 from pale_heron.core.gnss.snapshot import FixSnapshot
@@ -14,7 +15,6 @@ from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.utc import clock
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, line
 
 SHAPES: Final = {

@@ -1,12 +1,12 @@
 """Of Line: where the bytes come from, what the driver counted, and what other rates gave."""
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.rates import recommended
 from pale_heron.core.line.settings import short_line
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, cut, line, padded, titled
 
 

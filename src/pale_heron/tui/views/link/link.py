@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from typing import Final
 
+from pale_heron.answers.link import link_answer
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
@@ -13,7 +15,6 @@ from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
 from pale_heron.tui.views.link import reach, results, speed, times
 from pale_heron.tui.views.table import VIEWS
@@ -74,14 +75,11 @@ def paint(
     `held` is the one that the chosen one is compared with; else the one before it.
     """
     if not trials:
-        words = state or "No trial yet: b begins one. It sends numbered probes, or asks messages, and counts."
-        return [*headline(QUESTION, "amber" if state else "quiet", line(words), width), BLANK, *_first_steps(width)]
+        return [*headline(QUESTION, link_answer(None, state), width), BLANK, *_first_steps(width)]
     trial = trials[chosen]
     found = verdict(trial)
-    # The two ends of a direction stay on one line.
-    answer = line((safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{results.role_of(found)}"))
     tabs = _tabs(pages(trials, chosen), page, width)
-    rows = [*headline(QUESTION, results.role_of(found), answer, width), tabs, BLANK]
+    rows = [*headline(QUESTION, link_answer(trial), width), tabs, BLANK]
     if page == RESULTS:
         return [*rows, *results.paint(trials, chosen, held, width)]
     if page == COMPARED:

@@ -3,18 +3,17 @@
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+from pale_heron.answers.link import ROLES, role_of
 from pale_heron.core.link.comparison import NOTHING, MatrixCell, compare, matrix
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.link.verdict import Verdict, verdict
+from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, line, padded, titled
 
-ROLES: Final = {HOLDS: "reed", FAILS: "coral", INCONCLUSIVE: "amber"}
-CLOUDED_BY: Final = frozenset({"round-time"})
 """Findings beside which a link that holds is not shown as good."""
 SIGNS: Final = {HOLDS: "●", FAILS: "×", INCONCLUSIVE: "○"}
 ENDS: Final = 26
@@ -88,9 +87,3 @@ def paint_comparison(trials: Sequence[TrialSnapshot], chosen: int, held: int | N
     if one.described.kind != other.described.kind:
         rows += [BLANK, cut(line(("They are of different kinds: little of them can be compared.", "amber")), width)]
     return titled("COMPARED", rows)
-
-
-def role_of(found: Verdict) -> str:
-    """The colour of a verdict."""
-    clouded = any(each.id in CLOUDED_BY for each in found.findings)
-    return ROLES[INCONCLUSIVE if clouded and found.result == HOLDS else found.result]

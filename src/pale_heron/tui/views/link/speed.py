@@ -2,6 +2,7 @@
 
 from typing import Final
 
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.delivery import DeliverySnapshot
@@ -13,7 +14,6 @@ from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.words import location_words
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, line, titled
 
 LABEL: Final = 18

@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from pale_heron.bench.operations.receiver import DOING, DONE, FAILED, OperationStep
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, line, wrapped
 
 PAGES: Final = {

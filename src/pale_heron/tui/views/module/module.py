@@ -2,17 +2,12 @@
 
 from typing import Final
 
-from pale_heron.bench.config.intended_settings import compared, rows_of
+from pale_heron.answers.module import module_answer
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.device.dialogue.exchanges import Exchange
-from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, headline, line
 from pale_heron.tui.views.module import page_exchanges, page_settings, page_state
 from pale_heron.tui.views.module.choices import PAGES, ModuleChoices
@@ -37,8 +32,8 @@ HELP = (
 
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: ModuleChoices, width: int, height: int) -> list[Line]:
     """The whole view."""
-    role, answer = answer_of(lane, look)
-    head = [*headline(QUESTION, role, answer, width)[:-1], _tabs(look.page), BLANK]
+    answer = module_answer(lane, look.intended, look.other if look.page == "pair" else None, look.verdict)
+    head = [*headline(QUESTION, answer, width)[:-1], _tabs(look.page), BLANK]
     return [*head, *_body(snapshot, lane, look, width, max(1, height - len(head)))]
 
 
@@ -72,75 +67,3 @@ def _tabs(page: str) -> Line:
         spans.append(Span(f" {title} ", "*heron@select" if name == page else "quiet", act(acts.show_module_page, name)))
         spans.append(Span(" "))
     return tuple(spans)
-
-
-def answer_of(lane: LaneSnapshot, look: ModuleChoices) -> tuple[str, Line]:
-    """The role of the verdict, and the answer in a sentence or two."""
-    module = lane.module
-    name = safe_label(lane.name)
-    role, words = _obeys(lane, module) if module is not None else ("amber", f"Nothing has been sent to {name} yet.")
-    if look.verdict[0]:
-        return look.verdict[0], line(f"{look.verdict[1]} {words}")
-    if module is None:
-        return role, line(words)
-    if look.page == "pair" and look.other is not None and look.other.module is not None:
-        pair_role, pair_words = _pair(module, look.other)
-        return (pair_role if role == "reed" else role), line(f"{words} {pair_words}")
-    set_role, set_words = _set(module, look)
-    return (set_role if role == "reed" else role), line(f"{words} {set_words}")
-
-
-def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
-    """Whether it answers, from its last exchanges."""
-    ended = [each for each in module.items if isinstance(each, Exchange) and each.status]
-    if module.mode == "data":
-        return "amber", "It is in data mode: what is sent goes to the far end."
-    if not ended:
-        return "amber", "Nothing has been answered yet." if module.busy else "Nothing has been sent yet."
-    silent = 0
-    for each in reversed(ended):
-        if each.status != NO_ANSWER:
-            break
-        silent += 1
-    if silent:
-        commands = "command" if silent == 1 else f"{silent} commands"
-        return "coral", f"No answer to the last {commands} at {lane.settings}."
-    done = module.exchanges - module.refused - module.unanswered
-    parts = [f"{done} of {figures.several(module.exchanges, 'command')} done"]
-    parts += [f"{module.refused} refused"] if module.refused else []
-    parts += [f"{module.unanswered} unanswered"] if module.unanswered else []
-    slow = module.dialect.slow
-    if slow:
-        passed = f"A pattern of its dialect takes too long and is passed over: {safe_label(slow[0])[:60]}"
-        return "amber", f"It obeys: {', '.join(parts)}. {passed}."
-    return "reed", f"It obeys: {', '.join(parts)}."
-
-
-def _set(module: ModuleSnapshot, look: ModuleChoices) -> tuple[str, str]:
-    """Whether it is set as intended."""
-    rows = [each for each in rows_of(module, look.intended) if each.intended]
-    if not rows:
-        return "reed", ""
-    differ = [each.setting.name for each in rows if each.differs]
-    unread = sum(each.differs is None for each in rows)
-    if differ:
-        return "amber", f"{len(differ)} of {len(rows)} intended settings differ: {', '.join(differ[:5])}."
-    if unread:
-        return "amber", f"{unread} of {len(rows)} intended settings have not been read yet."
-    return "reed", f"All {len(rows)} intended settings are as intended."
-
-
-def _pair(module: ModuleSnapshot, other: LaneSnapshot) -> tuple[str, str]:
-    assert other.module is not None, "asked only of a module"
-    try:
-        rules = compared(module, other.module)
-    except Trouble as trouble:
-        return "amber", str(trouble)
-    broken = [each.setting.name for each in rules if each.holds is False]
-    unread = sum(each.holds is None for each in rules)
-    name = safe_label(other.name)
-    if broken:
-        return "coral", f"Against {name} {len(broken)} of {len(rules)} rules are broken: {', '.join(broken)}."
-    if unread:
-        return "amber", f"Against {name} {unread} of {len(rules)} rules cannot be judged yet."
-    return "reed", f"Against {name} all {len(rules)} rules hold."

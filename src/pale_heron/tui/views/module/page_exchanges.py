@@ -2,6 +2,7 @@
 
 from typing import Final
 
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import (
     ECHO,
     INFORMATION,
@@ -26,7 +27,6 @@ from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, wrapped
 from pale_heron.tui.views.module.choices import ModuleChoices
 

@@ -4,9 +4,9 @@ from typing import Final
 
 from pale_heron.bench.config.routine_files import known_routines, routine_of_text
 from pale_heron.bench.operations.routine import DOING, FAILED, LEFT_OUT, PASSED, WAITING, RoutineRun, StepStatus
+from pale_heron.core import figures
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, fitted, line, padded, wrapped
 
 _SIGNS: Final = {

@@ -1,6 +1,7 @@
 """The page `state` of Module: its readings with their ages, how it speaks now, and the milestones of this run."""
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.commands import QUERY, RUN
 from pale_heron.core.device.schema.dialect import Dialect
@@ -10,7 +11,6 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, cut, line, titled
 from pale_heron.tui.views.module.choices import ModuleChoices, age, progress
 

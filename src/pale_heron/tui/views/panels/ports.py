@@ -1,11 +1,12 @@
 """The list of ports: what there is, what came and went, and the chosen one in full."""
 
+from pale_heron.answers.answer import ViewAnswer, answered
+from pale_heron.core import figures
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import SeenPort
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, beside, cells, fitted, headline, line, padded, wrapped
 
 QUESTION = "Which port is it?"
@@ -48,8 +49,7 @@ def paint(
     found: list[SeenPort], chosen: int, settings: LineSettings, now: float, which: "PlugGuide", width: int
 ) -> list[Line]:
     """The list, the chosen port in full, and what to press."""
-    role, answer = _answer(found, which)
-    rows = headline(QUESTION, role, answer, width)
+    rows = headline(QUESTION, _answer(found, which), width)
     rows.append(line((f"  {'nickname':<14}{'device':<34}{'what it is':<34}state", "faint")))
     rows += [_row(seen, index, index == chosen, now, width) for index, seen in enumerate(found)]
     if found:
@@ -57,21 +57,23 @@ def paint(
     return rows
 
 
-def _answer(found: list[SeenPort], which: PlugGuide) -> tuple[str, Line]:
+def _answer(found: list[SeenPort], which: PlugGuide) -> ViewAnswer:
     if which.waiting:
-        return "heather", line(
-            ("Pull the plug of the one you mean", "*heather"), (", or put it in. Escape gives up.", "text")
+        return answered(
+            "heather", ("Pull the plug of the one you mean", "*heather"), (", or put it in. Escape gives up.", "text")
         )
     if which.message:
-        return "heather", line((which.message, "*heather"))
+        return answered("heather", (which.message, "*heather"))
     there = [seen.port for seen in found if seen.went is None]
     if not there:
-        return "amber", line(
+        return answered(
+            "amber",
             ("None here. ", "*amber"),
             "Plug an adapter in and it appears, or start a simulated device: pale-heron sim curlew",
         )
     free = sum(port.free for port in there)
-    return "reed" if free else "amber", line(
+    return answered(
+        "reed" if free else "amber",
         (f"{len(there)} here, {free} free. ", "*reed" if free else "*amber"),
         "Choose one; w finds out which is which by its plug.",
     )

@@ -1,9 +1,9 @@
 """The search for a rate: what each gave, and which to take."""
 
 from pale_heron.bench.operations.baud_search import BaudSearchState
+from pale_heron.core import figures
 from pale_heron.core.line.rates import UNENDED, BaudResult
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
 

@@ -2,10 +2,10 @@
 
 from typing import Final
 
+from pale_heron.core import figures
 from pale_heron.core.device.schema.sentence_plan import PlannedSentence, SentencePlan
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
 

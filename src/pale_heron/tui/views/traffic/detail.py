@@ -7,6 +7,7 @@ from typing import Final
 
 from pale_heron.bench.decoded import decoded
 from pale_heron.capture.writer import event_object
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
 from pale_heron.core.gnss.facts_lost import TELLING, facts_lost
 from pale_heron.core.line.settings import said as written
@@ -15,7 +16,6 @@ from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.order import Entry
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label, safe_text
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, width_of, wrapped
 
 TWO_COLUMNS = 90

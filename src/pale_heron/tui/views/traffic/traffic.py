@@ -5,7 +5,9 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Final
 
+from pale_heron.answers.traffic import traffic_answer
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
 from pale_heron.core.order import Entry
 from pale_heron.core.utc import clock
@@ -13,7 +15,6 @@ from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting import figures
 from pale_heron.tui.painting.paint import Line, Span, cut, fitted, headline, line, padded
 from pale_heron.tui.views.table import VIEWS
 
@@ -241,33 +242,7 @@ class HeadState:
 
 def head(snapshot: BenchSnapshot, state: HeadState, width: int) -> list[Line]:
     """Question and answer, then how the list stands."""
-    lanes = snapshot.lanes
-    bad = sum(lane.line.recent_damaged for lane in lanes)
-    rates = [each.hz for lane in lanes for each in lane.line.types if each.hz]
-    lines = sum(lane.line.recent_lines for lane in lanes)
-    role = "coral" if bad else "reed" if rates else "amber"
-    words = [
-        Span(f"{figures.several(len(lanes), 'lane')}, "),
-        Span(f"{sum(rates):.0f} lines a second", "*text"),
-        Span(f" of {len(rates)} types. "),
-        Span(
-            f"{figures.several(bad, 'line')} damaged in the last minute."
-            if bad
-            else "None damaged in the last minute.",
-            "coral" if bad else "text",
-        ),
-    ]
-    if not lines:
-        opaque = sum(lane.line.recent_framed for lane in lanes)
-        words = [Span("Nothing is being received: ", "*amber"), Span("no line in the last minute.")]
-        if opaque:
-            words = [
-                Span("No line, only bytes that are no text: ", "*amber"),
-                Span(f"{figures.size(opaque)} in the last minute."),
-            ]
-    elif not rates:
-        words[1:3] = [Span(f"{figures.several(lines, 'line')} in the last minute. ", "*text")]
-    question, *answer = headline(QUESTION, role, tuple(words), width)
+    question, *answer = headline(QUESTION, traffic_answer(snapshot), width)
     return [question, *answer[:1], _list_state(state, width)]
 
 
