@@ -2,11 +2,12 @@
 
 import contextlib
 import os
+import re
 import select
 import socket
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -327,6 +328,78 @@ class Answers:
 
     def write(self, data: bytes) -> None:
         self._connection.sendall(data)
+
+
+class FarServer:
+    """A server of RFC 2217 on loopback that does as its `ways` say: each differs from the standard in one thing."""
+
+    IAC, DONT, DO, WONT, WILL, SB, SE, COM = 255, 254, 253, 252, 251, 250, 240, 44
+
+    def __init__(self, *ways: str) -> None:
+        self.ways = ways
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
+        self.purged = False
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        link, _ = self._server.accept()
+        link.sendall(GGA)
+        with contextlib.suppress(OSError):
+            while received := link.recv(1024):
+                for answer in self._answers(received):
+                    link.sendall(answer)
+
+    def _answers(self, received: bytes) -> Iterator[bytes]:
+        if "silent" in self.ways:
+            return
+        for match in re.finditer(rb"\xff(?:\xfa\x2c(.)(.*?)\xff\xf0|([\xfb-\xfe])(.))", received, re.DOTALL):
+            if match[3] is not None:
+                order, option = match[3][0], match[4][0]
+                no = "no port" in self.ways and option == self.COM
+                yes_to = {self.WILL: self.DO, self.DO: self.WILL}
+                no_to = {self.WILL: self.DONT, self.DO: self.WONT}
+                if order in yes_to:
+                    yield bytes([self.IAC, (no_to if no else yes_to)[order], option])
+                continue
+            command, value = match[1][0], match[2]
+            self.purged = self.purged or command == 12
+            if command == 1 and "another rate" in self.ways:
+                value = (1200).to_bytes(4, "big")
+            if command == 5 and "no control" in self.ways:
+                continue
+            if command == 5 and "odd control" in self.ways:
+                value = b"\x00"
+            if "no port" in self.ways or (command != 1 and "settings unheard" in self.ways):
+                continue
+            yield bytes([self.IAC, self.SB, self.COM, command + 100]) + value + bytes([self.IAC, self.SE])
+
+
+@pytest.mark.parametrize("way", ["", "no control", "odd control"])
+def test_a_remote_server_with_ways_of_its_own_is_read(way: str) -> None:
+    server = FarServer(way)
+    life = Life(server.address)
+    life.until(lambda life: GGA in life.data)
+    life.end()
+    assert life.events[0] == "opened"
+    assert not server.purged
+
+
+@pytest.mark.parametrize(
+    ("way", "words"),
+    [
+        ("silent", "speaks no RFC 2217"),
+        ("no port", "does not confirm the settings"),
+        ("another rate", "refuses the rate of 9600"),
+        ("settings unheard", "does not confirm the settings"),
+    ],
+)
+def test_what_a_remote_server_refused_is_told(way: str, words: str) -> None:
+    life = Life(FarServer(way).address)
+    life.until(lambda life: "refused" in life.events)
+    life.end()
+    told = next(record for record in life.records if isinstance(record, Event) and record.name == "refused")
+    assert words in str(told.details["reason"]) and "silence" not in str(told.details)
 
 
 def test_a_remote_serial_lane_is_set_read_and_lost() -> None:

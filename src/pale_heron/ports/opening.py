@@ -32,11 +32,14 @@ PROBLEMS: Final[tuple[type[Exception], ...]] = (
 )
 """Whatever a driver or pyserial may say no with."""
 
+LENIENT: Final = "?ign_set_control"
+"""Servers of RFC 2217 confirm an order for DTR, RTS or flow control (SET-CONTROL) in ways of their own, or never."""
+
 NO_BREAK: Final[tuple[type[Exception], ...]] = (*PROBLEMS, AttributeError)
 
 
 def _nothing() -> None:
-    """In the place of emptying an input that holds no leftovers."""
+    """In the place of emptying what holds no leftovers."""
 
 
 class StreamGone(Exception):
@@ -86,7 +89,7 @@ class ByteStream:
         self._networked = spec.networked
         try:
             self._port = serial.serial_for_url(
-                spec.address,
+                spec.address + (LENIENT if spec.address.startswith("rfc2217://") else ""),
                 do_not_open=True,
                 timeout=0.1,
                 **_as_driver_takes(settings),
@@ -95,9 +98,10 @@ class ByteStream:
             self._port.dtr, self._port.rts = settings.dtr, settings.rts
             if not spec.networked:
                 self._port.exclusive = True
-            if spec.address.startswith("socket://"):
-                # pyserial empties the input at opening: what a server says at once is traffic like the rest.
-                self._port.reset_input_buffer = _nothing  # type: ignore[method-assign]  # it offers no other way
+            if spec.networked:
+                # pyserial empties both ways at opening: what a server says at once is traffic like the rest.
+                for emptying in ("reset_input_buffer", "reset_output_buffer"):
+                    setattr(self._port, emptying, _nothing)
             self._port.open()
         except PROBLEMS as problem:
             raise why_not(spec, problem) from None

@@ -33,6 +33,15 @@ NETWORK_REASONS: Final = {
 }
 
 
+REMOTE_SETTINGS: Final = {
+    "baudrate": "the rate of {settings}",
+    "datasize": "the data bits of {framing}",
+    "parity": "the parity of {framing}",
+    "stopsize": "the stop bits of {framing}",
+}
+"""What pyserial calls a setting that a server refused, and what it is."""
+
+
 def _network_reason(spec: LaneSpec, problem: Exception) -> str:
     """Why the other side is not reached, said once."""
     host = spec.address.partition("://")[2].partition("/")[0]
@@ -46,6 +55,23 @@ def _network_reason(spec: LaneSpec, problem: Exception) -> str:
     if number in NETWORK_REASONS:
         return NETWORK_REASONS[number].format(host=host)
     return f"{host} cannot be reached: {reason_words(problem)}"
+
+
+def _remote_trouble(spec: LaneSpec, told: str) -> Trouble | None:
+    """What a server of a remote serial port would not do (RFC 2217); None where it was not even reached."""
+    host = spec.address.partition("://")[2].partition("/")[0]
+    if "does not seem to support" in told:
+        way_out = f"Where it passes the bytes alone, open it as such: socket://{host}"
+        return Trouble(f"{host} speaks no RFC 2217: it does not agree to pass a port's settings", way_out, "no-answer")
+    if "does not accept parameter change" in told:
+        return Trouble(f"{host} does not confirm the settings of its port", f"Try socket://{host}", "no-answer")
+    refused = next(
+        (words for name, words in REMOTE_SETTINGS.items() if f"rejected value for option '{name}'" in told), ""
+    )
+    if refused:
+        words = refused.format(settings=spec.settings, framing=spec.settings.framing)
+        return Trouble(f"{host} refuses {words}", "Try another one, or what its port is set to there", "no-answer")
+    return None
 
 
 def _is_serial(address: str, problem: Exception) -> bool:
@@ -68,6 +94,9 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
     """The reason why a lane cannot be opened, in words, with the way out."""
     address = spec.address
     if spec.networked:
+        remote = _remote_trouble(spec, str(problem))
+        if remote is not None:
+            return remote
         words = _network_reason(spec, problem)
         return Trouble(words, "Is the other side running, and are host and port right?", "no-answer")
     if not Path(address).exists():
