@@ -7,7 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pale_heron.core.clock.pulse import FEW, PrintedPulse, PulseTracker
+from pale_heron.core.clock.printed_pulse import PrintedPulse
+from pale_heron.core.clock.pulse import PulseTracker
+from pale_heron.core.clock.straight_line import FEW
 from pale_heron.core.frames import SECOND
 
 BEGIN = 1_935_000_000 * SECOND

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
+from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot, ClockTracker
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
@@ -73,6 +74,8 @@ class ModelSnapshot:
     """What was noted, and when."""
     trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
+    clock: ClockSnapshot = NOTHING_KNOWN
+    """What is known of time besides how late sentences come."""
 
 
 class Model:
@@ -95,6 +98,7 @@ class Model:
         self._ears: tuple[FrameTap, ...] = ()
         self._marks: list[tuple[int, str]] = []
         self._link = LinkTracker(probes)
+        self._clock = ClockTracker()
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
         """The lanes of modules."""
@@ -183,16 +187,16 @@ class Model:
 
     def saved(self) -> bytes:
         """All of it but the log; `restored` takes it up again."""
-        state = self._book, self._marks, self._link, self._pipeline.state(self._pipeline.lanes)
+        state = self._book, self._marks, self._link, self._clock, self._pipeline.state(self._pipeline.lanes)
         return zlib.compress(pickle.dumps(state), 1)
 
     @classmethod
     def restored(cls, saved: bytes, start: int) -> "Model":
         """A model that stands as it was saved, by this program, in this run; its next line is `start`."""
-        book, marks, link, state = pickle.loads(zlib.decompress(saved))
+        book, marks, link, clock, state = pickle.loads(zlib.decompress(saved))
         model = cls(start=start, book=book)
         model._start = 0
-        model._marks, model._link = marks, link
+        model._marks, model._link, model._clock = marks, link, clock
         model._pipeline.take_up(state)
         lanes = model._pipeline.lanes.items()
         model._speakers = {name for name, lane in lanes if lane.streams.spoken_to}
@@ -211,7 +215,9 @@ class Model:
                 self._pictures[name] = now, picture
                 self._touched.discard(name)
             lanes.append(picture)
-        self.published = ModelSnapshot(now, tuple(lanes), tuple(self._marks), self._link.snapshot())
+        self.published = ModelSnapshot(
+            now, tuple(lanes), tuple(self._marks), self._link.snapshot(), self._clock.snapshot()
+        )
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""
@@ -248,10 +254,13 @@ class Model:
     def _hear(self, frames: Sequence[Frame]) -> None:
         for ear in self._ears:
             ear.hear(frames)
+        if self._clock.listens:
+            self._clock.hear(frames)
 
     def _note(self, event: Event) -> None:
         """What concerns the whole bench."""
         self._book.heed(event)
+        self._clock.heed(event)
         if event.name == "mark" and len(self._marks) < MOST_MARKS:
             self._marks.append((event.time, safe_label(str(event.details.get("text", "")))))
 

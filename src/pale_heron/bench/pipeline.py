@@ -10,6 +10,7 @@ result is the same however many records are taken at a time, and whether a clock
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Final, Generic, Protocol, TypeVar, cast
 
+from pale_heron.core.clock.events import UNLISTED
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
@@ -137,7 +138,8 @@ class Pipeline(Generic[Kind]):
             # The tables of a dialect are for the lane alone.
             shown = {name: value for name, value in event.details.items() if name != "table"}
             event = event._replace(details=shown)
-        self._order.add((event,))
+        if event.name not in UNLISTED:
+            self._order.add((event,))
 
     def _add(self, frames: Sequence[Frame]) -> None:
         self._order.add(frames)

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
+from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot
 from pale_heron.core.lane import LaneSnapshot
 
 if TYPE_CHECKING:
@@ -35,6 +36,8 @@ class BenchSnapshot:
     """What was noted, and when."""
     trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
+    clock: ClockSnapshot = NOTHING_KNOWN
+    """What is known of time besides how late sentences come."""
     behind_s: float = 0.0
     """How far it lies behind what was received, because decoding is too slow; the record is complete all the same."""
     fault: str = ""

@@ -12,6 +12,7 @@ from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
 from pale_heron.core.clock.own_time import OwnTime
+from pale_heron.core.clock.tracker import NOTHING_KNOWN
 from pale_heron.core.frames import IN, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.tracker import SeeProbe
@@ -66,6 +67,7 @@ class Source:
         self._size = path.stat().st_size if path else 0
         self.marks: tuple[tuple[int, str], ...] = ()
         self.trials: tuple[TrialSnapshot, ...] = ()
+        self.clock = NOTHING_KNOWN
         """What was noted, in the order of the file, once it was gone through."""
 
     @property
@@ -145,6 +147,7 @@ class Source:
         lanes = model.snapshots(end)
         self.marks = model.published.marks
         self.trials = model.published.trials
+        self.clock = model.published.clock
         return lanes
 
 

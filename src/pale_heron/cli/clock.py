@@ -18,7 +18,8 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.progress import progress
 from pale_heron.core.clock.clock_object import ClockPicture, clock_lines, clock_object, span_of
 from pale_heron.core.clock.ntp import NetworkServer
-from pale_heron.core.clock.pulse import PrintedPulse, PulseTracker
+from pale_heron.core.clock.printed_pulse import PrintedPulse
+from pale_heron.core.clock.pulse import PulseTracker
 from pale_heron.core.frames import IN, Frame, Kind
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words

@@ -260,6 +260,7 @@ class Session:
             host_ahead_s=self.clock.host_ahead_ns() / SECOND,
             marks=seen.marks,
             trials=seen.trials,
+            clock=seen.clock,
             behind_s=self._decoder.behind_s,
             fault="; ".join(filter(None, (*self._recorder.faults.values(), self._decoder.fault))),
         )

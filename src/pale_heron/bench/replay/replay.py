@@ -308,6 +308,7 @@ class Replay:
             host_ahead_s=0.0,
             marks=indexer.marks if indexer else (),
             trials=self._model.published.trials,
+            clock=self._model.published.clock,
             fault=indexer.failure if indexer else "",
             dated=reader is not None or self._own.dated,
         )

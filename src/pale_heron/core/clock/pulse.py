@@ -4,20 +4,21 @@ An interval counts where it lies between half a second and one and a half: short
 more that are missing. The first interval is left out: what was switched on in the middle of it is cut short.
 """
 
-import math
-import re
+from collections import deque
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Final, NamedTuple
 
+from pale_heron.core.clock.allan import AllanDeviation, allan_deviations
+from pale_heron.core.clock.straight_line import Drift, MeanAndDeviation, StraightLine
 from pale_heron.core.frames import SECOND
-from pale_heron.core.patterns import limited
-from pale_heron.core.samples import Sample, quantile
+from pale_heron.core.samples import Sample, Times, quantile
 
-UNITS_NS: Final = {"ns": 1, "us": 1_000, "ms": 1_000_000, "s": SECOND}
-USUAL: Final = re.compile(r"(?<![\w.])(?P<number>\d+(?:\.\d+)?)\s*(?P<unit>ns|us|ms|s)\b")
-"""A number with its unit, anywhere in a line: the pulse's own time."""
+PHASES_KEPT: Final = 1 << 13
+"""So many of the last pulses are kept one by one: two and a quarter hours."""
 
-FEW: Final = 10
-"""From so many pulses on a drift is told."""
+KEPT: Final = 1 << 11
+"""So many intervals are kept for percentiles and the histogram, evenly thinned; least and most stay exact."""
 
 
 class PulseInterval(NamedTuple):
@@ -38,78 +39,60 @@ class HostOffset(NamedTuple):
     deviation: float
 
 
-class Drift(NamedTuple):
-    """By how many parts in a million a clock runs fast against the pulses, with its standard error."""
+class PulsePhase(NamedTuple):
+    """One pulse: when it came, and by how many nanoseconds it was off the nearest second of this computer's clock."""
 
-    ppm: float
-    error_ppm: float
+    number: int
+    time: int
+    offset_ns: int
 
 
-class PulseSnapshot(NamedTuple):
-    """One source. `own` is the drift of the counter that it prints, where it prints one."""
+@dataclass(frozen=True)
+class PulseSnapshot:
+    """One source. `own` is the drift of the counter that it prints, where it prints one.
+
+    Figures that take a moment are made where somebody looks at them.
+    """
 
     source: str
-    pulses: int
-    missed: int
-    doubled: int
-    intervals: int
-    interval: PulseInterval | None
-    host_offset: HostOffset | None
-    drift: Drift | None
-    own: Drift | None
-    last: int | None
+    pulses: int = 0
+    missed: int = 0
+    doubled: int = 0
+    intervals: int = 0
+    interval: PulseInterval | None = None
+    host_offset: HostOffset | None = None
+    drift: Drift | None = None
+    """Of this computer's clock: positive where it runs fast."""
+    own: Drift | None = None
+    last: int | None = None
+    resolution_ns: int = 0
+    """No figure is finer than this: how exactly its moments are known; 0 where that is not limited."""
+    trouble: str = ""
+    """Why nothing comes, as far as whoever listens can tell; empty while nothing is wrong."""
+    lane: str = ""
+    """The lane that it belongs to; empty for one that stands alone."""
+    phases: tuple[PulsePhase, ...] = ()
+    spread: Sample | None = None
 
+    @cached_property
+    def interval_times(self) -> Times | None:
+        """Where the intervals lie, seconds."""
+        return None if self.spread is None else self.spread.times()
 
-class _Fit:
-    """A line through points by least squares, from sums alone."""
-
-    def __init__(self) -> None:
-        self.count = 0
-        self._x = self._y = self._xx = self._xy = self._yy = 0.0
-
-    def add(self, x: float, y: float) -> None:
-        self.count += 1
-        dx, dy = x - self._x, y - self._y
-        self._x += dx / self.count
-        self._y += dy / self.count
-        self._xx += dx * (x - self._x)
-        self._yy += dy * (y - self._y)
-        self._xy += dx * (y - self._y)
-
-    def slope(self) -> tuple[float, float] | None:
-        """Of y over x, with its standard error; None of too few."""
-        if self.count < FEW or self._xx <= 0:
-            return None
-        slope = self._xy / self._xx
-        rest = max(0.0, self._yy - slope * self._xy)
-        return slope, math.sqrt(rest / (self.count - 2) / self._xx)
-
-
-class _MeanAndDeviation:
-    """Mean and deviation, from sums alone (Welford 1962)."""
-
-    def __init__(self) -> None:
-        self.count = 0
-        self.mean = self._squares = 0.0
-        self.least, self.most = math.inf, -math.inf
-
-    def add(self, value: float) -> None:
-        self.count += 1
-        apart = value - self.mean
-        self.mean += apart / self.count
-        self._squares += apart * (value - self.mean)
-        self.least, self.most = min(self.least, value), max(self.most, value)
-
-    @property
-    def deviation(self) -> float:
-        return math.sqrt(self._squares / (self.count - 1)) if self.count > 1 else 0.0
+    @cached_property
+    def allan(self) -> tuple[AllanDeviation, ...]:
+        """How steady this computer's clock is against it, over the pulses that are kept."""
+        return allan_deviations([(each.number, each.time - each.number * SECOND) for each in self.phases])
 
 
 class PulseTracker:
-    """Takes the moments of pulses, in their order; what it keeps does not grow."""
+    """Takes the moments of pulses, in their order; what it keeps does not grow. It can be pickled."""
 
-    def __init__(self, source: str) -> None:
+    def __init__(self, source: str, lane: str = "") -> None:
         self._source = source
+        self._lane = lane
+        self.resolution_ns = 0
+        self.trouble = ""
         self._count = self._missed = self._doubled = 0
         self._first: int | None = None
         self._last: int | None = None
@@ -117,14 +100,19 @@ class PulseTracker:
         """Of the last pulse, those that were missed counted too."""
         self._begun = False
         """Whether an interval was left out already."""
-        self._intervals, self._offsets = _MeanAndDeviation(), _MeanAndDeviation()
-        self._offset_sample = Sample()
-        self._drift, self._own_drift = _Fit(), _Fit()
+        self._away = False
+        self._intervals, self._offsets = MeanAndDeviation(), MeanAndDeviation()
+        self._spread, self._offset_sample = Sample(KEPT), Sample(KEPT)
+        self._phases: deque[PulsePhase] = deque(maxlen=PHASES_KEPT)
+        self._drift, self._own_drift = StraightLine(), StraightLine()
         self._own_first: tuple[int, int] | None = None
+        self._own_last = 0
+        self._shown: PulseSnapshot | None = None
 
     def take(self, moment: int, own: int | None = None) -> None:
         """A pulse, when it came and what its own counter says (nanoseconds)."""
         self._count += 1
+        self._shown = None
         if self._last is None or self._first is None:
             self._first = self._last = moment
             self._note(moment, own)
@@ -134,13 +122,20 @@ class PulseTracker:
         if seconds < 1:
             self._doubled += 1
             return
-        self._missed += seconds - 1
+        # While its source was away nobody could hear it: that is no pulse missed.
+        self._missed += 0 if self._away else seconds - 1
         self._number += seconds
         self._last = moment
-        if seconds == 1 and self._begun:
+        if seconds == 1 and self._begun and not self._away:
             self._intervals.add(interval / SECOND)
-        self._begun = True
+            self._spread.add(interval / SECOND)
+        self._begun = not self._away
+        self._away = False
         self._note(moment, own)
+
+    def break_off(self) -> None:
+        """Its source is gone: the interval over that is none."""
+        self._away = self._last is not None
 
     def _note(self, moment: int, own: int | None) -> None:
         """Where it lies against this computer's clock, and against the counter of its own."""
@@ -148,69 +143,49 @@ class PulseTracker:
         offset = (moment + SECOND // 2) % SECOND - SECOND // 2
         self._offsets.add(float(offset))
         self._offset_sample.add(float(offset))
-        self._drift.add(float(self._number), float(moment - self._first - self._number * SECOND))
+        run = moment - self._first - self._number * SECOND
+        self._phases.append(PulsePhase(self._number, moment, offset))
+        self._drift.add(float(self._number), float(run))
         if own is None:
             return
-        if self._own_first is None:
-            self._own_first = own, self._number
+        if self._own_first is None or own < self._own_last:
+            # Where a counter goes back, its board has started again.
+            self._own_first, self._own_drift = (own, self._number), StraightLine()
+        self._own_last = own
         begin, number = self._own_first
         passed = self._number - number
         self._own_drift.add(float(passed), float(own - begin - passed * SECOND))
 
     def snapshot(self) -> PulseSnapshot:
-        """How it stands."""
-        spread, offsets = self._intervals, self._offsets
+        """How it stands; the same object while nothing came."""
+        shown = self._shown
+        if shown is None or (shown.trouble, shown.resolution_ns) != (self.trouble, self.resolution_ns):
+            shown = self._shown = self._made()
+        return shown
+
+    def _made(self) -> PulseSnapshot:
+        intervals, offsets = self._intervals, self._offsets
         ordered = sorted(self._offset_sample.values)
         return PulseSnapshot(
             source=self._source,
             pulses=self._count,
             missed=self._missed,
             doubled=self._doubled,
-            intervals=spread.count,
-            interval=PulseInterval(spread.least, spread.mean, spread.most, spread.deviation) if spread.count else None,
+            intervals=intervals.count,
+            interval=(
+                PulseInterval(intervals.least, intervals.mean, intervals.most, intervals.deviation)
+                if intervals.count
+                else None
+            ),
             host_offset=(
                 HostOffset(offsets.least, quantile(ordered, 0.5), offsets.most, offsets.deviation) if ordered else None
             ),
-            drift=_drift(self._drift),
-            own=_drift(self._own_drift),
+            drift=self._drift.drift(),
+            own=self._own_drift.drift(),
             last=self._last,
+            resolution_ns=self.resolution_ns,
+            trouble=self.trouble,
+            lane=self._lane,
+            phases=tuple(self._phases),
+            spread=self._spread.copied(),
         )
-
-
-def _drift(fit: _Fit) -> Drift | None:
-    """Nanoseconds a second are thousandths of parts in a million."""
-    found = fit.slope()
-    return None if found is None else Drift(found[0] / 1000, found[1] / 1000)
-
-
-class PrintedPulse:
-    """Which lines of a board are pulses, and what their own counter says.
-
-    Without a pattern each line is one, and a number with a unit in it is its own time. A pattern is a regular
-    expression that a line must hold; a group of it named ns, us, ms or s is the own time.
-    """
-
-    def __init__(self, pattern: str = "") -> None:
-        """Raises ValueError for a pattern that is none."""
-        self._pattern = limited(pattern) if pattern else None
-
-    def read(self, line: str) -> tuple[bool, int | None]:
-        """Whether a line is a pulse, and its own time in nanoseconds where it tells one."""
-        if not line.strip():
-            return False, None
-        if self._pattern is None:
-            found = USUAL.search(line)
-            return True, None if found is None else _own(found["number"], found["unit"])
-        match = self._pattern.search(line)
-        if match is None:
-            return False, None
-        named = next(((unit, text) for unit, text in match.groupdict().items() if unit in UNITS_NS and text), None)
-        return True, None if named is None else _own(named[1], named[0])
-
-
-def _own(number: str, unit: str) -> int | None:
-    whole, _, part = number.partition(".")
-    if not whole.isdecimal() or (part and not part.isdecimal()) or len(whole) > 20:
-        return None
-    scale = UNITS_NS[unit]
-    return int(whole) * scale + (int(part[:9].ljust(9, "0")) * scale // SECOND if part else 0)
