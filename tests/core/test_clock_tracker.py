@@ -133,7 +133,10 @@ EVENTS: Final = (
     *(events.PULSE, events.PULSE_SOURCE, events.PULSES_END, events.NETWORK_TIME, events.HOST_CLOCK),
     *(events.CLOCK_STEP, "lost"),
 )
-DETAILS: Final = ["source", "own_ns", "trouble", "resolution_ns", "server", "samples", "stratum", "leap", "seconds", "offset_ns", "delay_ns", "root_delay_s", "root_dispersion_s", "synchronised", "zone", "estimated_error_s", "maximum_error_s", "frequency_ppm"]
+DETAILS: Final = (
+    *(*HostClock._fields, *NetworkTime._fields),
+    *("source", "own_ns", "trouble", "resolution_ns", "server", "samples", "seconds", "zone"),
+)
 USUAL: Final = st.sampled_from([SOURCE, PRINTED, "printed:a:(", "line:a:dcd", 1, 0.5, True])
 
 

@@ -5,9 +5,10 @@ import os
 import sys
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Final
 
 import click
 
@@ -20,10 +21,17 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.marsh import BEGIN_UTC
+from pale_heron.sim.pulses import PulseFaults
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
+from pale_heron.sim.snipe import SnipeFaults
 
 MODULES = ("bittern", "plover", "wren", "teal", "marsh")
-DEVICES = ("curlew", *MODULES, "cable", "vane", "range-walk", "trouble")
+DEVICES = ("curlew", *MODULES, "cable", "vane", "dunlin", "snipe", "range-walk", "trouble")
+AnyFaults = CableFaults | PulseFaults | SnipeFaults
+FAULTS: Final[Mapping[str, type[AnyFaults]]] = {"curlew": PulseFaults, "cable": CableFaults, "snipe": SnipeFaults}
+"""What can go wrong with a device on request."""
+
+BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simulated board Dunlin"}
 
 
 @click.command("sim")
@@ -51,7 +59,7 @@ DEVICES = ("curlew", *MODULES, "cable", "vane", "range-walk", "trouble")
     "faults",
     multiple=True,
     metavar="NAME=VALUE",
-    help=f"Of the cable: {', '.join(CableFaults._fields)} (shares as 0.05 or 5%, times as 0.2s). Repeatable.",
+    help="Of the cable, of curlew's pulses or of snipe: a share as 0.05 or 5%, a time as 0.2s. Repeatable.",
 )
 @click.option("--far-port", default=0, type=int, help="Of teal: connected to this port of this machine by itself.")
 @click.option("--until-input-ends", is_flag=True, hidden=True)
@@ -76,8 +84,9 @@ def sim(
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
 
     `bittern` are two on one air, `marsh` all modules at once, `cable` has two ends, `range-walk` a receiver and two
-    radios, one towed away from the other: each path on a line of its own. `vane` answers messages by a rule. A cable
-    says at its end what it did to how many lines.
+    radios, one towed away from the other: each path on a line of its own. `vane` answers messages by a rule, `dunlin`
+    prints a line each second with a counter of its own, `snipe` is a time server. A cable says at its end what it did
+    to how many lines.
 
     Example: pale-heron sim curlew --start cold --seed 3
 
@@ -88,16 +97,22 @@ def sim(
     if tcp and link is not None:
         raise Trouble("A TCP port has no --link", "Leave one of the two out")
     ended = _input_ended() if until_input_ends else lambda: False
-    if faults and device != "cable":
-        raise Trouble(f"{device} has no --fault", "Faults are those of the cable: pale-heron sim cable --fault lost=5%")
+    if faults and device not in FAULTS:
+        raise Trouble(
+            f"{device} has no --fault", f"There are some of {', '.join(FAULTS)}: pale-heron sim cable --fault lost=5%"
+        )
+    asked = _faults(device, faults) if device in FAULTS else None
     if far_port and device != "teal":
         raise Trouble(
             f"{device} has no --far-port", "Only teal connects to somebody: pale-heron sim teal --far-port 4444"
         )
-    if device == "cable":
-        _run_cable(link, seed, rate, _cable_faults(faults), ended, over_tcp=tcp)
+    if isinstance(asked, CableFaults):
+        _run_cable(link, seed, rate, asked, ended, over_tcp=tcp)
         return
-    if device in ("vane", "range-walk") and not troubles:
+    if isinstance(asked, SnipeFaults):
+        _run_snipe(asked, ended)
+        return
+    if device in ("vane", "dunlin", "range-walk") and not troubles:
         _run_post(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
         return
     if device == "trouble":
@@ -109,6 +124,7 @@ def sim(
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
     from pale_heron.sim.label import Label
+    from pale_heron.sim.pulses import PulseGenerator, PulsePlay
     from pale_heron.sim.run import run_curlew, wait_for_second
     from pale_heron.sim.terminal import Terminal
 
@@ -116,20 +132,29 @@ def sim(
         raise Trouble(f"{device} takes no name behind it: {troubles[0]!r}", "Names stand behind `trouble` alone")
     _check(device, rate, every, start, scene)
     played = SCENES[scene]
-    played = replace(played, start=start or played.start, quick=quick or played.quick)
+    pulses = asked if faults and isinstance(asked, PulseFaults) else played.pulses
+    played = replace(played, start=start or played.start, quick=quick or played.quick, pulses=pulses)
     label = Label("simulated receiver Curlew", f"MARSH-curlew-{seed}")
-    terminal = Terminal(rate, link or _free_link(device), label=label, over_tcp=tcp)
+    place = link or _free_link(device)
+    terminal = Terminal(rate, place, label=label, over_tcp=tcp)
     end_on_signals()
     print(terminal.name, flush=True)
+    generator = None
     try:
-        begin = wait_for_second() if host_time else BEGIN_UTC
+        on_second = wait_for_second() if host_time or pulses is not None else 0
+        begin = on_second if host_time else BEGIN_UTC
+        if pulses is not None:
+            generator = PulseGenerator(PulsePlay(on_second * SECOND, pulses, seed, played.host_ppm), place)
         curlew = Curlew(played, seed, begin * SECOND)
         curlew.configure(rate=rate, every_ms=every)
-        run_curlew(curlew, terminal, ended)
+        run_curlew(curlew, terminal, ended, played, generator)
     except KeyboardInterrupt:
         return
     finally:
         terminal.close()
+        if generator is not None:
+            generator.close()
+            _tell_pulses(generator.play.counts)
 
 
 def _run_troubles(
@@ -187,15 +212,17 @@ def _run_post(
     over_tcp: bool,
 ) -> None:
     """A board, or the receiver and the radios of a walk; prints what is to be opened, one a line."""
+    from pale_heron.sim.dunlin import Dunlin
     from pale_heron.sim.label import Label
     from pale_heron.sim.range_walk import RangeWalkPost
     from pale_heron.sim.run import ActorPost, run_stages, wait_for_second
     from pale_heron.sim.vane import Vane
 
     end_on_signals()
-    if device == "vane":
-        label = Label("simulated board of the weather vane", f"MARSH-vane-{seed}")
-        board = ActorPost(Vane(), rate, link or _free_link(device), label, over_tcp=over_tcp)
+    if device in BOARDS:
+        label = Label(BOARDS[device], f"MARSH-{device}-{seed}")
+        actor = Vane() if device == "vane" else Dunlin(seed)
+        board = ActorPost(actor, rate, link or _free_link(device), label, over_tcp=over_tcp)
         post: ActorPost | RangeWalkPost = board
         terminals = [board.terminal]
     else:
@@ -211,16 +238,32 @@ def _run_post(
         run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals))
 
 
-def _cable_faults(texts: Sequence[str]) -> CableFaults:
-    found: dict[str, float] = {}
+def _faults(device: str, texts: Sequence[str]) -> AnyFaults:
+    kind, found = FAULTS[device], dict[str, float]()
     for text in texts:
         name, _, value = text.partition("=")
-        field = name if name in CableFaults._fields else f"{name}_s"
-        if field not in CableFaults._fields:
-            known = dict.fromkeys(CableFaults._fields)
-            raise Trouble(f"A cable has no fault {name!r}{nearest_words(name, known)}", f"It has: {', '.join(known)}")
+        field = name if name in kind._fields else f"{name}_s"
+        if field not in kind._fields:
+            known = dict.fromkeys(each.removesuffix("_s") for each in kind._fields)
+            raise Trouble(f"{device} has no fault {name!r}{nearest_words(name, known)}", f"It has: {', '.join(known)}")
         found[field] = seconds(value) if field.endswith("_s") else share(value)
-    return CableFaults(**found)
+    return kind(**found)
+
+
+def _run_snipe(faults: SnipeFaults, ended: Callable[[], bool]) -> None:
+    """A time server; prints host and port."""
+    from pale_heron.sim.snipe import Snipe
+
+    end_on_signals()
+    server = Snipe(faults)
+    print(server.address, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        server.run(ended)
+
+
+def _tell_pulses(counts: Mapping[str, int]) -> None:
+    """What became of the pulses."""
+    click.echo(f"pulses {counts['pulses']}, missed {counts['missed']}, doubled {counts['doubled']}", err=True)
 
 
 def _run_modules(

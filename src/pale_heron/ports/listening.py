@@ -100,6 +100,9 @@ class ListeningStream:
         """A network does not tell."""
         return ""
 
+    def duplicate(self) -> None:
+        """A network has no control lines."""
+
     def close(self) -> None:
         """Wait no more."""
         for each in (self._client, self._server):

@@ -70,6 +70,8 @@ class OpenStream(Protocol):
 
     def held_by(self) -> str: ...
 
+    def duplicate(self) -> int | None: ...
+
     def close(self) -> None: ...
 
 
@@ -149,6 +151,11 @@ class ByteStream:
             return 0
         except PROBLEMS as problem:
             raise StreamGone(reason_words(problem)) from None
+
+    def duplicate(self) -> int | None:
+        """A file number of its own for whoever watches the control lines, to be closed there; None without a port."""
+        with self._guard:
+            return None if self._closed or self._file is None or self._networked else os.dup(self._file)
 
     def wait_for_room(self) -> None:
         """Wait a little until more can be written."""

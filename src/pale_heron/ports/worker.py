@@ -86,6 +86,17 @@ class LaneWorker:
         """Whether its stream is there now."""
         return self._stream is not None
 
+    def duplicate(self) -> int | None:
+        """A file number of the open port for whoever watches its control lines; None while there is none."""
+        stream = self._stream
+        return None if stream is None else stream.duplicate()
+
+    @property
+    def usb(self) -> bool:
+        """Whether its port hangs on USB, which tells of control lines in steps of its own."""
+        name = self._spec.address.lower()
+        return "usb" in name or "acm" in name
+
     def start(self) -> None:
         self._thread.start()
 

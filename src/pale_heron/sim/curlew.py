@@ -76,6 +76,8 @@ class Curlew:
         self._started = 0.0
         self._epoch = 0
         self._banner = True
+        self.fixed = False
+        """Whether the last epoch had a position."""
 
     def configure(self, *, rate: int | None = None, every_ms: int | None = None) -> None:
         """Set and store before power comes."""
@@ -150,6 +152,7 @@ class Curlew:
             state.date = DEFAULT_DATE
         elif scene.weeks_off and state.date is not None:
             state.date = iso(midnight(state.date) + scene.weeks_off * 7 * DAY)[:10]
+        self.fixed = solved
         if solved and dops is not None:
             state.solve(self._errors, dops)
         state.used = used

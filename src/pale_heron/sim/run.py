@@ -9,6 +9,7 @@ from pale_heron.sim.actors import Actor
 from pale_heron.sim.cable import CableFaults, CableWay
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.label import Label
+from pale_heron.sim.scenes import Scene
 from pale_heron.sim.terminal import Terminal
 from pale_heron.sim.troubles import TroublePlay
 
@@ -23,8 +24,22 @@ def wait_for_second() -> int:
     return second
 
 
-def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) -> None:
+class PulseOutlet(Protocol):
+    """Where the pulses of a receiver go."""
+
+    def let_pass(self, seconds: float, *, fixed: bool) -> None: ...
+
+
+def run_curlew(
+    device: Curlew,
+    terminal: Terminal,
+    ended: Callable[[], bool],
+    scene: Scene,
+    pulses: PulseOutlet | None = None,
+) -> None:
     """Until `ended` says so. A new line rate takes hold once what was queued before it is out."""
+    # The host's clock may run fast against the receiver's time.
+    own = 1.0 / (1.0 + scene.host_ppm / 1e6)
     begin = last = time.monotonic()
     next_epoch = 0.0
     while not ended():
@@ -32,15 +47,17 @@ def run_curlew(device: Curlew, terminal: Terminal, ended: Callable[[], bool]) ->
         now = time.monotonic()
         for line in terminal.work(now - last):
             terminal.send(device.obey(line, now - begin))
-        last = now
+        last, passed = now, (now - begin) * own
+        if pulses is not None:
+            pulses.let_pass(passed, fixed=device.fixed)
         if terminal.rate != device.setup.rate and not terminal.queued:
             terminal.rate = device.setup.rate
-        if now - begin >= next_epoch and terminal.rate == device.setup.rate:
+        if passed >= next_epoch + scene.late_s and terminal.rate == device.setup.rate:
             terminal.send(device.epoch(next_epoch))
             next_epoch += device.setup.every_ms / 1000
-            if now - begin - next_epoch > 1.0:
+            if passed - next_epoch > 1.0 + scene.late_s:
                 # The machine slept: go on from now instead of saying all that was missed.
-                next_epoch = now - begin
+                next_epoch = passed
 
 
 class TroubleStage:

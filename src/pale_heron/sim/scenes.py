@@ -4,6 +4,8 @@ import math
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
+from pale_heron.sim.pulses import PulseFaults
+
 RATES: Final = (4800, 9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 """Line rates that a simulated device knows, in baud."""
 
@@ -60,6 +62,12 @@ class Scene:
     every_ms: int = 1000
     all_each_epoch: bool = False
     """Whether all satellites are listed in each epoch."""
+    late_s: float = 0.0
+    """How long after its second an epoch begins to be sent."""
+    host_ppm: float = 0.0
+    """By so many parts in a million the clock of this computer seems to run fast against the receiver's time."""
+    pulses: PulseFaults | None = None
+    """How its pulses come; None where it gives none."""
 
     def under_bridge(self, seconds: float) -> bool:
         """Whether the sky is hidden so many seconds after power came."""
@@ -105,5 +113,25 @@ SCENES: Final = {
     ),
     "tow": Scene("on the buoy, towed out to its mooring", start="hot", place="tow"),
     "wrong-date": Scene("a date 1024 weeks too early, and another before the fix", weeks_off=-1024, default_date=True),
+    "pulse": Scene(
+        "on the dyke, at rest, with a pulse each second once there is a fix",
+        start="hot",
+        place="hide",
+        pulses=PulseFaults(jitter_s=80e-9),
+    ),
+    "late": Scene(
+        "on the dyke, everything at 9600 baud and late: sentences cross into the next second",
+        start="hot",
+        place="hide",
+        late_s=0.62,
+        pulses=PulseFaults(jitter_s=80e-9),
+    ),
+    "drift": Scene(
+        "on the dyke, heard by a computer whose clock runs 40 millionths fast",
+        start="hot",
+        place="hide",
+        host_ppm=40.0,
+        pulses=PulseFaults(jitter_s=2e-6),
+    ),
     "full-line": Scene("five times a second, everything, on 9600 baud", start="hot", every_ms=200, all_each_epoch=True),
 }

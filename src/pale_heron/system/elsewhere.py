@@ -1,5 +1,6 @@
 """Systems without POSIX, such as Windows: what there is instead, or that there is nothing."""
 
+import errno
 import getpass
 import os
 import signal
@@ -28,6 +29,26 @@ def driver_counters(_file: int) -> tuple[int, int, int, int, int] | None:
 
 def host_clock() -> tuple[bool, float, float, float] | None:
     """Nothing: here the system does not say how good its clock is."""
+    return None
+
+
+def kernel_pulse(_file: int, _wait_s: float) -> tuple[int, int] | None:
+    """Nothing: the kernel here has no such devices."""
+    raise OSError(errno.ENOTSUP, "this system has no PPS devices")
+
+
+def control_line(_file: int, _line: str) -> bool:
+    """Nothing: no file number, no control line."""
+    raise OSError(errno.ENOTSUP, "control lines cannot be read on this system")
+
+
+def wait_for_control_line(_file: int, _line: str) -> None:
+    """Nothing: no file number, no control line."""
+    raise OSError(errno.ENOTSUP, "control lines cannot be waited for on this system")
+
+
+def control_line_changes(_file: int, _line: str) -> int | None:
+    """Nothing: no driver here counts its changes for us."""
     return None
 
 

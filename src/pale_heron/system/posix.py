@@ -60,6 +60,34 @@ def host_clock() -> tuple[bool, float, float, float] | None:
     return kernel_clock()
 
 
+def kernel_pulse(file: int, wait_s: float) -> tuple[int, int] | None:
+    """The next pulse of a PPS device: its sequence and its moment by the host's clock; None where none came so soon."""
+    from pale_heron.system import pulse_calls
+
+    return pulse_calls.kernel_pulse(file, wait_s)
+
+
+def control_line(file: int, line: str) -> bool:
+    """Whether a control line is on; OSError where the port has none."""
+    from pale_heron.system import pulse_calls
+
+    return pulse_calls.control_line(file, line)
+
+
+def wait_for_control_line(file: int, line: str) -> None:
+    """Wait until it changes; OSError where the driver cannot do that, or the port is gone."""
+    from pale_heron.system import pulse_calls
+
+    pulse_calls.wait_for_control_line(file, line)
+
+
+def control_line_changes(file: int, line: str) -> int | None:
+    """How often the driver saw it change; None where it does not count."""
+    from pale_heron.system import pulse_calls
+
+    return pulse_calls.control_line_changes(file, line)
+
+
 def group_to_join(device: str) -> str:
     """The command that gives this user the right to open a device; empty where nobody knows."""
     try:

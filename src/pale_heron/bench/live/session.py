@@ -18,6 +18,7 @@ from pale_heron import __version__
 from pale_heron.bench.config.dialect_book import BEGUN, KEPT, DialectBook
 from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.recorder import Recorder
+from pale_heron.bench.live.timekeeping import Timekeeper
 from pale_heron.bench.model import FrameTap, Model
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
@@ -77,6 +78,7 @@ class Session:
         self._stopping = threading.Event()
         recorded = BoundedQueue(loss="skipped")
         self._recorder = Recorder(self._inbox, recorded, self.clock, writer, self._passed)
+        self.timekeeper = Timekeeper(self._inbox.put, lambda name: self._readers.get(name), self.clock)
         self._decoder = Decoder(recorded, self._model, self._history, self.clock, self._recorder.over, self.note)
 
     @property
@@ -99,6 +101,7 @@ class Session:
             if reader.spec.dialect:
                 self.note(reader.name, "dialect", {"name": reader.spec.dialect, "by": "chosen"})
             reader.start()
+        self.timekeeper.start()
 
     def stop(self) -> list[str]:
         """End the lanes, then the record. Gives the names of lanes whose driver did not let go in time.
@@ -108,6 +111,7 @@ class Session:
         if self._stopping.is_set():
             return []
         self.operations.stop()
+        self.timekeeper.stop()
         readers = list(self._readers.values())
         for reader in readers:
             reader.stop()

@@ -8,6 +8,8 @@ KERNEL, LINE, PRINTED, SIMULATED = "pps", "line", "printed", "sim"
 CONTROL_LINES: Final = ("dcd", "cts", "ri", "dsr")
 FORMS: Final = "pps:/dev/pps0, line:LANE:dcd, printed:LANE or printed:LANE:PATTERN, sim:NAME"
 LONGEST: Final = 300
+PULSE_FILE: Final = ".pulse"
+"""Behind the link of a simulated device: its last pulse, `seconds.nanoseconds#sequence`, as the kernel writes it."""
 
 
 class PulseSource(NamedTuple):
