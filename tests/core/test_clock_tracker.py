@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 
 from pale_heron.core.clock import events
 from pale_heron.core.clock.allan import allan_deviations
+from pale_heron.core.clock.clock_object import ClockPicture, picture_of
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.naming import FEW
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
 from pale_heron.core.clock.sources import source_typed
-from pale_heron.core.clock.tracker import ClockSnapshot, ClockTracker
+from pale_heron.core.clock.tracker import ClockTracker
 from pale_heron.core.frames import IN, SECOND, Chunk, Event, Frame
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea.sentence import sealed
@@ -39,7 +40,7 @@ def sentence(arrived: int, told: int, lane: str = "curlew") -> list[Frame]:
     return Lane(lane).feed(Chunk(lane, IN, arrived, line.encode() if isinstance(line, str) else line))
 
 
-def played(lag_ms: int, announces: int = 0, seconds: int = 20, host_off_s: int = 0) -> ClockSnapshot:
+def played(lag_ms: int, announces: int = 0, seconds: int = 20, host_off_s: int = 0) -> ClockPicture:
     """One pulse and one sentence a second; the sentence comes so long after its second and tells one later."""
     tracker = ClockTracker()
     tracker.heed(source())
@@ -55,7 +56,7 @@ def played(lag_ms: int, announces: int = 0, seconds: int = 20, host_off_s: int =
             tracker.heed(each)
         else:
             tracker.hear(each)
-    return tracker.snapshot()
+    return picture_of((), tracker.snapshot())
 
 
 @pytest.mark.parametrize(

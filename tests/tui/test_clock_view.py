@@ -8,7 +8,8 @@ from tests.streams import said as epochs
 from tests.tui.test_painters import WIDTHS, width_of
 
 from pale_heron.answers.clock import clock_answer
-from pale_heron.core.clock.clock_object import ClockPicture, clock_lines, clock_object, span_of
+from pale_heron.core.clock.clock_object import ClockPicture, clock_object, span_of
+from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime

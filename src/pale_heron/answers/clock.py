@@ -3,7 +3,8 @@
 from typing import Final
 
 from pale_heron.answers.answer import ViewAnswer, answered
-from pale_heron.core.clock.clock_object import ClockPicture, apart_lines
+from pale_heron.core.clock.clock_object import ClockPicture
+from pale_heron.core.clock.clock_words import apart_lines
 from pale_heron.core.clock.offset import OffsetToGive
 from pale_heron.core.wire.visible import safe_label
 

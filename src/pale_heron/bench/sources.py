@@ -1,7 +1,7 @@
 """A file of either kind, a capture or raw bytes, as records, as lines, or as lanes that have seen all of it."""
 
 import io
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
 from typing import BinaryIO, cast
@@ -11,6 +11,7 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
+from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN
 from pale_heron.core.frames import IN, Event, Frame
@@ -125,15 +126,19 @@ class Source:
         return (entry for entry in self.lines(masked=masked) if isinstance(entry, Frame))
 
     def lanes(
-        self, progress: Callable[[float], None] = lambda _: None, probes: SeeProbe | None = None
+        self,
+        progress: Callable[[float], None] = lambda _: None,
+        probes: SeeProbe | None = None,
+        listen: Sequence[str] = (),
     ) -> tuple[LaneSnapshot, ...]:
         """All lanes at the end of the file; `progress` gets the share gone through now and then.
 
-        `probes` is called with what became of each probe of its trials.
+        `probes` is called with what became of each probe of its trials. `listen` are sources of pulses among its lines.
         """
         model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes)
         if not self.is_capture:
             model.add(self.name, raw=True)
+        model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
         for count, batch in enumerate(batches(self.records())):
             if count % PROGRESS_BATCHES == 0:
                 progress(self.share)

@@ -10,6 +10,7 @@ import click
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.timing import time_options, time_sources
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.system import END_SIGNALS
@@ -21,14 +22,24 @@ TELL_S = 1.0
 @click.option("-o", "--out", required=True, type=FILE, help="The capture to write; never overwritten.")
 @click.argument("lanes", nargs=-1, metavar="LANE...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
+@time_options
 @click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
-def record(out: Path, lanes: tuple[str, ...], bench: Path | None, duration: str) -> None:
+def record(
+    out: Path,
+    lanes: tuple[str, ...],
+    bench: Path | None,
+    sources: tuple[str, ...],
+    servers: tuple[str, ...],
+    duration: str,
+) -> None:
     """Record lanes to a capture, without a screen.
 
     Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
     """
     limit = seconds(duration) if duration else None
     specs = lanes_of(lanes, bench)
+    asked = time_sources(sources, servers)
+    asked.check(spec.name for spec in specs)
     if not specs:
         raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
     ended = threading.Event()
@@ -37,6 +48,7 @@ def record(out: Path, lanes: tuple[str, ...], bench: Path | None, duration: str)
     session = Session(out.stem, specs, out)
     begin = time.monotonic()
     session.start()
+    asked.begin(session)
     while not ended.is_set() and (limit is None or time.monotonic() - begin < limit):
         left = TELL_S if limit is None else min(TELL_S, limit - (time.monotonic() - begin))
         ended.wait(max(0.0, left))

@@ -12,6 +12,7 @@ from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.timing import TimeSources, time_options, time_sources
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
@@ -23,8 +24,15 @@ if TYPE_CHECKING:
 @click.command("watch")
 @click.argument("lanes", nargs=-1, metavar="[LANE]...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
+@time_options
 @click.option("--no-capture", is_flag=True, help="Keep no record of this.")
-def watch(lanes: tuple[str, ...], bench: Path | None, no_capture: bool) -> None:
+def watch(
+    lanes: tuple[str, ...],
+    bench: Path | None,
+    sources: tuple[str, ...],
+    servers: tuple[str, ...],
+    no_capture: bool,
+) -> None:
     """Open lanes on the full screen. Without a lane, choose one from the list of ports.
 
     Example: pale-heron watch curlew=/dev/ttyUSB0@9600 hide=socket://127.0.0.1:7000
@@ -32,13 +40,15 @@ def watch(lanes: tuple[str, ...], bench: Path | None, no_capture: bool) -> None:
     Example: pale-heron watch --bench saltmarsh.toml
     """
     specs = lanes_of(lanes, bench)
+    asked = time_sources(sources, servers)
     if not specs:
         from pale_heron.tui.ports_app import choose_ports
 
         specs = choose_ports()
         if not specs:
             return
-    show(bench.stem if bench else "bench", specs, record=not no_capture, bench_file=bench)
+    asked.check(spec.name for spec in specs)
+    show(bench.stem if bench else "bench", specs, record=not no_capture, bench_file=bench, time_of=asked)
 
 
 def show(
@@ -49,10 +59,11 @@ def show(
     view: str = "line",
     bench_file: Path | None = None,
     trial: "TrialDescription | None" = None,
+    time_of: TimeSources | None = None,
 ) -> None:
     """Open the lanes, show them until the user has had enough, and say where the record lies.
 
-    A `trial` begins by itself once its lanes are open.
+    A `trial` begins by itself once its lanes are open; pulses and time servers of `time_of` are listened to and asked.
     """
     from pale_heron.tui.app import PaleHeron
 
@@ -63,6 +74,8 @@ def show(
     try:
         with contextlib.suppress(KeyboardInterrupt):
             session.start()
+            if time_of is not None:
+                time_of.begin(session)
             if trial is not None:
                 # Slow to load, and asked for by few.
                 from pale_heron.bench.operations.trial import Trial

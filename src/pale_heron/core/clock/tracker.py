@@ -41,11 +41,6 @@ class ClockSnapshot:
     steps: tuple[ClockStep, ...] = ()
     named: tuple[SecondNamed, ...] = ()
 
-    def named_on(self, lane: str) -> SecondNamed | None:
-        """Which second the pulses mean by what this lane says; the one with most pairs of several sources."""
-        found = [each for each in self.named if each.lane == lane and each.of]
-        return max(found, key=lambda each: each.of, default=None)
-
 
 NOTHING_KNOWN: Final = ClockSnapshot()
 

@@ -6,7 +6,8 @@ from typing import Final
 from pale_heron.answers.clock import clock_answer
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
-from pale_heron.core.clock.clock_object import ClockPicture, apart_lines, server_words
+from pale_heron.core.clock.clock_object import ClockPicture
+from pale_heron.core.clock.clock_words import apart_lines, server_words
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.offset import other_rates, whole_seconds
