@@ -60,7 +60,7 @@ def test_the_answer(found: LagSnapshot, host: HostClock | None, role: str, words
 def test_it_fits_its_width_and_leaves_whole_seconds_out(found: LagSnapshot, width: int) -> None:
     lane = opened(fed(epochs(20)))
     shown = snapshot(lane, now=BEGIN + 20 * SECOND)
-    rows = clock.paint(shown, pictured(found), width)
+    rows = clock.paint(shown, pictured(found), "time", width)
     assert all(width_of(row) <= width for row in rows)
     text = plain(rows)
     assert "host" in text and "local" in text and "stratum 1 (PPS)" in text and "no answer within 2 s" in text
@@ -82,10 +82,10 @@ def test_figures_for_programs_are_as_they_were_measured() -> None:
     offset = clock_object(pictured(lags(126)))["offset_to_give"]
     assert offset == {"sentence": "GNRMC", "lane": "curlew", "seconds": 0.126, "spread_ms": 0.0, "samples": 60}
     text = "\n".join(clock_lines(pictured(lags(126))))
-    assert text.startswith("Give 0.1260 s: GNRMC of curlew") and "0.800 ms behind this computer" in text
+    assert text.startswith("Give 0.1260 s: GNRMC of curlew") and "agrees with this computer, to within 1.2 ms" in text
     assert clock_object(ClockPicture(None, None, (("x", EMPTY),)))["lanes"] == []
 
 
 def test_a_lane_without_a_receiver_is_left_out() -> None:
     shown = snapshot(Lane("hide"), now=BEGIN)
-    assert "hide" not in plain(clock.paint(shown, ClockPicture(None, None, (("hide", EMPTY),)), 114))
+    assert "hide" not in plain(clock.paint(shown, ClockPicture(None, None, (("hide", EMPTY),)), "time", 114))

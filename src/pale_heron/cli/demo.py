@@ -7,6 +7,7 @@ from typing import Final, NamedTuple
 import click
 
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.cli.timing import time_sources
 from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings, nearest_words
 from pale_heron.core.link.description import EXCHANGE, SENTENCES, TrialDescription
@@ -46,9 +47,12 @@ CABLES: Final = {
 }
 """Line rate and faults of a simulated cable."""
 
+CLOCKS: Final = {"pulse": 9600, "late": 9600, "drift": 38400}
+"""Scenes of Clock, with the line rate of their receiver."""
+
 FIRST_CONTACT = "first-contact"
 RANGE_WALK = "range-walk"
-NAMES: Final = (*SCENES, MODULES, FIRST_CONTACT, *CABLES, RANGE_WALK, BRIDGE, TROUBLES)
+NAMES: Final = (*SCENES, *CLOCKS, MODULES, FIRST_CONTACT, *CABLES, RANGE_WALK, BRIDGE, TROUBLES)
 
 
 @click.command("demo")
@@ -59,8 +63,9 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
     """Show the simulated salt marsh on the full screen. Nothing needs to be plugged in.
 
     Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
-    date, a line that is too full, `modules` that take commands, `first-contact`, `both-ways`, `bad-cable`,
-    `range-walk` and `throughput` for trials of a link, and `troubles`, one lane for each that a line can have.
+    date, a line that is too full, `pulse`, `late` and `drift` for clocks, `modules` that take commands,
+    `first-contact`, `both-ways`, `bad-cable`, `range-walk` and `throughput` for trials of a link, and `troubles`, one
+    lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -71,6 +76,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _modules(seed, not no_capture)
     elif scene in CABLES:
         _cable(scene, seed, not no_capture)
+    elif scene in CLOCKS:
+        _clocks(scene, seed, not no_capture)
     elif scene == FIRST_CONTACT:
         _first_contact(seed, not no_capture)
     elif scene == RANGE_WALK:
@@ -93,6 +100,27 @@ def _play(name: str, seed: int, record: bool) -> None:
             devices.append(Device(*words, link=link))
             lanes.append(LaneSpec(played.lane, devices[-1].path, LineSettings(9600), role=played.role))
         show(name, lanes, record=record, view="fix")
+    finally:
+        for device in devices:
+            device.stop()
+
+
+def _clocks(scene: str, seed: int, record: bool) -> None:
+    """A receiver with pulses, a board that prints them, and a time server."""
+    link, rate = own_folder() / f"curlew-of-{os.getpid()}", CLOCKS[scene]
+    devices: list[Device] = []
+    try:
+        words = ("curlew", "--seed", str(seed), "--scene", scene, "--rate", str(rate), "--host-time")
+        devices.append(Device(*words, link=link))
+        devices.append(Device("dunlin", "--seed", str(seed), link=own_folder() / f"dunlin-of-{os.getpid()}"))
+        server = Device("snipe", "--scene", scene)
+        devices.append(server)
+        lanes = [
+            LaneSpec("curlew", devices[0].path, LineSettings(rate), role="hide"),
+            LaneSpec("dunlin", devices[1].path, LineSettings(9600), role="hide"),
+        ]
+        sources = time_sources([f"sim:{link.name}", "printed:dunlin"], [server.path])
+        show(scene, lanes, record=record, view="clock", time_of=sources)
     finally:
         for device in devices:
             device.stop()

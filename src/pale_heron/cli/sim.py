@@ -110,7 +110,7 @@ def sim(
         _run_cable(link, seed, rate, asked, ended, over_tcp=tcp)
         return
     if isinstance(asked, SnipeFaults):
-        _run_snipe(asked, ended)
+        _run_snipe(asked, SCENES[scene].host_ppm if scene in SCENES else 0.0, ended)
         return
     if device in ("vane", "dunlin", "range-walk") and not troubles:
         _run_post(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
@@ -125,7 +125,7 @@ def sim(
     from pale_heron.sim.curlew import Curlew
     from pale_heron.sim.label import Label
     from pale_heron.sim.pulses import PulseGenerator, PulsePlay
-    from pale_heron.sim.run import run_curlew, wait_for_second
+    from pale_heron.sim.run import next_second, run_curlew
     from pale_heron.sim.terminal import Terminal
 
     if troubles:
@@ -141,13 +141,13 @@ def sim(
     print(terminal.name, flush=True)
     generator = None
     try:
-        on_second = wait_for_second() if host_time or pulses is not None else 0
+        on_second, power = next_second() if host_time or pulses is not None else (0, None)
         begin = on_second if host_time else BEGIN_UTC
         if pulses is not None:
             generator = PulseGenerator(PulsePlay(on_second * SECOND, pulses, seed, played.host_ppm), place)
         curlew = Curlew(played, seed, begin * SECOND)
         curlew.configure(rate=rate, every_ms=every)
-        run_curlew(curlew, terminal, ended, played, generator)
+        run_curlew(curlew, terminal, ended, played, generator, power)
     except KeyboardInterrupt:
         return
     finally:
@@ -215,7 +215,7 @@ def _run_post(
     from pale_heron.sim.dunlin import Dunlin
     from pale_heron.sim.label import Label
     from pale_heron.sim.range_walk import RangeWalkPost
-    from pale_heron.sim.run import ActorPost, run_stages, wait_for_second
+    from pale_heron.sim.run import ActorPost, next_second, run_stages
     from pale_heron.sim.vane import Vane
 
     end_on_signals()
@@ -230,12 +230,13 @@ def _run_post(
             link.with_name(f"{link.name}-{end}") if link else _free_link(f"walk-{end}")
             for end in ("curlew", "hide", "buoy")
         ]
-        walk = RangeWalkPost(rate, ends, seed, wait_for_second(), over_tcp=over_tcp)
+        walk = RangeWalkPost(rate, ends, seed, next_second()[0], over_tcp=over_tcp)
         post, terminals = walk, list(walk.terminals)
     for terminal in terminals:
         print(terminal.name, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals))
+        power = next_second()[1] if device == "dunlin" else None
+        run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals), power)
 
 
 def _faults(device: str, texts: Sequence[str]) -> AnyFaults:
@@ -250,12 +251,12 @@ def _faults(device: str, texts: Sequence[str]) -> AnyFaults:
     return kind(**found)
 
 
-def _run_snipe(faults: SnipeFaults, ended: Callable[[], bool]) -> None:
+def _run_snipe(faults: SnipeFaults, host_ppm: float, ended: Callable[[], bool]) -> None:
     """A time server; prints host and port."""
     from pale_heron.sim.snipe import Snipe
 
     end_on_signals()
-    server = Snipe(faults)
+    server = Snipe(faults, host_ppm)
     print(server.address, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         server.run(ended)

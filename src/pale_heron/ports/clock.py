@@ -16,7 +16,8 @@ class StampClock:
     ) -> None:
         self._utc_ns = utc_ns
         self._monotonic_ns = monotonic_ns
-        self._anchor = utc_ns() - monotonic_ns()
+        self._anchor = 0
+        self._anchor = self.host_ahead_ns()
 
     def now(self) -> int:
         """The stamp for what happens now."""
@@ -24,4 +25,6 @@ class StampClock:
 
     def host_ahead_ns(self) -> int:
         """How far the host's clock is ahead of the stamps: 0 until somebody sets it."""
-        return self._utc_ns() - self.now()
+        # Between two looks at the one clock a look at the other: what reading takes is halved, and not all on one side.
+        before, utc, after = self.now(), self._utc_ns(), self.now()
+        return utc - (before + after) // 2

@@ -16,12 +16,16 @@ from pale_heron.sim.troubles import TroublePlay
 TICK_S = 0.01
 
 
-def wait_for_second() -> int:
-    """Wait until the host's clock begins a second; that second, UTC since 1970."""
-    now = time.time()
+def next_second() -> tuple[int, float]:
+    """The next second of the host's clock, UTC since 1970, and when it begins by the monotonic clock."""
+    now, steady = time.time(), time.monotonic()
     second = int(now) + 1
-    time.sleep(second - now)
-    return second
+    return second, steady + second - now
+
+
+def wait_until(power: float) -> None:
+    """Wait until power comes, by the monotonic clock."""
+    time.sleep(max(0.0, power - time.monotonic()))
 
 
 class PulseOutlet(Protocol):
@@ -36,11 +40,16 @@ def run_curlew(
     ended: Callable[[], bool],
     scene: Scene,
     pulses: PulseOutlet | None = None,
+    power: float | None = None,
 ) -> None:
-    """Until `ended` says so. A new line rate takes hold once what was queued before it is out."""
+    """Until `ended` says so; `power` is when it comes, by the monotonic clock, at once unless given.
+
+    A new line rate takes hold once what was queued before it is out.
+    """
     # The host's clock may run fast against the receiver's time.
     own = 1.0 / (1.0 + scene.host_ppm / 1e6)
-    begin = last = time.monotonic()
+    begin = last = time.monotonic() if power is None else power
+    wait_until(begin)
     next_epoch = 0.0
     while not ended():
         time.sleep(TICK_S)
@@ -176,13 +185,15 @@ def run_stages(
     ended: Callable[[], bool],
     after_s: float = 0.0,
     ready: Callable[[], bool] = lambda: True,
+    power: float | None = None,
 ) -> None:
-    """All of them at once, until `ended` says so. Power comes so long after `ready` was true."""
+    """All of them at once, until `ended` says so. Power comes so long after `ready` was true, or when `power` says."""
     try:
         while not (ready() or ended()):
             time.sleep(TICK_S)
         time.sleep(after_s)
-        begin = last = time.monotonic()
+        begin = last = time.monotonic() if power is None else power
+        wait_until(begin)
         while not ended():
             time.sleep(TICK_S)
             now = time.monotonic()

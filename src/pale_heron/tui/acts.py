@@ -82,6 +82,14 @@ def take_moment(app: "PaleHeron", moment: int) -> None:
     app.fix.take_moment(moment)
 
 
+def next_clock_page(app: "PaleHeron") -> None:
+    app.clock.next_page()
+
+
+def show_clock_page(app: "PaleHeron", page: str) -> None:
+    app.clock.show_page(page)
+
+
 def show_link_page(app: "PaleHeron", page: str) -> None:
     app.link.show_page(page)
 

@@ -241,9 +241,11 @@ class PaleHeron(FullScreen[None]):
     def clock(self) -> "ClockView":
         """The view of time."""
         if self._clock is None:
+            from pale_heron.tui.actions.clock import ClockActions
             from pale_heron.tui.widgets.clock_view import ClockView
 
-            self._clock = self._added(ClockView(lambda: self._snapshot))
+            actions = ClockActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
+            self._clock = self._added(ClockView(lambda: self._snapshot, lambda: self._lane, actions))
         return self._clock
 
     @property

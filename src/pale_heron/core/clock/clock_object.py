@@ -9,6 +9,7 @@ from pale_heron.core.clock.naming import PREVIOUS, THIS, SecondNamed
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, offset_to_give
 from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.clock.sources import PRINTED
 from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep
 from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import iso
@@ -36,9 +37,9 @@ class ClockPicture(NamedTuple):
         return spoken or any(each.best for each in self.network)
 
     def named_on(self, lane: str) -> SecondNamed | None:
-        """Which second the pulses mean by what this lane says; of several sources the one with most pairs."""
+        """Which second the pulses mean by what this lane says; of several sources one that is no printed line."""
         found = [each for each in self.named if each.lane == lane and each.of]
-        return max(found, key=lambda each: each.of, default=None)
+        return max(found, key=lambda each: (not each.source.startswith(PRINTED), each.of), default=None)
 
     @property
     def offset(self) -> OffsetToGive | None:

@@ -2,16 +2,25 @@
 
 from typing import Final
 
+from pale_heron.core.clock.agreement import agreements, corrected, lag_drift, uncertainty_s
 from pale_heron.core.clock.clock_object import ClockPicture
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
+from pale_heron.core.clock.naming import FEW as FEW_PAIRS
+from pale_heron.core.clock.naming import NEXT, PREVIOUS, THIS, SecondNamed
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, apart_words, other_rates, whole_seconds
-from pale_heron.core.clock.pulse import PulseSnapshot
-from pale_heron.core.figures import several
+from pale_heron.core.clock.pulse_words import drift_words, duration, pulse_lines
+from pale_heron.core.frames import SECOND
+from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 
 MS: Final = 1000.0
+SECONDS_NAMED: Final = {
+    THIS: "A sentence of {name} names the pulse of {source} before it",
+    PREVIOUS: "Sentences of {name} come after the next pulse of {source}: they name the one before the last",
+    NEXT: "{name} announces the next second: a sentence names the pulse of {source} that follows it",
+}
 
 
 def clock_lines(picture: ClockPicture) -> list[str]:
@@ -27,6 +36,7 @@ def clock_lines(picture: ClockPicture) -> list[str]:
         apart = whole_seconds(lags)
         rows += [_row(each, apart) for each in lags.types]
         rows += [f"  {line}" for line in apart_lines(lane, lags)]
+        rows += [f"  {line}" for line in naming_words(lane, picture.named_on(lane), lags)]
         burst = lags.burst
         if burst is not None:
             rows.append(
@@ -39,7 +49,7 @@ def clock_lines(picture: ClockPicture) -> list[str]:
         rows += ["", *pulse_lines(each)]
     rows += [""] if picture.network else []
     rows += [server_words(each) for each in picture.network]
-    rows += ["", f"{host_words(picture.host).capitalize()}."]
+    rows += ["", *host_lines(picture), f"{_first_large(host_words(picture.host))}."]
     return rows
 
 
@@ -74,41 +84,63 @@ def offset_words(offset: OffsetToGive | None) -> str:
     )
 
 
-def pulse_lines(each: PulseSnapshot) -> list[str]:
-    """What is known of one source of pulses."""
-    name = safe_label(each.source)
-    if not each.pulses:
-        return [f"{name}: no pulse came"]
-    rows = [f"{name}: {several(each.pulses, 'pulse')}, {each.missed} missed, {each.doubled} doubled"]
-    if each.interval is not None:
-        found = each.interval
-        rows.append(
-            f"  {several(each.intervals, 'interval')}: mean {found.mean:.9f} s, "
-            f"{found.least:.6f} to {found.most:.6f} s, deviation {duration(found.deviation)}"
-        )
-    for drift, clock in ((each.drift, "this computer's clock"), (each.own, "the counter that it prints")):
-        if drift is not None:
-            runs = "fast" if drift.ppm > 0 else "slow"
-            rows.append(f"  {clock} runs {abs(drift.ppm):.3f} ± {drift.error_ppm:.3f} ppm {runs} against it")
-    return rows
-
-
-def duration(seconds: float) -> str:
-    """In the unit that suits its size."""
-    for scale, unit in ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs")):
-        if seconds >= scale:
-            return f"{seconds / scale:.3g} {unit}"
-    return f"{seconds * 1e9:.0f} ns"
-
-
 def server_words(each: NetworkServer) -> str:
-    """What a server says, in a line."""
+    """What a server says, in a line; nothing finer than the way there and back allows."""
     best = each.best
     if best is None:
         return f"{safe_label(each.server)}: {safe_label(each.error)}"
-    apart = "ahead of" if best.offset_ns > 0 else "behind"
+    off, sure = best.offset_ns / SECOND, uncertainty_s(best)
+    if abs(off) <= sure:
+        said = f"agrees with this computer, to within {duration(sure)}"
+    else:
+        said = f"{duration(abs(off))} {'ahead of' if off > 0 else 'behind'} this computer, sure to {duration(sure)}"
     return (
-        f"{safe_label(each.server)}: stratum {best.stratum} ({safe_label(best.reference_id)}), "
-        f"{abs(best.offset_ns) / 1e6:.3f} ms {apart} this computer, sure to {best.delay_ns / 2e6:.3f} ms "
-        f"(best of {each.samples})"
+        f"{safe_label(each.server)}: stratum {best.stratum} ({safe_label(best.reference_id)}), {said} "
+        f"(best of {each.samples}, {duration(best.delay_ns / SECOND)} there and back)"
     )
+
+
+def naming_words(lane: str, found: SecondNamed | None, lags: LagSnapshot) -> list[str]:
+    """Which second the pulses mean by what a lane says, and on what evidence."""
+    if found is None:
+        return []
+    name, source = safe_label(lane), safe_label(found.source)
+    counted = f"{found.pairs} of {found.of} pairs of pulse and sentence"
+    rows = []
+    if found.second is None:
+        rows.append(
+            f"Which second a pulse of {source} is cannot be told from {name}: {counted} fit"
+            + (", too few" if found.of < FEW_PAIRS else ", or the clocks are whole seconds apart")
+        )
+    else:
+        rows.append(f"{SECONDS_NAMED[found.second].format(name=name, source=source)} ({counted})")
+    late = [each for each in lags.types if each.lag.median > 1.0]
+    if found.second == THIS and late:
+        crossing = ", ".join(safe_label(each.type) for each in late)
+        rows.append(f"{crossing} of {name} cross into the next second: they name the pulse before the last one")
+    return rows
+
+
+def host_lines(picture: ClockPicture) -> list[str]:
+    """What this computer's clock is held against, besides the pulses themselves."""
+    rows = [each.words for each in agreements(picture.pulses, picture.network)]
+    for lane, lags in picture.lanes:
+        true = corrected(lags, picture.network)
+        if true is not None:
+            server, lag, sure = true
+            rows.append(
+                f"By {server}, {lags.types[0].type} of {safe_label(lane)} comes {duration(lag)} after its second, "
+                f"sure to {duration(sure)}"
+            )
+        drift = lag_drift(lags)
+        if drift is not None:
+            rows.append(f"{safe_label(lane)}, {drift[0]}: {drift_words(drift[1], 'this computer')}")
+    rows += [
+        f"{clock(step.time, 0)} UTC: somebody set this computer's clock by {step.seconds:+.3f} s"
+        for step in picture.steps
+    ]
+    return rows
+
+
+def _first_large(words: str) -> str:
+    return words[:1].upper() + words[1:]

@@ -17,6 +17,9 @@ from pale_heron.core.samples import Sample, Times, quantile
 PHASES_KEPT: Final = 1 << 13
 """So many of the last pulses are kept one by one: two and a quarter hours."""
 
+LATELY: Final = 10
+"""So many of the last pulses say where they lie now."""
+
 KEPT: Final = 1 << 11
 """So many intervals are kept for percentiles and the histogram, evenly thinned; least and most stay exact."""
 
@@ -37,6 +40,13 @@ class HostOffset(NamedTuple):
     median: float
     most: float
     deviation: float
+
+
+class OffsetNow(NamedTuple):
+    """Of the last pulses: the mean, and from the least to the most, nanoseconds."""
+
+    mean: float
+    spread: float
 
 
 class PulsePhase(NamedTuple):
@@ -78,6 +88,12 @@ class PulseSnapshot:
     def interval_times(self) -> Times | None:
         """Where the intervals lie, seconds."""
         return None if self.spread is None else self.spread.times()
+
+    @property
+    def offset_now(self) -> OffsetNow | None:
+        """Where the last pulses lie against this computer's seconds; None without any."""
+        last = [each.offset_ns for each in self.phases[-LATELY:]]
+        return OffsetNow(sum(last) / len(last), float(max(last) - min(last))) if last else None
 
     @cached_property
     def allan(self) -> tuple[AllanDeviation, ...]:

@@ -23,6 +23,7 @@ from pale_heron.ports.sender import SendJob
 from pale_heron.tui.screens.panel import AskLine
 
 if TYPE_CHECKING:
+    from pale_heron.bench.live.timekeeping import Timekeeper
     from pale_heron.bench.operations.baud_search import BaudSearch
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 
@@ -33,6 +34,7 @@ class LiveBench(Protocol):
 
     bench: str
     operations: Operations
+    timekeeper: "Timekeeper"
 
     @property
     def lines(self) -> Lines: ...

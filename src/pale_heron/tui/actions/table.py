@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.actions.lane import LaneActions
     from pale_heron.tui.actions.module import ModuleActions
     from pale_heron.tui.app import PaleHeron
+    from pale_heron.tui.widgets.clock_view import ClockView
     from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
@@ -74,6 +75,13 @@ def _traffic(
 def _fix(do: "Callable[[FixView], object]", key: str, label: str, words: str, *, footer: bool = True) -> KeyAction:
     """An action of Fix."""
     return KeyAction(act(lambda app: do(app.fix)), key, label, words, ("fix",), "", footer)
+
+
+def _clock(
+    do: "Callable[[ClockView], object]", key: str, label: str, words: str, *, source: str = "", footer: bool = True
+) -> KeyAction:
+    """An action of Clock."""
+    return KeyAction(act(lambda app: do(app.clock)), key, label, words, ("clock",), source, footer)
 
 
 def _link(
@@ -140,6 +148,13 @@ ACTIONS: Final = (
         KeyAction(act(acts.show_view, name), view.key, view.title, view.question, footer=False)
         for name, view in VIEWS.items()
     ),
+    _clock(lambda it: it.next_page(), "v", "page", "The next page: time, pulses, host"),
+    _clock(lambda it: it.add_source(), "p", "pulses", "Listen to a source of pulses", source="live"),
+    _clock(
+        lambda it: it.leave_source(), "P", "no pulses",
+        "Listen to a source of pulses no more", source="live", footer=False,
+    ),
+    _clock(lambda it: it.ask_server(), "n", "ask a server", "Ask a network time server (NTP)", source="live"),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),
     _link(lambda it: it.next_page(), "v", "page", "The next page: the trial, distance, all of them, compared"),

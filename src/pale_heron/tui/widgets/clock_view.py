@@ -1,38 +1,78 @@
-"""Clock put together: the lags of all lanes, and how good this computer's clock is."""
+"""Clock put together: what is known of time, which page is shown, and what its keys do."""
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.lane import LaneSnapshot
 from pale_heron.tui.widgets.canvas import Canvas
 
-HOST_ANEW_S = 5.0
+if TYPE_CHECKING:
+    from pale_heron.tui.actions.clock import ClockActions
+
+HOST_AGAIN_S = 5.0
 
 
 class ClockView(Canvas):
-    """On a replay nothing is known of the clock of then but what the capture says."""
+    """On a replay nothing is known of the clock of then but what the capture says. `actions`: on a live bench alone."""
 
-    def __init__(self, snapshot: Callable[[], BenchSnapshot]) -> None:
+    def __init__(
+        self,
+        snapshot: Callable[[], BenchSnapshot],
+        lane: Callable[[], LaneSnapshot | None],
+        actions: "ClockActions | None",
+    ) -> None:
         super().__init__(id="clock", classes="view")
         self._snapshot = snapshot
-        self._asked = -HOST_ANEW_S
+        self._lane = lane
+        self._actions = actions
+        self._page = "time"
+        self._asked = -HOST_AGAIN_S
         self._host: object = None
 
     def draw(self) -> None:
         """One picture."""
         # Loaded with the first picture of this view: the first picture of all does not wait for it.
-        from pale_heron.core.clock.clock_object import ClockPicture, span_of
+        from pale_heron.core.clock.clock_object import picture_of
         from pale_heron.core.clock.host import HostClock
         from pale_heron.ports.host_clock import read_host_clock
         from pale_heron.tui.views.clock import clock
 
         snapshot = self._snapshot()
-        live = snapshot.replay is None
-        if live and time.monotonic() - self._asked >= HOST_ANEW_S:
-            self._asked, self._host = time.monotonic(), read_host_clock()
-        host = self._host if live and isinstance(self._host, HostClock) else None
-        lanes = tuple((lane.name, lane.lag) for lane in snapshot.lanes)
-        zone = datetime.now().astimezone().tzname() or "" if live else ""
-        picture = ClockPicture(*span_of(lanes), lanes, host=host, zone=zone)
-        self.show(clock.paint(snapshot, picture, max(20, self.size.width - 2)))
+        known = snapshot.clock
+        if snapshot.replay is None:
+            if time.monotonic() - self._asked >= HOST_AGAIN_S:
+                self._asked, self._host = time.monotonic(), read_host_clock()
+            host = self._host if isinstance(self._host, HostClock) else None
+            known = replace(known, host=host, zone=datetime.now().astimezone().tzname() or "")
+        picture = picture_of(((lane.name, lane.lag) for lane in snapshot.lanes), known)
+        self.show(clock.paint(snapshot, picture, self._page, max(20, self.size.width - 2)))
+
+    def show_page(self, page: str) -> None:
+        self._page = page
+        self.draw()
+
+    def next_page(self) -> None:
+        """The next page."""
+        from pale_heron.tui.views.clock.clock import PAGES
+
+        names = list(PAGES)
+        self.show_page(names[(names.index(self._page) + 1) % len(names)])
+
+    def add_source(self) -> None:
+        """Ask for a source of pulses."""
+        if self._actions is not None:
+            self._actions.add_source(self._lane(), self._snapshot().lanes)
+
+    def leave_source(self) -> None:
+        """Let a source of pulses go."""
+        if self._actions is not None:
+            self._actions.leave_source()
+
+    def ask_server(self) -> None:
+        """Ask a time server."""
+        if self._actions is not None:
+            self._actions.ask_server()

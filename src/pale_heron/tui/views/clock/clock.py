@@ -1,22 +1,15 @@
-"""Clock: what time is it, and how late does it reach us? Each source of time, and each sentence after its second."""
+"""Clock: what time is it, and how late does it reach us? The answer, and the pages of evidence."""
 
-from datetime import UTC, datetime
+from collections.abc import Callable
 from typing import Final
 
 from pale_heron.answers.clock import clock_answer
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core import figures
 from pale_heron.core.clock.clock_object import ClockPicture
-from pale_heron.core.clock.clock_words import apart_lines, server_words
-from pale_heron.core.clock.host import host_words
-from pale_heron.core.clock.lag import LagSnapshot, TypeLag
-from pale_heron.core.clock.offset import other_rates, whole_seconds
-from pale_heron.core.frames import SECOND
-from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.utc import clock
-from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, titled, wrapped
-from pale_heron.tui.painting.shell import bars
+from pale_heron.tui import acts
+from pale_heron.tui.acts import act
+from pale_heron.tui.painting.paint import BLANK, Line, Span, headline
+from pale_heron.tui.views.clock import page_host, page_pulses, page_time
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["clock"].question
@@ -28,104 +21,30 @@ HELP: Final = (
     "is what a time daemon has to be given. Where a lag wanders it says so.",
     "Whole seconds between the two clocks are told apart from lags, with the cause that fits them.",
     "At other line rates the last byte would come earlier or later: the bytes of a round say when.",
+    "Pulses (p adds a source, P lets one go): how many came, were missed or came twice, how even they are, and how "
+    "this computer's clock runs against them. The first interval is left out. Where none come it says what "
+    "to look at.",
+    "Host: this computer's clock against pulses, sentences and servers (n asks one), with how sure each is. How steady "
+    "it is over a span is the Allan deviation.",
 )
-NAME: Final = 12
-FIGURES: Final = 44
-LEAST_STRIP: Final = 20
-MS: Final = 1000.0
+PAGES: Final = {"time": "time", "pulses": "pulses", "host": "host"}
+_PAINTERS: Final[dict[str, Callable[[BenchSnapshot, ClockPicture, int], list[Line]]]] = {
+    "time": page_time.paint,
+    "pulses": page_pulses.paint,
+    "host": page_host.paint,
+}
 
 
-def paint(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:
-    """The answer, every source of time, and for each lane when its sentences come."""
-    rows = [*headline(QUESTION, clock_answer(picture), width), *_which_time(snapshot, picture, width)]
-    for lane, lags in picture.lanes:
-        if lags.types:
-            rows += [BLANK, *_lane(lane, lags, width)]
-    return rows
+def paint(snapshot: BenchSnapshot, picture: ClockPicture, page: str, width: int) -> list[Line]:
+    """The whole view."""
+    now = snapshot.now if snapshot.replay is None or snapshot.replay.playing else None
+    head = headline(QUESTION, clock_answer(picture, now), width)
+    return [*head[:-1], _tabs(page), BLANK, *_PAINTERS[page](snapshot, picture, width)]
 
 
-def _which_time(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:
-    """Every source of time, one below the other."""
-    rows = [cut(_told(lane, dict(picture.lanes).get(lane.name)), width) for lane in snapshot.lanes if lane.lag.types]
-    moment = snapshot.now + round(snapshot.host_ahead_s * SECOND)
-    rows.append(_source("host", clock(moment, 3), _day(moment), host_words(picture.host)))
-    local = datetime.fromtimestamp(moment / SECOND, UTC).astimezone()
-    if snapshot.replay is None:
-        rows.append(_source("local", f"{local:%H:%M:%S}", f"{local:%Y-%m-%d}", picture.zone))
-    rows += [cut(line((server_words(each), "text" if each.best else "amber")), width) for each in picture.network]
-    return titled("WHICH TIME", [cut(row, width) for row in rows])
-
-
-def _told(lane: LaneSnapshot, lags: LagSnapshot | None) -> Line:
-    time, date = lane.fix.value("time"), lane.fix.value("date")
-    known = str(time.value) if time is not None and time.value is not None else "–"
-    day = str(date.value) if date is not None and date.value is not None else "no date yet"
-    words = "told last"
-    if lags is not None and lags.since is not None:
-        words += f"; counted since {clock(lags.since, 0)} UTC"
-    if lags is not None and lags.steps:
-        words += f", when one of the clocks was set ({figures.several(lags.steps, 'time')})"
-    return _source(safe_label(lane.name), known, day, words)
-
-
-def _source(name: str, time: str, day: str, words: str) -> Line:
-    return line((f"{name:<{NAME}}", "heron"), (f"{time:<14}", "*text"), (f"{day:<14}", "text"), (words, "quiet"))
-
-
-def _day(moment: int) -> str:
-    return f"{datetime.fromtimestamp(moment // SECOND, UTC):%Y-%m-%d}"
-
-
-def _lane(lane: str, lags: LagSnapshot, width: int) -> list[Line]:
-    apart = whole_seconds(lags)
-    room = width - NAME - FIGURES - 3
-    scale_s = max([1.0, *(each.lag.p95 - apart for each in lags.types)])
-    head = f"{'':{NAME}}{'samples':>9}{'median':>11}{'5 to 95 %':>17}{'spread':>8}"
-    strip = f"  {'0':<{max(1, room - 8)}}{scale_s:.1f} s".rstrip() if room >= LEAST_STRIP else ""
-    rows = [cut(line((head + strip, "faint")), width)]
-    rows += [cut(_type(each, apart, room, scale_s), width) for each in lags.types]
-    rows += [row for words in apart_lines(lane, lags) for row in wrapped(line((words, "amber")), width)]
-    rows += _burst(lags, apart, width)
-    return titled(f"{safe_label(lane)}: WHEN SENTENCES COME", rows, "after the second that they tell")
-
-
-def _type(each: TypeLag, apart: int, room: int, scale_s: float) -> Line:
-    lag = each.lag
-    between = f"{MS * (lag.p5 - apart):.0f} to {MS * (lag.p95 - apart):.0f} ms"
-    spans = [
-        Span(f"{safe_label(each.type):<{NAME}}", "text"),
-        Span(f"{figures.count(lag.samples):>9}", "quiet"),
-        Span(f"{f'{MS * (lag.median - apart):.1f} ms':>11}", "*text"),
-        Span(f"{between:>17}", "text"),
-        Span(f"{MS * each.spread_s:>7.1f} ", "amber" if each.holds is False else "quiet"),
-    ]
-    if room >= LEAST_STRIP:
-        spans.append(Span("  " + _strip(each, apart, room - 2, scale_s), "tide"))
+def _tabs(page: str) -> Line:
+    spans = [Span("v ", "amber", act(acts.next_clock_page))]
+    for name, title in PAGES.items():
+        chosen = "*heron@select" if name == page else "quiet"
+        spans += [Span(f" {title} ", chosen, act(acts.show_clock_page, name)), Span(" ")]
     return tuple(spans)
-
-
-def _strip(each: TypeLag, apart: int, room: int, scale_s: float) -> str:
-    """Where in the second it comes: the higher, the oftener."""
-    shape = each.lag.histogram
-    cells = [0.0] * room
-    step = (shape.high - shape.low) / len(shape.counts)
-    for place, count in enumerate(shape.counts):
-        at = (shape.low + (place + 0.5) * step - apart) / scale_s
-        cells[min(room - 1, max(0, int(at * room)))] += count
-    return bars(cells).replace(" ", "·")
-
-
-def _burst(lags: LagSnapshot, apart: int, width: int) -> list[Line]:
-    """The round as a whole, and when it would end at other rates."""
-    burst = lags.burst
-    if burst is None:
-        return []
-    begin, end = (MS * (each.median - apart) for each in (burst.begin, burst.end))
-    words = f"{burst.bytes:.0f} bytes, from {begin:.0f} to {end:.0f} ms after the second"
-    rows = [BLANK, cut(line((f"{'a round':<{NAME}}", "quiet"), (words, "text")), width)]
-    for rate, last, share in other_rates(burst):
-        late = last - apart > burst.interval_s
-        told = f"the last byte at {MS * (last - apart):.0f} ms, the line busy {figures.share(share)} of the time"
-        told += ": later than the next second begins" if late else ""
-        rows.append(cut(line((f"{f'at {rate}':<{NAME}}", "faint"), (told, "amber" if late else "quiet")), width))
-    return rows

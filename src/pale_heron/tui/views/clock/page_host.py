@@ -1,0 +1,57 @@
+"""Whether this computer's clock is right: what the system says, and what pulses, sentences and servers say of it."""
+
+from typing import Final
+
+from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.clock.clock_object import ClockPicture
+from pale_heron.core.clock.clock_words import host_lines, server_words
+from pale_heron.core.clock.host import host_words
+from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.clock.pulse_words import drift_words, duration, offset_words
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.painting.paint import BLANK, Line, cut, line, titled, wrapped
+
+NAME: Final = 24
+
+
+def paint(_snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:
+    """One block for each that it is held against."""
+    rows = titled("WHAT THE SYSTEM SAYS", _system(picture, width))
+    against = [each for each in picture.pulses if each.pulses]
+    if against:
+        rows += [BLANK, *titled("AGAINST PULSES", [row for each in against for row in _pulses(each, width)])]
+    servers = [
+        row
+        for each in picture.network
+        for row in wrapped(line((server_words(each), "text" if each.best else "amber")), width)
+    ]
+    rows += [BLANK, *titled("AGAINST SERVERS", servers or [line(("none was asked: n asks one", "quiet"))])]
+    others = host_lines(picture)
+    if others:
+        told = [row for words in others for row in wrapped(line((f"{words}.", "text")), width)]
+        rows += [BLANK, *titled("TOGETHER", told)]
+    return rows
+
+
+def _system(picture: ClockPicture, width: int) -> list[Line]:
+    host = picture.host
+    rows = wrapped(line((f"{host_words(host)}.", "text")), width)
+    if host is not None:
+        figures = (
+            f"estimated error {duration(host.estimated_error_s)}, at most {duration(host.maximum_error_s)}, "
+            f"rate corrected by {host.frequency_ppm:+.3f} ppm"
+        )
+        rows.append(cut(line((figures, "quiet")), width))
+    return rows
+
+
+def _pulses(each: PulseSnapshot, width: int) -> list[Line]:
+    name = f"{safe_label(each.source)[: NAME - 1]:<{NAME}}"
+    rows = [cut(line((name, "heron"), (offset_words(each), "text")), width)]
+    if each.drift is not None:
+        words = drift_words(each.drift, "this computer's clock")
+        rows.append(cut(line((f"{'':{NAME}}", "quiet"), (words, "text")), width))
+    if each.allan:
+        steady = "   ".join(f"{found.span_s} s: {found.deviation:.1e}" for found in each.allan)
+        rows.append(cut(line((f"{'':{NAME}}", "quiet"), ("steady to, over ", "quiet"), (steady, "text")), width))
+    return rows
