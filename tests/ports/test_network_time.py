@@ -80,6 +80,8 @@ def test_a_server_is_read_rightly(wrong: int, host: str) -> None:
     [
         (ahead(0, leap=3), "its own clock is not set"),
         (ahead(0, 16), "its own clock is not set"),
+        (ahead(0, 0, b"", leap=3), "its own clock is not set"),
+        (ahead(0, 0, b""), "its own clock is not set"),
         (ahead(0, 0, b"RATE"), "asked too often"),
         (ahead(0, 0, b"DENY"), "refuses this computer"),
         (ahead(0, 0, b"\x1b[31"), "tells no time (·[31)"),

@@ -103,10 +103,13 @@ def read_answer(answer: bytes, asked: bytes, left: int, came: int) -> NetworkTim
     if origin != _PACKET.unpack(asked)[-1]:
         raise OtherQuestion("what came answers another question")
     code = _code(stratum, reference)
-    if stratum == 0:
-        raise NtpProblem(f"{KISSES.get(code, 'the server tells no time')} ({code or 'no code'})")
-    if leap == UNSYNCHRONISED or stratum > LAST_STRATUM:
+    if stratum == 0 and code in KISSES:
+        raise NtpProblem(f"{KISSES[code]} ({code})")
+    # Stratum 16 goes over the wire as 0 (RFC 5905, 7.3).
+    if leap == UNSYNCHRONISED or stratum > LAST_STRATUM or (stratum == 0 and not code):
         raise NtpProblem("the server's own clock is not set")
+    if stratum == 0:
+        raise NtpProblem(f"the server tells no time ({code})")
     there, back = moment_of(received, came), moment_of(sent, came)
     return NetworkTime(
         stratum=stratum,

@@ -69,7 +69,8 @@ def offset_words(each: PulseSnapshot) -> str:
         return ""
     where = "ahead" if now.mean > 0 else "behind"
     least, most = (signed(value / SECOND) for value in (offset.least, offset.most))
-    return f"by its last pulses this computer is {no_finer(abs(now.mean) / SECOND, each)} {where}; {least} to {most} so far"
+    lately = no_finer(abs(now.mean) / SECOND, each)
+    return f"by its last pulses this computer is {lately} {where}; {least} to {most} so far"
 
 
 def pulse_state(each: PulseSnapshot, now: int | None) -> tuple[str, str]:

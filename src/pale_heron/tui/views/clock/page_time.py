@@ -9,6 +9,7 @@ from pale_heron.core.clock.clock_object import ClockPicture
 from pale_heron.core.clock.clock_words import apart_lines, naming_words, server_words
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
+from pale_heron.core.clock.module_clock import READING, clock_words, module_clock
 from pale_heron.core.clock.offset import other_rates, whole_seconds
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
@@ -36,6 +37,7 @@ def _which_time(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> l
     """Every source of time, one below the other."""
     rows = [cut(_told(lane, dict(picture.lanes).get(lane.name)), width) for lane in snapshot.lanes if lane.lag.types]
     moment = snapshot.now + round(snapshot.host_ahead_s * SECOND)
+    rows += [_module(lane, snapshot.now) for lane in snapshot.lanes if lane.module is not None]
     rows.append(_source("host", clock(moment, 3), _day(moment), host_words(picture.host)))
     local = datetime.fromtimestamp(moment / SECOND, UTC).astimezone()
     if snapshot.replay is None:
@@ -54,6 +56,15 @@ def _told(lane: LaneSnapshot, lags: LagSnapshot | None) -> Line:
     if lags is not None and lags.steps:
         words += f", when one of the clocks was set ({figures.several(lags.steps, 'time')})"
     return _source(safe_label(lane.name), known, day, words)
+
+
+def _module(lane: LaneSnapshot, now: int) -> Line:
+    """The clock of a module, or how it is asked for."""
+    reading = lane.module.readings.get(READING) if lane.module is not None else None
+    found = module_clock(reading.raw, reading.time) if reading is not None and reading.time is not None else None
+    if found is None:
+        return _source(safe_label(lane.name), "–", "", "the clock of its module was not asked: AT+CCLK? in Module (5)")
+    return _source(safe_label(lane.name), clock(found.utc, 0), _day(found.utc), clock_words(found, now))
 
 
 def _source(name: str, time: str, day: str, words: str) -> Line:
