@@ -4,6 +4,7 @@ import sys
 
 from benchmarks import (
     clock,
+    clock_truth,
     day,
     decode,
     exchanges,
@@ -36,6 +37,7 @@ ALL = {
     "link": link.run,
     "live": live.run,
     "clock": clock.run,
+    "clock-truth": clock_truth.run,
 }
 
 

@@ -33,7 +33,7 @@ def test_it_is_read_with_its_zone(text: str, utc: str) -> None:
 @pytest.mark.parametrize(
     ("text", "late_s", "words"),
     [
-        ("31/05/04,09:00:00-12", 0.4, "UTC-03:00, asked 60 s ago: the same as this computer"),
+        ("31/05/04,09:00:00-12", 0.4, "UTC-03:00, asked 1 min 00 s ago: the same as this computer"),
         ("31/05/04,12:00:00-12", 0.4, "behind it: as much as its zone"),
         ("31/05/04,09:00:00-12", 30.0, "this computer is 29 s ahead of it"),
         ("80/01/06,00:00:00+00", 0.0, "nobody has set it"),

@@ -13,11 +13,11 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.report.kinds import CHARTS, LINK_CHARTS
+from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS
 
 
 @click.command("chart")
-@click.argument("kind", help=f"Which drawing: {', '.join([*CHARTS, *LINK_CHARTS])}.")
+@click.argument("kind", help=f"Which drawing: {', '.join([*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS])}.")
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
 @click.option(
     "-o",
@@ -30,15 +30,18 @@ from pale_heron.report.kinds import CHARTS, LINK_CHARTS
 @click.option("--lane", default="", help="Which lane; else the first that reports positions.")
 @click.option("--other", default="", help="The lane to compare with; else the next that reports positions.")
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
+@click.option("--pulse", default="", help="Which source of pulses; else the first that has enough.")
 @click.option("--trial", default=0, help="Which trial, counted from 1; else the last with something to draw.")
-def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str, trial: int) -> None:
+def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str, pulse: str, trial: int) -> None:
     """Draw a chart of a capture, as SVG or PDF.
 
     Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
 
     Example: pale-heron chart reach walk.pcapng -o reach.svg
+
+    Example: pale-heron chart lag morning.pcapng -o lag.svg
     """
-    known = [*CHARTS, *LINK_CHARTS]
+    known = [*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS]
     if kind not in known:
         nearest = nearest_words(kind, dict.fromkeys(known))
         raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(known)}")
@@ -49,6 +52,8 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
     try:
         if kind in CHARTS:
             _draw_lane(kind, file, out, lane, other, point_typed(reference))
+        elif kind in CLOCK_CHARTS:
+            _draw_clock(kind, file, out, lane, pulse)
         else:
             _draw_trial(kind, file, out, trial)
     except NothingToDraw as nothing:
@@ -71,6 +76,26 @@ def _draw_lane(kind: str, file: Path, out: Path, lane: str, other: str, point: P
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
     save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
+
+
+def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None:
+    from pale_heron.core.clock.clock_object import picture_of
+    from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
+
+    source = Source(file)
+    if not source.is_capture:
+        raise Trouble(
+            f"{source.name} is not a capture: nobody knows when its bytes came", "pale-heron record makes one"
+        )
+    show, clear = progress(f"reading {source.name}")
+    lanes = source.lanes(show)
+    clear()
+    picture = picture_of(((each.name, each.lag) for each in lanes), source.clock)
+    for wanted, names in ((lane, [each.name for each in lanes]), (pulse, [each.source for each in picture.pulses])):
+        if wanted and wanted not in names:
+            nearest = nearest_words(wanted, dict.fromkeys(names))
+            raise Trouble(f"{source.name} has no {wanted!r}{nearest}", f"There are: {', '.join(names) or 'none'}")
+    save_clock_chart(kind, ClockChartInput(source.name, picture, lane, pulse), out)
 
 
 def _draw_trial(kind: str, file: Path, out: Path, wanted: int) -> None:

@@ -19,6 +19,14 @@ LINK_CHARTS: Final = {
 }
 """Of a trial of a link."""
 
+CLOCK_CHARTS: Final = {
+    "lag": "when each type of sentence comes after its second, over time and as a histogram",
+    "intervals": "pulse intervals, over time and as a histogram",
+    "offset": "this computer's clock against pulses, with its drift",
+    "steadiness": "how steady it is over spans of time (Allan deviation)",
+}
+"""Of clocks."""
+
 TRACKS: Final = ("gpx", "kml", "geojson", "csv")
 """The formats that a track can be exported to."""
 

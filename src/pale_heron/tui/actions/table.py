@@ -154,6 +154,7 @@ ACTIONS: Final = (
         lambda it: it.leave_source(), "P", "no pulses",
         "Listen to a source of pulses no more", source="live", footer=False,
     ),
+    _clock(lambda it: it.keep_drawing(), "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
     _clock(lambda it: it.ask_server(), "n", "ask a server", "Ask a network time server (NTP)", source="live"),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),

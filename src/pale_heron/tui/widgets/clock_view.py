@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pale_heron.bench.snapshot import BenchSnapshot
@@ -72,7 +73,36 @@ class ClockView(Canvas):
         if self._actions is not None:
             self._actions.leave_source()
 
+    def keep_drawing(self) -> None:
+        """Choose a drawing and a file, and write it."""
+        from functools import partial
+
+        from pale_heron.report.kinds import CLOCK_CHARTS
+        from pale_heron.tui.actions.drawing import keep_drawing
+        from pale_heron.tui.screens.panel import Choice
+
+        snapshot = self._snapshot()
+        kinds = list(CLOCK_CHARTS)
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                kind = kinds[int(key) - 1]
+                keep_drawing(self, kind, snapshot, partial(_draw_chart, kind, snapshot))
+
+        choices = [(str(index), f"{kind}: {CLOCK_CHARTS[kind]}") for index, kind in enumerate(kinds, 1)]
+        self.app.push_screen(Choice("Keep which drawing?", choices), take)
+
     def ask_server(self) -> None:
         """Ask a time server."""
         if self._actions is not None:
             self._actions.ask_server()
+
+
+def _draw_chart(kind: str, shown: BenchSnapshot, path: Path) -> None:
+    """In a thread of its own, from what was shown."""
+    from pale_heron.core.clock.clock_object import picture_of
+    from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
+
+    source = Path(shown.capture.path).name or shown.bench
+    picture = picture_of(((lane.name, lane.lag) for lane in shown.lanes), shown.clock)
+    save_clock_chart(kind, ClockChartInput(source, picture), path)
