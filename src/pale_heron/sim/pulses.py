@@ -15,6 +15,9 @@ from pale_heron.core.clock.sources import PULSE_FILE
 from pale_heron.core.frames import SECOND
 from pale_heron.system.private import new_file, remove_own
 
+AHEAD_S = 0.05
+"""A pulse is made up so long before it comes: some come early."""
+
 DOUBLE_S = 0.15
 """A second pulse where one is too many comes so long after the first."""
 
@@ -50,7 +53,7 @@ class PulsePlay:
 
     def due(self, seconds: float, *, fixed: bool) -> list[SimulatedPulse]:
         """Those that came until so many seconds after power came, by the receiver's own time; without a fix none do."""
-        while self._second < seconds:
+        while self._second + 1 - AHEAD_S - self._faults.early_s < seconds:
             self._second += 1
             if fixed:
                 self._make(self._second)

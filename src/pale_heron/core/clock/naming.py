@@ -61,7 +61,8 @@ class SecondNaming:
 
     def _pair(self, told: int, arrived: int) -> None:
         before = max((each for each in self._pulses if each <= arrived), default=None)
-        if before is None or arrived - before > SECOND + SECOND // 2:
+        if before is None or arrived - before >= SECOND:
+            # The pulse between them was missed.
             return
         second = (before + SECOND // 2) // SECOND * SECOND
         apart = (second - told + DAY // 2) % DAY - DAY // 2
