@@ -3,18 +3,25 @@
 import pytest
 from tests.core.test_lag import MS, said
 from tests.painted import opened, snapshot
+from tests.played_clocks import clocks
 from tests.streams import BEGIN, fed
 from tests.streams import said as epochs
 from tests.tui.test_painters import WIDTHS, width_of
 
 from pale_heron.answers.clock import clock_answer
+from pale_heron.core.clock.agreement import agreements, corrected, lag_drift
 from pale_heron.core.clock.clock_object import ClockPicture, clock_object, span_of
 from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
+from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, with_error
+from pale_heron.core.clock.straight_line import Drift
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import Lane
+from pale_heron.sim.clock_play import BEGIN_NS
+from pale_heron.sim.pulses import PulseFaults
 from pale_heron.tui.painting.paint import plain
 from pale_heron.tui.views.clock import clock
 
@@ -89,3 +96,99 @@ def test_figures_for_programs_are_as_they_were_measured() -> None:
 def test_a_lane_without_a_receiver_is_left_out() -> None:
     shown = snapshot(Lane("hide"), now=BEGIN)
     assert "hide" not in plain(clock.paint(shown, ClockPicture(None, None, (("hide", EMPTY),)), "time", 114))
+
+
+SILENT = PulseSnapshot("pps:/dev/pps0", trouble="/dev/pps0 is not there: the kernel has no PPS device")
+LINE = PulseSnapshot("line:curlew:dcd", lane="curlew")
+PAGES_SAY = {
+    "time": ("A sentence of curlew names the pulse of sim:curlew before it", "curlew: WHEN SENTENCES COME"),
+    "pulses": (
+        "89 pulses, none missed, none doubled",
+        "ppm fast against it",
+        "the kernel has no PPS device",
+    ),
+    "host": ("AGAINST PULSES", "steady to, over 1 s", "192.0.2.1:123 agree", "no answer within 2 s"),
+}
+
+
+def with_sources(picture: ClockPicture) -> ClockPicture:
+    return picture._replace(pulses=(*picture.pulses, SILENT, LINE), network=SERVERS, host=RIGHT)
+
+
+@pytest.mark.parametrize("width", WIDTHS)
+@pytest.mark.parametrize("page", clock.PAGES)
+def test_each_page_fits_its_width_and_says_what_it_must(page: str, width: int) -> None:
+    shown = snapshot(opened(fed(epochs(60))), now=BEGIN_NS + 90 * SECOND)
+    rows = clock.paint(shown, with_sources(clocks(ppm=40.0)), page, width)
+    assert max(width_of(row) for row in rows) <= width
+    if width >= 114:
+        text = " ".join(plain(rows).split())
+        assert all(each in text for each in PAGES_SAY[page]), text
+        assert "v time pulses host" in text
+
+
+@pytest.mark.parametrize(
+    ("picture", "later_s", "role", "words"),
+    [
+        (clocks(), 0, "reed", "Pulses of sim:curlew: 89, none missed, none doubled."),
+        (clocks(), 40, "coral", "sim:curlew: no pulse for 41 s, after 89 pulses."),
+        (clocks(faults=PulseFaults(missed=0.05)), 0, "amber", "missed, 0 doubled."),
+        (clocks(seconds=6), 0, "amber", "too few to judge"),
+        (clocks(ppm=40.0), 0, "amber", "ppm fast."),
+        (clocks(late_s=0.1, ppm=0.0), 0, "reed", "give a time daemon 0.1001 s."),
+        (with_sources(clocks()), 0, "coral", "the kernel has no PPS device"),
+        (ClockPicture(None, None, (), pulses=(LINE,)), 0, "amber", "line:curlew:dcd: no pulse has come."),
+    ],
+)
+def test_what_is_said_of_pulses(picture: ClockPicture, later_s: int, role: str, words: str) -> None:
+    end = max((each.last or 0 for each in picture.pulses), default=0)
+    answer = clock_answer(picture, end + SECOND + later_s * SECOND)
+    assert words in answer.text, answer.text
+    assert answer.role == role or (role == "amber" and answer.role == "reed"), answer
+
+
+def test_a_lag_is_corrected_by_pulses_that_can_be_trusted() -> None:
+    early = clocks(late_s=0.1, faults=PulseFaults(early_s=-0.005))
+    said = clock_answer(early, early.end).text
+    assert "which by sim:curlew was 5 ms ahead meanwhile: give a time daemon 0.0951 s" in said, said
+
+
+@pytest.mark.parametrize(
+    ("each", "fixed", "words"),
+    [
+        (LINE, None, "may be on another one"),
+        (LINE, False, "No receiver here has a fix"),
+        (PulseSnapshot("printed:board"), None, "No line came that is a pulse"),
+        (PulseSnapshot("pps:/dev/pps0"), True, "nothing moves its pin"),
+        (PulseSnapshot("sim:curlew"), True, "Its device gives no pulse"),
+        (PulseSnapshot("line:curlew:dcd", pulses=9, last=BEGIN, resolution_ns=1_000_000), True, "known to 1 ms only"),
+        (PulseSnapshot("printed:board", pulses=9, last=BEGIN), True, "printing and the line add to it"),
+    ],
+)
+def test_why_there_may_be_none_and_what_they_are_worth(each: PulseSnapshot, fixed: bool | None, words: str) -> None:
+    assert any(words in found.text + found.next for found in pulse_findings(each, BEGIN, fixed=fixed))
+
+
+def test_nothing_is_finer_than_its_source() -> None:
+    coarse = PulseSnapshot("line:curlew:dcd", resolution_ns=1_000_000)
+    assert [no_finer(value, coarse) for value in (0.0000004, 0.002)] == ["below 1 ms", "2 ms"]
+    assert with_error(39.97512, 0.0119) == "39.975 ± 0.012" and with_error(-3.0, 0.0) == "-3.000 ± 0.000"
+    assert drift_words(Drift(0.9, 0.5), "it") == "it keeps pace with it, to within 1 ppm"
+
+
+@pytest.mark.parametrize(
+    ("offset_ns", "agree"), [(0, True), (800_000, True), (-800_000, True), (40_000_000, False), (-40_000_000, False)]
+)
+def test_servers_and_pulses_agree_within_the_uncertainty_of_both(offset_ns: int, agree: bool) -> None:
+    server = NetworkServer("192.0.2.9:123", 4, NetworkTime(1, "PPS", 0, 0.0, 0.001, offset_ns, 400_000), "")
+    (found,) = agreements(clocks().pulses, [server])
+    assert found.agree is agree and found.apart_s == pytest.approx(offset_ns / SECOND, abs=1e-5)
+    assert ("do not agree" in found.words) is not agree
+    server, lag, _ = corrected(clocks().lanes[0][1], [server]) or ("", 0.0, 0.0)
+    assert lag == pytest.approx(0.1001 + offset_ns / SECOND, abs=1e-4)
+
+
+def test_a_clock_that_runs_off_shows_in_the_lags_too() -> None:
+    found = lag_drift(clocks(ppm=40.0, seconds=300).lanes[0][1])
+    assert found is not None and found[1].ppm == pytest.approx(40, abs=5 * found[1].error_ppm + 0.1)
+    assert lag_drift(EMPTY) is None

@@ -72,12 +72,13 @@ def _lags(picture: ClockPicture, now: int | None) -> tuple[str, str]:
 def _pulsed(pulses: Sequence[PulseSnapshot], now: int | None) -> PulseSnapshot | None:
     """A source whose pulses can be trusted to say where seconds begin, the steadiest of several."""
     trusted = [
-        each
+        (each.interval.deviation, each)
         for each in pulses
-        if each.host_offset is not None and each.pulses >= FEW and pulse_state(each, now)[0] == "reed"
+        if each.interval is not None and each.pulses >= FEW and pulse_state(each, now)[0] == "reed"
     ]
-    exact = [each for each in trusted if each.host_offset is not None and each.host_offset.deviation < SMALL_NS]
-    return min(exact, key=lambda each: each.host_offset.deviation if each.host_offset else 0.0, default=None)
+    # A clock that runs off moves the offset, and spoils no interval.
+    exact = [pair for pair in trusted if pair[0] * SECOND < SMALL_NS]
+    return min(exact, key=lambda pair: pair[0])[1] if exact else None
 
 
 def _given(offset: OffsetToGive, true: PulseSnapshot | None, *, sure: bool) -> str:

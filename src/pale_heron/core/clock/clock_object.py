@@ -11,7 +11,6 @@ from pale_heron.core.clock.offset import OffsetToGive, offset_to_give
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.sources import PRINTED
 from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep
-from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import iso
 
 MS = 1000.0
@@ -145,8 +144,8 @@ def _server(each: NetworkServer) -> dict[str, Any]:
 def span_of(lanes: Sequence[tuple[str, LagSnapshot]]) -> tuple[int | None, int | None]:
     """From when to when lags were counted."""
     begins = [lags.since for _, lags in lanes if lags.since is not None]
-    ends = [each.history[-1].time for _, lags in lanes for each in lags.types if each.history]
-    return min(begins, default=None), max((end + 10 * SECOND for end in ends), default=None)
+    ends = [lags.until for _, lags in lanes if lags.since is not None and lags.until is not None]
+    return min(begins, default=None), max(ends, default=None)
 
 
 def picture_of(lanes: Iterable[tuple[str, LagSnapshot]], known: ClockSnapshot) -> ClockPicture:

@@ -82,6 +82,8 @@ class LagSnapshot:
     interval_s: float = 0.0
     since: int | None = None
     steps: int = 0
+    until: int | None = None
+    """When the last sentence came."""
 
     @cached_property
     def types(self) -> tuple[TypeLag, ...]:
@@ -230,6 +232,7 @@ class LagTracker:
             interval_s=self._interval / SECOND,
             since=self._since,
             steps=self._steps,
+            until=self._last,
         )
 
 

@@ -49,6 +49,9 @@ _EVENT_WORDS = {
     "dropped": "bytes were dropped: the lane was faster than this machine",
     "mark": "mark",
     "clock-step": "the host's clock was set",
+    "pulse-source": "pulses are listened to",
+    "pulses-end": "pulses are listened to no more",
+    "network-time": "a time server was asked",
     "settings": "settings changed",
     "settings-refused": "settings could not be changed",
     "not-sent": "could not be sent",
@@ -72,7 +75,22 @@ _EVENT_WORDS = {
     "not-recorded": "bytes could not be recorded",
     "dialect": "its dialect",
 }
-_DETAILS = ("text", "from", "reason", "settings", "address", "what", "mode", "name", "program", "by")
+_DETAILS = (
+    "text",
+    "trouble",
+    "error",
+    "source",
+    "server",
+    "from",
+    "reason",
+    "settings",
+    "address",
+    "what",
+    "mode",
+    "name",
+    "program",
+    "by",
+)
 """What stands behind the words of an event, the first that it carries."""
 
 _EVENT_ROLES = {
