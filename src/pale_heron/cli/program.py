@@ -29,6 +29,7 @@ COMMANDS: Final = {
     "answer": "answer",
     "link": "link",
     "clock": "clock",
+    "expect": "expect",
     "sim": "sim",
     "completion": "completion",
 }

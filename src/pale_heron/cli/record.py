@@ -3,12 +3,15 @@
 import signal
 import threading
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 
 from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.config.expectation_file import ExpectationFile, read_expectations
 from pale_heron.bench.live.session import Session
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.timing import time_options, time_sources
 from pale_heron.core.moments import seconds
@@ -22,12 +25,16 @@ TELL_S = 1.0
 @click.option("-o", "--out", required=True, type=FILE, help="The capture to write; never overwritten.")
 @click.argument("lanes", nargs=-1, metavar="LANE...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
+@click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations at the end.")
+@click.option("--junit", type=FILE, help="Of --expect: write JUnit XML there.")
 @time_options
 @click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
 def record(
     out: Path,
     lanes: tuple[str, ...],
     bench: Path | None,
+    expected: Path | None,
+    junit: Path | None,
     sources: tuple[str, ...],
     servers: tuple[str, ...],
     duration: str,
@@ -35,6 +42,8 @@ def record(
     """Record lanes to a capture, without a screen.
 
     Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
+
+    Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o test.pcapng --for 60s --expect buoy7.toml --junit results.xml
     """
     limit = seconds(duration) if duration else None
     specs = lanes_of(lanes, bench)
@@ -42,6 +51,7 @@ def record(
     asked.check(spec.name for spec in specs)
     if not specs:
         raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
+    wanted = _wanted(expected, junit, [spec.name for spec in specs])
     ended = threading.Event()
     for number in (signal.SIGINT, *END_SIGNALS):
         signal.signal(number, lambda *_: ended.set())
@@ -63,12 +73,36 @@ def record(
         for finding in lane.findings:
             evidence = f" {finding.evidence}." if finding.evidence else ""
             click.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
+    if wanted is not None:
+        _tell(wanted, before, out.name, junit)
     if last.capture.failure or last.capture.lost:
         why = f": {last.capture.failure}" if last.capture.failure else ""
         click.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
         raise click.exceptions.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
         raise click.exceptions.Exit(Exit.NO)
+
+
+def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str]) -> ExpectationFile | None:
+    """The expectations, read before anything is recorded. Trouble where they are not for these lanes."""
+    if expected is None:
+        if junit is not None:
+            raise Trouble("--junit needs expectations", "Name a file of them: --expect FILE.toml")
+        return None
+    wanted = read_expectations(expected)
+    for each in wanted.expectations:
+        if each.lane and each.lane not in lanes:
+            raise Trouble(f"{expected} expects something of {each.lane!r}", f"There are: {', '.join(lanes)}")
+    return wanted
+
+
+def _tell(wanted: ExpectationFile, seen: BenchSnapshot, source: str, junit: Path | None) -> None:
+    from pale_heron.bench.evident import evident_now
+    from pale_heron.cli.expect import tell
+    from pale_heron.core.proof.expectation import judge
+
+    known = evident_now(seen)
+    tell(wanted, [judge(each, known) for each in wanted.expectations], source, as_json=False, junit=junit)
 
 
 def _state(session: Session) -> str:

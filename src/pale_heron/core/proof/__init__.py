@@ -1,0 +1,1 @@
+"""What was recorded held against what is expected of it."""

@@ -1,0 +1,125 @@
+"""An expectation, and how it stands: passed, failed, or not shown where the evidence is too thin."""
+
+from collections.abc import Sequence
+from typing import Any, Final, NamedTuple
+
+from pale_heron.core.proof.measured import Evident, Measured, Value
+from pale_heron.core.proof.names import measured, named
+
+PASSED, FAILED, NOT_SHOWN = "passed", "failed", "not-shown"
+CONDITIONS: Final = ("at_least", "at_most", "between", "equals", "one_of")
+FIGURES: Final = 6
+"""So many figures of a number are shown."""
+
+
+class Expectation(NamedTuple):
+    """`bounds` are the values of the condition: one, two of between, or as many as one_of has."""
+
+    what: str
+    that: str
+    condition: str
+    bounds: tuple[Value, ...]
+    lane: str = ""
+    trial: int = 0
+    """Which trial, counted from 1; 0 for the last one."""
+    samples: int = 1
+    """Fewer show nothing."""
+
+    @property
+    def wanted(self) -> str:
+        """`at most 60`."""
+        shown = [written(each) for each in self.bounds]
+        if self.condition == "between":
+            return f"between {shown[0]} and {shown[1]}"
+        if self.condition == "one_of":
+            return f"one of {', '.join(shown)}"
+        return f"{self.condition.replace('_', ' ')} {shown[0]}"
+
+
+class Judged(NamedTuple):
+    """An expectation with what was measured."""
+
+    expectation: Expectation
+    unit: str
+    value: Value
+    samples: int
+    outcome: str
+
+    @property
+    def words(self) -> str:
+        """How it stands, in a line."""
+        unit = f" {self.unit}" if self.unit and self.unit != "0 to 1" else ""
+        if self.value is None:
+            return "nothing to say yet"
+        found = f"{written(self.value)}{unit}, of {self.samples}"
+        if self.outcome == NOT_SHOWN:
+            return f"{found}: {self.expectation.samples} are wanted"
+        return found
+
+
+def written(value: Value) -> str:
+    """As people read it, and as TOML has it."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return f"{value:.{FIGURES}g}" if isinstance(value, float) else str(value)
+
+
+def judge(expectation: Expectation, known: Evident) -> Judged:
+    """Hold it against what there is. Its name is one of the table."""
+    row = named(expectation.that)
+    assert row is not None, "names are looked at when a file is read"
+    found = measured(*row, known, expectation.lane, expectation.trial)
+    return Judged(expectation, row[0].unit, found.value, found.samples, _outcome(expectation, found))
+
+
+def _outcome(expectation: Expectation, found: Measured) -> str:
+    if found.value is None or found.samples < expectation.samples:
+        return NOT_SHOWN
+    return PASSED if _holds(found.value, expectation) else FAILED
+
+
+def _holds(value: Value, expectation: Expectation) -> bool:
+    bounds = expectation.bounds
+    if expectation.condition in ("equals", "one_of"):
+        return any(_same(value, each) for each in bounds)
+    if isinstance(value, str | bool) or value is None:
+        return False
+    low, high = _range(expectation)
+    return low <= value <= high
+
+
+def _same(value: Value, wanted: Value) -> bool:
+    """A number is not the truth of it, and a text not the number in it."""
+    return isinstance(value, bool) is isinstance(wanted, bool) and value == wanted
+
+
+def _range(expectation: Expectation) -> tuple[float, float]:
+    numbers = [float(each) for each in expectation.bounds if isinstance(each, int | float)]
+    if expectation.condition == "between":
+        return numbers[0], numbers[1]
+    return (numbers[0], float("inf")) if expectation.condition == "at_least" else (float("-inf"), numbers[0])
+
+
+def expectations_object(title: str, judged: Sequence[Judged]) -> dict[str, Any]:
+    """As `expect --json` prints it."""
+    counts = {outcome: sum(each.outcome == outcome for each in judged) for outcome in (PASSED, FAILED, NOT_SHOWN)}
+    return {
+        "title": title,
+        "passed": counts[PASSED],
+        "failed": counts[FAILED],
+        "not_shown": counts[NOT_SHOWN],
+        "expectations": [
+            {
+                "what": each.expectation.what,
+                "lane": each.expectation.lane or None,
+                "trial": each.expectation.trial or None,
+                "that": each.expectation.that,
+                "value": each.value,
+                "unit": each.unit,
+                "samples": each.samples,
+                "wanted": each.expectation.wanted,
+                "outcome": each.outcome,
+            }
+            for each in judged
+        ],
+    }

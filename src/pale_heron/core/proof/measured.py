@@ -1,0 +1,46 @@
+"""What expectations are held against: lanes, trials, clocks and the record, as they stand at one time."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from pale_heron.core.clock.clock_object import ClockPicture
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.trial import TrialSnapshot
+
+Value = float | int | str | bool | None
+
+
+class Measured(NamedTuple):
+    """A value, and how many samples carry it; None where there is nothing to say."""
+
+    value: Value
+    samples: int
+
+
+NOTHING = Measured(None, 0)
+
+
+class RecordFacts(NamedTuple):
+    """The record itself. `duration_s` is None where no times are known, `torn` empty for a whole file."""
+
+    duration_s: float | None
+    torn: str = ""
+    lost_bytes: int = 0
+    marks: int = 0
+
+
+class Evident(NamedTuple):
+    """All of it."""
+
+    lanes: tuple[LaneSnapshot, ...]
+    trials: tuple[TrialSnapshot, ...]
+    clock: ClockPicture
+    record: RecordFacts
+
+    def lane(self, name: str) -> LaneSnapshot | None:
+        """The lane of that nickname; None where there is none."""
+        return next((each for each in self.lanes if each.name == name), None)
+
+    def numbered_trials(self) -> Iterator[tuple[int, TrialSnapshot]]:
+        """Counted from 1, the oldest first."""
+        return enumerate(self.trials, 1)
