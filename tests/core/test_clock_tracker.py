@@ -168,7 +168,7 @@ def test_whatever_a_capture_says_is_borne(said: list[tuple[str, int, dict[str, A
         ("printed:board", ""),
         ("printed:board:tick (?P<us>[0-9]+)", ""),
         ("sim:curlew", ""),
-        ("line:curlew:rng", "none of the control lines"),
+        ("line:curlew:rng", "not one of the control lines"),
         ("printed:", "sources are"),
         ("pps:", "sources are"),
         ("gpio:4", "sources are"),

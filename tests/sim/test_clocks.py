@@ -150,7 +150,7 @@ def test_live_and_its_record_say_the_same(tmp_path: Path, monkeypatch: pytest.Mo
     [
         (["gpio:4"], "sources are"),
         (["printed:board:("], "--pulse"),
-        (["line:curlew:rng"], "none of the control lines"),
+        (["line:curlew:rng"], "not one of the control lines"),
         (["printed:curlw"], "no lane 'curlw'; did you mean 'curlew'"),
     ],
 )

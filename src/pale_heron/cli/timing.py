@@ -22,7 +22,7 @@ class TimeSources(NamedTuple):
     servers: tuple[tuple[str, int], ...] = ()
 
     def check(self, lanes: Iterable[str]) -> None:
-        """Trouble where a source is of a lane that is none of these."""
+        """Trouble where a source is of a lane that is not there."""
         names = dict.fromkeys(lanes, 0)
         for each in self.pulses:
             if each.lane and each.lane not in names:

@@ -19,7 +19,7 @@ NEAR_NS: Final = SECOND // 2
 """Pulses tell where a second begins, not which one: nothing is said of clocks that are further apart."""
 
 
-class Agreement(NamedTuple):
+class ClockAgreement(NamedTuple):
     """Two sources: by how much the first says that this computer is further ahead, and how sure that is, seconds."""
 
     first: str
@@ -44,7 +44,7 @@ def uncertainty_s(best: NetworkTime) -> float:
     return best.delay_ns / 2 / SECOND + best.root_delay_s / 2 + best.root_dispersion_s
 
 
-def agreements(pulses: Sequence[PulseSnapshot], servers: Sequence[NetworkServer]) -> list[Agreement]:
+def agreements(pulses: Sequence[PulseSnapshot], servers: Sequence[NetworkServer]) -> list[ClockAgreement]:
     """Each server against each source of pulses, and against the servers behind it."""
     found = []
     known = [(safe_label(each.server), each.best) for each in servers if each.best is not None]
@@ -55,10 +55,10 @@ def agreements(pulses: Sequence[PulseSnapshot], servers: Sequence[NetworkServer]
                 continue
             apart = (now.mean + best.offset_ns) / SECOND
             sure = uncertainty_s(best) + max(now.spread, pulse.resolution_ns) / SECOND + _run_off_s(pulse)
-            found.append(Agreement(safe_label(pulse.source), name, apart, sure))
+            found.append(ClockAgreement(safe_label(pulse.source), name, apart, sure))
         for other, second in known[place + 1 :]:
             sure = uncertainty_s(best) + uncertainty_s(second)
-            found.append(Agreement(name, other, (second.offset_ns - best.offset_ns) / SECOND, sure))
+            found.append(ClockAgreement(name, other, (second.offset_ns - best.offset_ns) / SECOND, sure))
     return found
 
 

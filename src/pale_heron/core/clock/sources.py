@@ -38,5 +38,5 @@ def source_typed(text: str) -> PulseSource:
     if kind == LINE and lane and what in CONTROL_LINES:
         return PulseSource(text, kind, lane, what)
     if kind == LINE and lane:
-        raise ValueError(f"{what!r} is none of the control lines {', '.join(CONTROL_LINES)}")
+        raise ValueError(f"{what!r} is not one of the control lines {', '.join(CONTROL_LINES)}")
     raise ValueError(f"sources are {FORMS}")
