@@ -76,6 +76,11 @@ class Source:
         return self._reader.torn
 
     @property
+    def span(self) -> tuple[int, int] | None:
+        """The times of the first and the last record of a capture, as far as it was gone through."""
+        return self._span
+
+    @property
     def duration_s(self) -> float | None:
         """Seconds from the first record to the last as far as it was gone through; by its own times for a raw file."""
         if not self.is_capture:

@@ -30,6 +30,7 @@ COMMANDS: Final = {
     "link": "link",
     "clock": "clock",
     "expect": "expect",
+    "report": "report",
     "sim": "sim",
     "completion": "completion",
 }
