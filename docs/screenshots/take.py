@@ -36,10 +36,6 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("pause", "4"),
             ("pause", "110"),
             ("picture", "fix"),
-            ("key", "4"),
-            ("pause", "1"),
-            ("picture", "clock"),
-            ("key", "3"),
             ("key", "v"),
             ("pause", "1"),
             ("picture", "fix-satellites"),
@@ -113,6 +109,14 @@ SCENES: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("pause", "1"),
             ("picture", "fix-two-receivers"),
             ("key", "q"),
+        ),
+    ),
+    (
+        f"{PROGRAM} demo --scene late",
+        (
+            ("until", "none missed"),
+            ("pause", "40"),
+            ("picture", "clock"),
         ),
     ),
     (

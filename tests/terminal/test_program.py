@@ -214,3 +214,28 @@ def test_a_closed_terminal_leaves_a_whole_capture(
     assert list(reader.records())
     assert reader.torn == ""
     until(lambda: not list(tmp_path.glob("pale-heron/sim/*")), lambda: "the simulated device ends too")
+
+
+def test_clock_listens_to_pulses_that_are_there_and_says_why_others_do_not_come(
+    open_screen: Callable[..., Screen],
+) -> None:
+    screen = open_screen()
+    screen.start("demo", "--scene", "pulse")
+    screen.until("What time is it, and how late does it reach us?", "curlew: WHEN SENTENCES COME")
+    screen.until("names the pulse of sim:curlew", "none missed, none doubled.")
+    screen.press("v")
+    screen.until("interval", "this computer's clock", "the counter that it prints")
+    screen.press("p")
+    screen.until("Where do pulses come from?")
+    screen.press("k")
+    screen.until("Which source?", "pps:/dev/pps0")
+    screen.type("-none")
+    screen.press("Enter")
+    screen.until("/dev/pps0-none is not there")
+    screen.press("v")
+    screen.until("AGAINST SERVERS", "stratum 1 (PPS), agrees with this computer")
+    screen.press("P")
+    screen.until("Listen to which source no more?")
+    screen.press("3")
+    screen.press("q")
+    screen.until("Recorded")

@@ -3,7 +3,6 @@
 import json
 import sys
 import time
-from datetime import datetime
 from pathlib import Path
 from typing import Final
 
@@ -92,9 +91,9 @@ def _of_capture(path: Path, asked: TimeSources) -> ClockPicture:
 
 
 def _live(specs: list[LaneSpec], asked: TimeSources, limit_s: float, capture: Path | None) -> ClockPicture:
-    from pale_heron.ports.host_clock import read_host_clock
+    from pale_heron.ports.host_clock import read_host_clock, zone_name
 
-    zone = datetime.now().astimezone().tzname() or ""
+    zone = zone_name()
     if not specs and not asked.pulses:
         return ClockPicture(None, None, (), _asked(asked), read_host_clock(), zone)
     end_on_signals()

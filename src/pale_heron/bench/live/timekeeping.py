@@ -6,7 +6,6 @@ said of time follows from those (`core/clock`), as on a replay.
 
 import threading
 from collections.abc import Callable, Mapping
-from datetime import datetime
 from typing import Any, Final, Protocol
 
 from pale_heron.core.clock.events import (
@@ -165,11 +164,11 @@ class Timekeeper:
             self._stop.wait(ASKED_EVERY_S)
 
     def _watch_host(self) -> None:
-        from pale_heron.ports.host_clock import read_host_clock
+        from pale_heron.ports.host_clock import read_host_clock, zone_name
 
         while not self._stop.is_set():
             host = read_host_clock()
             if host is not None and (self._host is None or self._host.synchronised != host.synchronised):
                 self._host = host
-                self._note(HOST_CLOCK, **host_details(host, datetime.now().astimezone().tzname() or ""))
+                self._note(HOST_CLOCK, **host_details(host, zone_name()))
             self._stop.wait(HOST_EVERY_S)

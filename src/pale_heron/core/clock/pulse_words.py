@@ -53,11 +53,16 @@ def with_error(value: float, error: float) -> str:
     return f"{value:.{decimals}f} ± {error:.{decimals}f}"
 
 
+def rounded(value: float) -> str:
+    """Two figures that count, never as a power of ten."""
+    return f"{value:.0f}" if value >= 10 else f"{value:.2g}"
+
+
 def drift_words(drift: Drift, clock: str) -> str:
     """How a clock runs against the pulses, as far as that is shown."""
     bound = EDGE_ERRORS * drift.error_ppm
     if abs(drift.ppm) <= bound:
-        return f"{clock} keeps pace with it, to within {bound:.2g} ppm"
+        return f"{clock} keeps pace with it, to within {rounded(bound)} ppm"
     runs = "fast" if drift.ppm > 0 else "slow"
     return f"{clock} runs {with_error(abs(drift.ppm), drift.error_ppm)} ppm {runs} against it"
 

@@ -118,6 +118,13 @@ def wrapped(row: Line, width: int) -> list[Line]:
     return lines or [BLANK]
 
 
+def labelled(label: Span, row: Line, width: int, indent: int) -> list[Line]:
+    """A line behind its label, wrapped under itself."""
+    rows = wrapped(row, max(1, width - indent))
+    first = (label._replace(text=fitted(label.text, indent)), *rows[0])
+    return [first, *((Span(" " * indent), *each) for each in rows[1:])]
+
+
 def titled(title: str, rows: Iterable[Line], note: str = "") -> list[Line]:
     """A block under its title."""
     return [line((title, "quiet"), ("  " + note if note else "", "quiet")), *rows]

@@ -3,7 +3,6 @@
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -39,7 +38,7 @@ class ClockView(Canvas):
         # Loaded with the first picture of this view: the first picture of all does not wait for it.
         from pale_heron.core.clock.clock_object import picture_of
         from pale_heron.core.clock.host import HostClock
-        from pale_heron.ports.host_clock import read_host_clock
+        from pale_heron.ports.host_clock import read_host_clock, zone_name
         from pale_heron.tui.views.clock import clock
 
         snapshot = self._snapshot()
@@ -48,7 +47,7 @@ class ClockView(Canvas):
             if time.monotonic() - self._asked >= HOST_AGAIN_S:
                 self._asked, self._host = time.monotonic(), read_host_clock()
             host = self._host if isinstance(self._host, HostClock) else None
-            known = replace(known, host=host, zone=datetime.now().astimezone().tzname() or "")
+            known = replace(known, host=host, zone=zone_name())
         picture = picture_of(((lane.name, lane.lag) for lane in snapshot.lanes), known)
         self.show(clock.paint(snapshot, picture, self._page, max(20, self.size.width - 2)))
 

@@ -9,9 +9,9 @@ from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.pulse_words import drift_words, duration, offset_words
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.tui.painting.paint import BLANK, Line, cut, line, titled, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, labelled, line, titled, wrapped
 
-NAME: Final = 24
+NAME: Final = 22
 
 
 def paint(_snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Line]:
@@ -46,12 +46,11 @@ def _system(picture: ClockPicture, width: int) -> list[Line]:
 
 
 def _pulses(each: PulseSnapshot, width: int) -> list[Line]:
-    name = f"{safe_label(each.source)[: NAME - 1]:<{NAME}}"
-    rows = [cut(line((name, "heron"), (offset_words(each), "text")), width)]
+    rows = labelled(Span(safe_label(each.source), "heron"), line((offset_words(each), "text")), width, NAME)
     if each.drift is not None:
         words = drift_words(each.drift, "this computer's clock")
-        rows.append(cut(line((f"{'':{NAME}}", "quiet"), (words, "text")), width))
+        rows += labelled(Span(""), line((words, "text")), width, NAME)
     if each.allan:
         steady = "   ".join(f"{found.span_s} s: {found.deviation:.1e}" for found in each.allan)
-        rows.append(cut(line((f"{'':{NAME}}", "quiet"), ("steady to, over ", "quiet"), (steady, "text")), width))
+        rows += labelled(Span(""), line(("steady to, over ", "quiet"), (steady, "text")), width, NAME)
     return rows

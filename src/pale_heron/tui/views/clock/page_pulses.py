@@ -17,7 +17,7 @@ from pale_heron.core.figures import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.dots import Dots
-from pale_heron.tui.painting.paint import BLANK, Line, cut, line, titled, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, labelled, line, titled, wrapped
 from pale_heron.tui.painting.shell import bars
 
 NAME: Final = 12
@@ -56,26 +56,24 @@ def _source(each: PulseSnapshot, now: int | None, width: int) -> list[Line]:
     if each.interval is not None:
         found = each.interval
         spread = no_finer(found.deviation, each)
-        rows.append(
-            _row(
-                "interval",
-                f"mean {found.mean:.9f} s, {found.least:.6f} to {found.most:.6f} s, deviation {spread}, "
-                f"of {several(each.intervals, 'interval')}",
-                width,
-            )
+        rows += _row(
+            "interval",
+            f"mean {found.mean:.9f} s, {found.least:.6f} to {found.most:.6f} s, deviation {spread}, "
+            f"of {several(each.intervals, 'interval')}",
+            width,
         )
         rows += _histogram(each, width)
     if each.host_offset is not None:
-        rows.append(_row("against it", offset_words(each), width))
+        rows += _row("against it", offset_words(each), width)
     for drift, clock in ((each.drift, "this computer's clock"), (each.own, "the counter that it prints")):
         if drift is not None:
-            rows.append(_row("drift", drift_words(drift, clock), width))
+            rows += _row("drift", drift_words(drift, clock), width)
     rows += offset_plot(each.phases, width)
     return titled(safe_label(each.source), rows)
 
 
-def _row(name: str, words: str, width: int) -> Line:
-    return cut(line((f"{name:<{NAME}}", "quiet"), (words, "text")), width)
+def _row(name: str, words: str, width: int) -> list[Line]:
+    return labelled(Span(name, "quiet"), line((words, "text")), width, NAME)
 
 
 def _histogram(each: PulseSnapshot, width: int) -> list[Line]:
