@@ -173,7 +173,7 @@ def test_nothing_is_finer_than_its_source() -> None:
     coarse = PulseSnapshot("line:curlew:dcd", resolution_ns=1_000_000)
     assert [no_finer(value, coarse) for value in (0.0000004, 0.002)] == ["below 1 ms", "2 ms"]
     assert with_error(39.97512, 0.0119) == "39.975 ± 0.012" and with_error(-3.0, 0.0) == "-3.000 ± 0.000"
-    assert drift_words(Drift(0.9, 0.5), "it") == "it keeps pace with it, to within 1 ppm"
+    assert drift_words(Drift(0.9, 0.5), "it") == "it keeps pace with it, to within 2 ppm"
 
 
 @pytest.mark.parametrize(

@@ -14,8 +14,8 @@ from pale_heron.core.wire.visible import safe_label
 SILENT_NS: Final = 5 * SECOND // 2
 """After so long without a pulse the source has stopped."""
 
-EDGE_ERRORS: Final = 2.0
-"""A drift below so many standard errors is not shown to be one."""
+EDGE_ERRORS: Final = 4.0
+"""A drift below so many standard errors is not shown to be one: few pulses, and noise that is not all by chance."""
 
 UNITS: Final = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"))
 
