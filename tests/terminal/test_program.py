@@ -239,3 +239,28 @@ def test_clock_listens_to_pulses_that_are_there_and_says_why_others_do_not_come(
     screen.press("3")
     screen.press("q")
     screen.until("Recorded")
+
+
+def test_proof_drafts_expectations_holds_them_and_makes_a_report(
+    open_screen: Callable[..., Screen], tmp_path: Path
+) -> None:
+    screen = open_screen()
+    screen.start("demo", "--scene", "at-rest")
+    screen.until("3D fix for")
+    screen.press("7")
+    screen.until("What can I show for it?", "Nothing is expected of it yet")
+    screen.press("E")
+    screen.until("All of it passes today")
+    screen.type(str(tmp_path / "today.toml"))
+    screen.press("Enter")
+    screen.until("EXPECTED", "a fix at the end", "It holds: all")
+    assert 'that = "fix.level"' in (tmp_path / "today.toml").read_text()
+    screen.press("k")
+    screen.until("Which file? .html or .pdf")
+    screen.type(str(tmp_path / "report.html"))
+    screen.press("Enter")
+    until(lambda: (tmp_path / "report.html").exists())
+    text = (tmp_path / "report.html").read_text("utf-8")
+    assert "a fix at the end" in text and "Where are we, and how sure?" in text
+    screen.press("q")
+    screen.until("Recorded")

@@ -10,6 +10,7 @@ QUESTIONS: Final[Mapping[str, str]] = {
     "clock": "What time is it, and how late does it reach us?",
     "module": "Does the module obey, and is it set as intended?",
     "link": "Does the link deliver, undamaged, how fast, how far?",
+    "proof": "What can I show for it?",
 }
 """By the names of the views that answer them."""
 

@@ -31,6 +31,7 @@ COMMANDS: Final = {
     "clock": "clock",
     "expect": "expect",
     "report": "report",
+    "cut": "cut",
     "sim": "sim",
     "completion": "completion",
 }

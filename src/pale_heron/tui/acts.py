@@ -90,6 +90,10 @@ def show_clock_page(app: "PaleHeron", page: str) -> None:
     app.clock.show_page(page)
 
 
+def go_to_moment(app: "PaleHeron", moment: int) -> None:
+    app.go_to_moment(moment)
+
+
 def show_link_page(app: "PaleHeron", page: str) -> None:
     app.link.show_page(page)
 

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
+    from pale_heron.tui.widgets.proof_view import ProofView
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
 PICTURES_PER_S = 10
@@ -105,6 +106,7 @@ class PaleHeron(FullScreen[None]):
         self._module: ModuleView | None = None
         self._link: LinkView | None = None
         self._clock: ClockView | None = None
+        self._proof: ProofView | None = None
         self._lane_actions: LaneActions | None = None
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
@@ -198,7 +200,7 @@ class PaleHeron(FullScreen[None]):
         room = (canvas.size.width or self.size.width - shell.RAIL_WIDTH - 1) - 2
         canvas.show(line_view.paint(self._snapshot, lane, room) if lane else _NO_LANE)
 
-    def _view_of(self, name: str) -> "ClockView | FixView | LinkView | ModuleView | TrafficView":
+    def _view_of(self, name: str) -> "ClockView | FixView | LinkView | ModuleView | ProofView | TrafficView":
         """A view that is a widget of its own."""
         if name == "traffic":
             return self.traffic
@@ -206,6 +208,8 @@ class PaleHeron(FullScreen[None]):
             return self.fix
         if name == "clock":
             return self.clock
+        if name == "proof":
+            return self.proof
         return self.module if name == "module" else self.link
 
     def _added(self, view: ViewWidget) -> ViewWidget:
@@ -234,7 +238,7 @@ class PaleHeron(FullScreen[None]):
         if self._fix is None:
             from pale_heron.tui.widgets.fix_view import FixView
 
-            self._fix = self._added(FixView(lambda: self._snapshot, lambda: self._lane, self._go_to_moment))
+            self._fix = self._added(FixView(lambda: self._snapshot, lambda: self._lane, self.go_to_moment))
         return self._fix
 
     @property
@@ -247,6 +251,15 @@ class PaleHeron(FullScreen[None]):
             actions = ClockActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
             self._clock = self._added(ClockView(lambda: self._snapshot, lambda: self._lane, actions))
         return self._clock
+
+    @property
+    def proof(self) -> "ProofView":
+        """The view of what can be shown."""
+        if self._proof is None:
+            from pale_heron.tui.widgets.proof_view import ProofView
+
+            self._proof = self._added(ProofView(lambda: self._snapshot))
+        return self._proof
 
     @property
     def module(self) -> "ModuleView":
@@ -308,7 +321,7 @@ class PaleHeron(FullScreen[None]):
         if isinstance(self._bench, Player):
             do(self._bench)
 
-    def _go_to_moment(self, moment: int) -> None:
+    def go_to_moment(self, moment: int) -> None:
         """Show a moment in Traffic."""
         self.show_view("traffic")
         self.traffic.go_to_moment(moment)

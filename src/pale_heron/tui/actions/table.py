@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.link_view import LinkView
     from pale_heron.tui.widgets.module_view import ModuleView
+    from pale_heron.tui.widgets.proof_view import ProofView
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
 
@@ -62,7 +63,7 @@ _SHOWN: Final = {
     "colon": ":",
 }
 _MODULE = ("module",)
-_OTHERS = ("line", "traffic", "fix", "clock")
+_OTHERS = ("line", "traffic", "fix", "clock", "proof")
 
 
 def _traffic(
@@ -82,6 +83,11 @@ def _clock(
 ) -> KeyAction:
     """An action of Clock."""
     return KeyAction(act(lambda app: do(app.clock)), key, label, words, ("clock",), source, footer)
+
+
+def _proof(do: "Callable[[ProofView], object]", key: str, label: str, words: str, *, footer: bool = True) -> KeyAction:
+    """An action of Proof."""
+    return KeyAction(act(lambda app: do(app.proof)), key, label, words, ("proof",), "", footer)
 
 
 def _link(
@@ -156,6 +162,9 @@ ACTIONS: Final = (
     ),
     _clock(lambda it: it.keep_drawing(), "x", "keep drawing", "Keep a drawing as SVG or PDF, made for print"),
     _clock(lambda it: it.ask_server(), "n", "ask a server", "Ask a network time server (NTP)", source="live"),
+    _proof(lambda it: it.choose_file(), "e", "expectations", "Hold what there is against a file of expectations"),
+    _proof(lambda it: it.draft(), "E", "as good as today", "Write a file of expectations that all hold now"),
+    _proof(lambda it: it.make_report(), "k", "report", "Make a report of the record, as HTML or PDF"),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),
     _link(lambda it: it.next_page(), "v", "page", "The next page: the trial, distance, all of them, compared"),

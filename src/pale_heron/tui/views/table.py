@@ -15,7 +15,15 @@ class View(NamedTuple):
     question: str
 
 
-KEYS: Final = (("1", "line"), ("2", "traffic"), ("3", "fix"), ("4", "clock"), ("5", "module"), ("6", "link"))
+KEYS: Final = (
+    ("1", "line"),
+    ("2", "traffic"),
+    ("3", "fix"),
+    ("4", "clock"),
+    ("5", "module"),
+    ("6", "link"),
+    ("7", "proof"),
+)
 VIEWS: Final[Mapping[str, View]] = {name: View(key, name.capitalize(), QUESTIONS[name]) for key, name in KEYS}
 """By their names, in the order of the tabs."""
 

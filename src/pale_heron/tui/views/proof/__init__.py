@@ -1,0 +1,1 @@
+"""Painters of Proof."""
