@@ -16,7 +16,7 @@ from tests.streams import said as epochs
 
 from pale_heron.bench.config.expectation_file import drafted, read_expectations
 from pale_heron.core.clock.clock_object import ClockPicture
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.proof.draft import draft
@@ -134,6 +134,16 @@ def test_what_is_wrong_in_a_file_is_told(text: str, words: str, tmp_path: Path) 
     path.write_text(text)
     with pytest.raises(Trouble, match=words):
         read_expectations(path)
+
+
+def test_what_is_bad_or_was_never_tried_is_nothing_to_be_as_good_as() -> None:
+    lane = Lane("plover", LineSettings(9600))
+    lane.event(Event(BEGIN, "plover", "dialect", {"name": "plover"}))
+    torn = RecordFacts(60, "torn at byte 9")
+    known = KNOWN._replace(lanes=(*KNOWN.lanes, lane.snapshot(BEGIN + SECOND)), record=torn)
+    names = {each.that for each in draft(known)}
+    assert not names & {"link.verdict", "module.unanswered", "record.whole"}
+    assert {judge(each, known).outcome for each in draft(known)} == {"passed"}
 
 
 def test_a_draft_is_as_good_as_today_and_is_read_back(tmp_path: Path) -> None:

@@ -11,6 +11,9 @@ MORE: Final = 1.5
 
 LESS: Final = 0.9
 
+BAD: Final = {"fix.level": ("none", "unknown"), "link.verdict": ("fails", "inconclusive"), "record.whole": (False,)}
+"""What is nothing to be as good as."""
+
 LANE_DRAFTS: Final = (
     ("legible", "line.readable_share", "at_least"),
     ("sentences are whole", "line.bad_share", "at_most"),
@@ -49,7 +52,7 @@ def _made(rows: tuple[tuple[str, str, str], ...], known: Evident, lane: str = ""
         row = named(that)
         assert row is not None, "drafts are of known names"
         now = measured(*row, known, lane, trial)
-        if now.value is None or (that == "fix.level" and now.value in ("none", "unknown")):
+        if now.value is None or not now.samples or now.value in BAD.get(that, ()):
             continue
         made.append(Expectation(what, that, condition, (_bound(condition, now),), lane, trial, _enough(now)))
     return made
