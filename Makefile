@@ -7,13 +7,14 @@ SCENE ?= saltmarsh
 # Ends of lines that apt writes are of no use here.
 APT := $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get -qq
 
-.PHONY: help demo test lint bench screenshots clean
+.PHONY: help demo test lint bench screenshots report clean
 
 help:
 	@echo "make demo         the simulated bench on the full screen; SCENE=modules: modules, range-walk: a link"
 	@echo "make test         all tests, after lint"
 	@echo "make lint         ruff, mypy and the import contracts"
 	@echo "make bench        speed and memory, as ratios to a floor"
+	@echo "make report       the example report in docs/, from a simulated walk"
 	@echo "make screenshots  the pictures in docs/screenshots, from the demo"
 
 .venv/made:
@@ -49,6 +50,9 @@ screenshots: .venv/develop
 	@for program in Xvfb xterm import tmux; do command -v $$program > /dev/null || \
 		{ $(APT) update && $(APT) install -y xvfb xterm imagemagick tmux fonts-dejavu-core; break; }; done
 	$(BIN)/python docs/screenshots/take.py
+
+report: .venv/run
+	$(BIN)/python docs/example_report.py
 
 clean:
 	rm -rf .venv .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -39,6 +39,14 @@ def lags(lag_ms: int, rounds: int = 60) -> LagSnapshot:
     return tracker.snapshot()
 
 
+def early_and_late() -> LagSnapshot:
+    """One type comes before its second, the others behind it: what comes late is late by a clock that is wrong."""
+    tracker = LagTracker()
+    for second in range(60):
+        said(tracker, 32_400 * SECOND + second * SECOND, {"GNRMC": -200 * MS, "GNGLL": 270 * MS})
+    return tracker.snapshot()
+
+
 def pictured(found: LagSnapshot, host: HostClock | None = RIGHT) -> ClockPicture:
     lanes = (("curlew", found),)
     return ClockPicture(*span_of(lanes), lanes, SERVERS, host, "UTC")
@@ -54,6 +62,7 @@ def pictured(found: LagSnapshot, host: HostClock | None = RIGHT) -> ClockPicture
         (lags(18_126), RIGHT, "coral", "18 s ahead of what is told: 18 s are the leap seconds"),
         (lags(-7_199_874), RIGHT, "coral", "7200 s behind what is told: whole quarters of an hour"),
         (lags(-300), RIGHT, "coral", "GNRMC comes 300 ms before the time that it tells"),
+        (early_and_late(), RIGHT, "coral", "GNRMC comes 200 ms before the time that it tells"),
         (EMPTY, RIGHT, "amber", "Nobody has told a time yet"),
     ],
 )

@@ -67,7 +67,7 @@ def test_the_page_fits_its_width_and_says_all_of_it(width: int) -> None:
             "delivery on hide and buoy",
             "the buoy goes in",
             "30 s ago",
-            "/captures/saltmarsh.pcapng",
+            "saltmarsh.pcapng, 1.9 MB",
         ):
             assert told in text, text
 

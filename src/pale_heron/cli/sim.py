@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import click
 
@@ -27,6 +27,10 @@ from pale_heron.sim.snipe import SnipeFaults
 
 MODULES = ("bittern", "plover", "wren", "teal", "marsh")
 DEVICES = ("curlew", *MODULES, "cable", "vane", "dunlin", "snipe", "range-walk", "trouble")
+if TYPE_CHECKING:
+    from pale_heron.sim.range_walk import RangeWalkPost
+    from pale_heron.sim.run import ActorPost
+
 AnyFaults = CableFaults | PulseFaults | SnipeFaults
 FAULTS: Final[Mapping[str, type[AnyFaults]]] = {"curlew": PulseFaults, "cable": CableFaults, "snipe": SnipeFaults}
 """What can go wrong with a device on request."""
@@ -215,7 +219,7 @@ def _run_post(
     from pale_heron.sim.dunlin import Dunlin
     from pale_heron.sim.label import Label
     from pale_heron.sim.range_walk import RangeWalkPost
-    from pale_heron.sim.run import ActorPost, next_second, run_stages
+    from pale_heron.sim.run import ActorPost, run_stages
     from pale_heron.sim.vane import Vane
 
     end_on_signals()
@@ -230,13 +234,27 @@ def _run_post(
             link.with_name(f"{link.name}-{end}") if link else _free_link(f"walk-{end}")
             for end in ("curlew", "hide", "buoy")
         ]
-        walk = RangeWalkPost(rate, ends, seed, next_second()[0], over_tcp=over_tcp)
+        walk = RangeWalkPost(rate, ends, seed, BEGIN_UTC, over_tcp=over_tcp)
         post, terminals = walk, list(walk.terminals)
     for terminal in terminals:
         print(terminal.name, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        power = next_second()[1] if device == "dunlin" else None
+        power = _on_a_second(post) if device != "vane" else None
         run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals), power)
+
+
+def _on_a_second(post: "ActorPost | RangeWalkPost") -> Callable[[], float]:
+    """Power that comes when the host's clock begins a second; whoever tells the time tells that one."""
+    from pale_heron.sim.range_walk import RangeWalkPost
+    from pale_heron.sim.run import next_second
+
+    def power() -> float:
+        second, begin = next_second()
+        if isinstance(post, RangeWalkPost):
+            post.begin_at(second)
+        return begin
+
+    return power
 
 
 def _faults(device: str, texts: Sequence[str]) -> AnyFaults:

@@ -34,8 +34,8 @@ class RangeWalkPost:
             PlacedModule("bittern-hide", "hide", Bittern(air, "hide", seed), HIDE),
             PlacedModule("bittern-buoy", "buoy 7", self._buoy, BUOY),
         )
-        self._curlew = Curlew(SCENES["tow"], seed, begin * SECOND)
-        self._curlew.configure(rate=rate)
+        self._rate, self._seed = rate, seed
+        self.begin_at(begin)
         label = Label("simulated receiver Curlew, buoy 7", f"MARSH-tow-{seed}")
         terminal = Terminal(rate, links[0], label=label, over_tcp=over_tcp)
         self._terminal = terminal
@@ -44,6 +44,11 @@ class RangeWalkPost:
         ]
         self.terminals = (terminal, *(post.terminal for post in self._posts))
         self._next = 0.0
+
+    def begin_at(self, begin: int) -> None:
+        """Power will come at this second, UTC since 1970."""
+        self._curlew = Curlew(SCENES["tow"], self._seed, begin * SECOND)
+        self._curlew.configure(rate=self._rate)
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass."""

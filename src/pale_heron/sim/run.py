@@ -185,14 +185,17 @@ def run_stages(
     ended: Callable[[], bool],
     after_s: float = 0.0,
     ready: Callable[[], bool] = lambda: True,
-    power: float | None = None,
+    power: Callable[[], float] | None = None,
 ) -> None:
-    """All of them at once, until `ended` says so. Power comes so long after `ready` was true, or when `power` says."""
+    """All of them at once, until `ended` says so.
+
+    Power comes so long after `ready` was true; `power`, asked then, may say a later moment by the monotonic clock.
+    """
     try:
         while not (ready() or ended()):
             time.sleep(TICK_S)
         time.sleep(after_s)
-        begin = last = time.monotonic() if power is None else power
+        begin = last = time.monotonic() if power is None else power()
         wait_until(begin)
         while not ended():
             time.sleep(TICK_S)

@@ -45,12 +45,17 @@ def offset_to_give(lanes: Iterable[tuple[str, LagSnapshot]]) -> OffsetToGive | N
         (each.spread_s, lane, each)
         for lane, lags in lanes
         for each in lags.types
-        if each.lag.samples >= FEW and each.lag.median >= 0 and not whole_seconds(lags)
+        if each.lag.samples >= FEW and not comes_early(lags) and not whole_seconds(lags)
     ]
     if not found:
         return None
     spread, lane, best = min(found, key=lambda each: (round(each[0], 4), each[2].lag.median))
     return OffsetToGive(lane, best.type, best.lag.median, spread, best.lag.samples, best.holds)
+
+
+def comes_early(lags: LagSnapshot) -> bool:
+    """Whether a type of sentence comes before the second that it tells: this computer's clock is behind."""
+    return bool(lags.types) and lags.types[0].lag.median < 0
 
 
 def whole_seconds(lags: LagSnapshot) -> int:

@@ -64,7 +64,8 @@ def _record(snapshot: BenchSnapshot, width: int) -> list[Line]:
     path = snapshot.capture.path
     if path:
         size = f", {figures.size(snapshot.capture.size)}" if snapshot.capture.size else ""
-        rows += labelled(Span("capture", "quiet"), line((f"{safe_label(path)}{size}", "text")), width, NAME)
+        name = safe_label(path.rpartition("/")[2])
+        rows += labelled(Span("capture", "quiet"), line((f"{name}{size}", "text")), width, NAME)
     for lane in snapshot.lanes:
         rows += labelled(Span(safe_label(lane.name), "heron"), line((_lane(lane), "text")), width, NAME)
     return rows
