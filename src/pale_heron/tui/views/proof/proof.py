@@ -27,8 +27,8 @@ HELP: Final = (
     "m notes something; a click on a mark, or on a trial, leads to its moment in Traffic.",
 )
 SIGNS: Final = {PASSED: ("●", "reed"), FAILED: ("✕", "coral"), NOT_SHOWN: ("◐", "amber")}
-WHAT: Final = 34
-FOUND: Final = 30
+WHAT: Final = 38
+FOUND: Final = 28
 NEWEST: Final = 12
 NAME: Final = 14
 
