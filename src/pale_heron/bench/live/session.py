@@ -7,6 +7,7 @@ a stream that is made to be slow to decode, or a fault of ours in a decoder, cos
 one owner: a lane its reader's thread, the capture the recorder, the model the decoder.
 """
 
+import sys
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
@@ -44,6 +45,7 @@ STUCK_NS: Final = 2 * SECOND
 """A driver that says nothing for so long no longer keeps the others' time from passing."""
 
 JOIN_S = 1.5
+TURN_S: Final = 0.001
 FREE_WITHIN_S: Final = 2.0
 FRESH_S: Final = 2.0
 LOOK_S: Final = 0.01
@@ -95,6 +97,8 @@ class Session:
     def start(self) -> None:
         """Open the lanes and run."""
         self.note("", BEGUN, {"program": f"pale-heron {__version__}", "dialects": KEPT})
+        # A reader that has bytes gets its turn so soon: the stamps of others wait for a thread that computes.
+        sys.setswitchinterval(TURN_S)
         self._recorder.start()
         self._decoder.start()
         for reader in self._readers.values():
