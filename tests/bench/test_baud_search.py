@@ -85,6 +85,36 @@ def test_the_rate_is_found_and_the_lane_left_as_it_was(rate: int, ask: bool) -> 
     assert [row["rate"] for row in finder.results] == list(CANDIDATES)
 
 
+class SeldomLane(MadeUpLane):
+    """A device that speaks once in so many tries; nothing is heard of it between."""
+
+    def __init__(self, rate: int, every: int) -> None:
+        super().__init__(rate, StampClock(), True, LineSettings(9600))
+        self._every = every
+
+    def tap(self, listener: Callable[[Chunk], None]) -> Callable[[], None]:
+        said, longer = self._said, len(self.tried) > len(CANDIDATES)
+        if not longer and len(self.tried) % self._every != 1:
+            self._said = b""
+        try:
+            return super().tap(listener)
+        finally:
+            self._said = said
+
+
+@pytest.mark.parametrize("rate", [115200, 4800, 2400])
+def test_one_that_speaks_seldom_is_given_more_time_where_it_was_not_heard(
+    rate: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(rates, "SELDOM_NS", 50_000_000)
+    lane = SeldomLane(rate, 5)
+    finder = searched(lane, ask=False)
+    best = finder.state.best
+    assert best is not None and best.rate == rate
+    assert len(lane.tried) > len(CANDIDATES) + 1 and lane.tried[-1] == 9600
+    assert sorted(row["rate"] for row in finder.results) == sorted(CANDIDATES), "each rate stands once"
+
+
 def test_a_rate_of_its_own_is_tried_first() -> None:
     lane = MadeUpLane(31250, StampClock(), True, LineSettings(31250))
     assert searched(lane, False).state.tried[0].fits

@@ -84,6 +84,7 @@ class BaudSearch(Operation):
                     break
                 self._trying = rate
                 self._try(rate)
+            self._listen_longer()
         finally:
             self._end_tap()
             self._reader.change(self._before)
@@ -92,11 +93,25 @@ class BaudSearch(Operation):
         """It is over."""
         self._trial, self._trying = None, None
 
-    def _try(self, rate: int) -> None:
+    def _listen_longer(self) -> None:
+        """Where something was heard and no rate fits: rates at which nothing came may just have been out of turn."""
+        heard = any(each.bytes for each in self._tried)
+        if recommended(tuple(self._tried)) is not None or not heard:
+            return
+        for rate in [each.rate for each in self._tried if not each.bytes]:
+            if self.token.stopped:
+                return
+            self._trying = rate
+            self._tried = [each for each in self._tried if each.rate != rate]
+            self._try(rate, seldom=True)
+            if self._tried[-1].fits:
+                return
+
+    def _try(self, rate: int, *, seldom: bool = False) -> None:
         self._end_tap()
         self._reader.change(replace(self._before, rate=rate))
         self._settle(rate)
-        trial = self._trial = BaudTrial(rate, self._clock.now())
+        trial = self._trial = BaudTrial(rate, self._clock.now(), seldom=seldom)
         self._end_tap = self._reader.tap(trial.feed)
         if self._ask:
             self._reader.send(SendJob(ASK))

@@ -25,6 +25,9 @@ LISTEN_NS = int(2.4 * SECOND)
 """The longest that one rate is listened to: two rounds of a receiver that speaks once a second, and some."""
 
 AT_LEAST_NS = int(1.2 * SECOND)
+SELDOM_NS = 12 * SECOND
+"""A device that speaks seldom is listened to for so long at a rate at which nothing came at first."""
+
 """A burst may be cut at its start: garbage is believed only after a whole second has passed."""
 
 ENOUGH_GARBAGE = 200
@@ -77,9 +80,11 @@ class BaudResult(NamedTuple):
 class BaudTrial:
     """Feed it what comes at one rate, ask it how things stand."""
 
-    def __init__(self, rate: int, began: int) -> None:
+    def __init__(self, rate: int, began: int, *, seldom: bool = False) -> None:
+        """`seldom`: the device was heard, and not at this rate: it is given more time."""
         self.rate = rate
         self._began = began
+        self._listen_ns = SELDOM_NS if seldom else LISTEN_NS
         self._framer = Framer("trial", Direction.IN)
         self._bytes = self._valid = self._codes = self._lines = self._letters = self._legible = self._framed = 0
         self._sample = b""
@@ -120,7 +125,11 @@ class BaudTrial:
             return True
         passed = now - self._began
         garbage = self._bytes >= ENOUGH_GARBAGE and not self.result().fits
-        return passed >= LISTEN_NS or (garbage and passed >= AT_LEAST_NS)
+        return passed >= self._listen_ns or self._seldom_heard() or (garbage and passed >= AT_LEAST_NS)
+
+    def _seldom_heard(self) -> bool:
+        """Whether one that speaks seldom has said enough to be known by."""
+        return self._listen_ns > LISTEN_NS and self.result().fits
 
     def result(self) -> BaudResult:
         """The judgement on what came so far."""

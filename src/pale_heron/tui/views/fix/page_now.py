@@ -138,8 +138,9 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
         ("height", shown(altitude, f"{{:.{_decimals(altitude)}f}} m above sea level"), altitude),
         ("", above if width >= LEFT else above.split(",")[0], separation),
         ("moving", shown(fix.value("speed_knots"), "{:.1f} kn") + heading, fix.value("speed_knots")),
-        ("time", shown(time, "{} UTC") + _local(date, time), time),
-        ("date", day, date),
+        ("time", shown(time, "{} UTC") + (_local(date, time) if width >= LEFT else ""), time),
+        # Where there is no room beside the time, the local time stands with the day.
+        ("date", day + ("" if width >= LEFT else _local(date, time)), date),
         ("dilution", _dops(fix, width), fix.value("hdop")),
         ("expected", f"{expected} error", errors[0]),
     ]
