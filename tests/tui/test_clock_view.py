@@ -10,11 +10,12 @@ from tests.tui.test_painters import WIDTHS, width_of
 
 from pale_heron.answers.clock import clock_answer
 from pale_heron.core.clock.agreement import agreements, corrected, lag_drift
-from pale_heron.core.clock.clock_object import ClockPicture, clock_object, span_of
+from pale_heron.core.clock.clock_object import ClockPicture, clock_object, picture_of, span_of
 from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
+from pale_heron.core.clock.offset import without
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, with_error
 from pale_heron.core.clock.straight_line import Drift
@@ -201,3 +202,22 @@ def test_a_clock_that_runs_off_shows_in_the_lags_too() -> None:
     found = lag_drift(clocks(ppm=40.0, seconds=300).lanes[0][1])
     assert found is not None and found[1].ppm == pytest.approx(40, abs=5 * found[1].error_ppm + 0.1)
     assert lag_drift(EMPTY) is None
+
+
+def test_with_fewer_sentences_the_last_byte_comes_earlier() -> None:
+    found = clocks(seconds=90).lanes[0][1]
+    assert found.burst is not None
+    sizes = {"GNGSA": found.burst.bytes / 2, "GNTXT": found.burst.bytes / 100}
+    ((kind, size, end),) = without(found.burst, sizes)
+    assert (kind, size) == ("GNGSA", pytest.approx(found.burst.bytes / 2))
+    half = (found.burst.begin.median + found.burst.end.median) / 2
+    assert end == pytest.approx(half)
+
+
+def test_the_page_has_the_history_of_the_steadiest_sentence_and_what_fewer_would_do() -> None:
+    lane = opened(fed(epochs(90)))
+    shown = snapshot(lane, now=BEGIN + 90 * SECOND)
+    picture = picture_of(((each.name, each.lag) for each in shown.lanes), shown.clock)
+    text = plain(clock.paint(shown, picture, "time", 114))
+    assert "over the last 1 min" in text or "over the last 2 min" in text, text
+    assert "bytes less: the last byte at" in text

@@ -1,7 +1,7 @@
 """What to give a time daemon that takes its time from sentences, and what the lags say in words."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Final, NamedTuple
 
 from pale_heron.core.clock.lag import BurstLag, LagSnapshot
@@ -23,6 +23,9 @@ LEAP_S: Final = 18
 """GPS time is ahead of UTC by so much since 2017 (a leap second may change that: IERS Bulletin C)."""
 
 QUARTER_HOUR_S: Final = 900
+MOST_WITHOUT: Final = 3
+LEAST_SHARE: Final = 0.1
+"""A type with less of a round is not worth leaving out."""
 
 
 class OffsetToGive(NamedTuple):
@@ -85,3 +88,14 @@ def other_rates(burst: BurstLag) -> tuple[tuple[int, float, float], ...]:
     return tuple(
         (rate, begin + burst.bytes * BITS / rate, burst.bytes * BITS / rate / burst.interval_s) for rate in RATES
     )
+
+
+def without(burst: BurstLag, bytes_per_s: Mapping[str, float]) -> tuple[tuple[str, float, float], ...]:
+    """The types that fill a round most: each with its bytes a round, and when the last byte would come without it."""
+    rows = []
+    a_byte = (burst.end.median - burst.begin.median) / burst.bytes if burst.bytes else 0.0
+    for kind, rate in sorted(bytes_per_s.items(), key=lambda each: -each[1])[:MOST_WITHOUT]:
+        size = min(burst.bytes, rate * burst.interval_s)
+        if size >= LEAST_SHARE * burst.bytes:
+            rows.append((kind, size, burst.end.median - size * a_byte))
+    return tuple(rows)

@@ -10,7 +10,7 @@ from pale_heron.core.clock.clock_words import apart_lines, naming_words, server_
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.module_clock import READING, clock_words, module_clock
-from pale_heron.core.clock.offset import other_rates, whole_seconds
+from pale_heron.core.clock.offset import other_rates, whole_seconds, without
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
@@ -21,6 +21,8 @@ from pale_heron.tui.painting.shell import bars
 NAME: Final = 12
 FIGURES: Final = 44
 LEAST_STRIP: Final = 20
+LEAST_HISTORY: Final = 4
+"""So many steps of ten seconds make a history."""
 MS: Final = 1000.0
 
 
@@ -30,6 +32,7 @@ def paint(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Li
     for lane, lags in picture.lanes:
         if lags.types:
             rows += [BLANK, *_lane(lane, lags, picture, width)]
+            rows += _without(snapshot, lane, lags, width)
     return rows
 
 
@@ -84,6 +87,7 @@ def _lane(lane: str, lags: LagSnapshot, picture: ClockPicture, width: int) -> li
     rows = [cut(line((head + strip, "faint")), width)]
     rows += [cut(_type(each, apart, room, scale_s), width) for each in lags.types]
     rows += [row for words in apart_lines(lane, lags) for row in wrapped(line((words, "amber")), width)]
+    rows += _over_time(lags, apart, width)
     named = naming_words(lane, picture.named_on(lane), lags)
     rows += [row for words in named for row in wrapped(line((f"{words}.", "text")), width)]
     rows += _burst(lags, apart, width)
@@ -114,6 +118,37 @@ def _strip(each: TypeLag, apart: int, room: int, scale_s: float) -> str:
         at = (shape.low + (place + 0.5) * step - apart) / scale_s
         cells[min(room - 1, max(0, int(at * room)))] += count
     return bars(cells).replace(" ", "·")
+
+
+def _without(snapshot: BenchSnapshot, lane: str, lags: LagSnapshot, width: int) -> list[Line]:
+    """When the last byte would come with fewer sentences."""
+    burst, shown = lags.burst, next((each for each in snapshot.lanes if each.name == lane), None)
+    if burst is None or shown is None:
+        return []
+    apart = whole_seconds(lags)
+    sizes = {each.type: each.mean_bytes_per_s for each in shown.line.types if each.mean_bytes_per_s}
+    rows = []
+    for kind, size, end in without(burst, sizes):
+        words = f"{size:.0f} bytes less: the last byte at {MS * (end - apart):.0f} ms"
+        rows.append(cut(line((f"{f'no {safe_label(kind)}':<{NAME}}", "faint"), (words, "quiet")), width))
+    return rows
+
+
+def _over_time(lags: LagSnapshot, apart: int, width: int) -> list[Line]:
+    """The steadiest type in steps of ten seconds, the newest at the right."""
+    steadiest = min(lags.types, key=lambda each: each.spread_s)
+    means = [MS * (point.mean - apart) for point in steadiest.history][-(width - NAME) :]
+    if len(means) < LEAST_HISTORY:
+        return []
+    low, high = min(means), max(means)
+    drawn = bars([1 + (mean - low) / (high - low) * 7 if high > low else 1.0 for mean in means], 8.0)
+    head = (
+        f"{safe_label(steadiest.type)} over the last {figures.duration(10.0 * len(means))}, {low:.1f} to {high:.1f} ms"
+    )
+    return [
+        cut(line((f"{'':{NAME}}", "faint"), (head, "quiet")), width),
+        line((f"{'':{NAME}}", "faint"), (drawn, "tide")),
+    ]
 
 
 def _burst(lags: LagSnapshot, apart: int, width: int) -> list[Line]:
