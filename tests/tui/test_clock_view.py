@@ -220,4 +220,5 @@ def test_the_page_has_the_history_of_the_steadiest_sentence_and_what_fewer_would
     picture = picture_of(((each.name, each.lag) for each in shown.lanes), shown.clock)
     text = plain(clock.paint(shown, picture, "time", 114))
     assert "over the last 1 min" in text or "over the last 2 min" in text, text
-    assert "bytes less: the last byte at" in text
+    assert "no GNGSA" in text and "bytes less: the last byte at" in text
+    assert "no GNTXT" not in text, "it came at the start alone"

@@ -90,12 +90,11 @@ def other_rates(burst: BurstLag) -> tuple[tuple[int, float, float], ...]:
     )
 
 
-def without(burst: BurstLag, bytes_per_s: Mapping[str, float]) -> tuple[tuple[str, float, float], ...]:
-    """The types that fill a round most: each with its bytes a round, and when the last byte would come without it."""
+def without(burst: BurstLag, sizes: Mapping[str, float]) -> tuple[tuple[str, float, float], ...]:
+    """The types that fill a round most, by their bytes a round: when the last byte would come without each."""
     rows = []
     a_byte = (burst.end.median - burst.begin.median) / burst.bytes if burst.bytes else 0.0
-    for kind, rate in sorted(bytes_per_s.items(), key=lambda each: -each[1])[:MOST_WITHOUT]:
-        size = min(burst.bytes, rate * burst.interval_s)
-        if size >= LEAST_SHARE * burst.bytes:
+    for kind, size in sorted(sizes.items(), key=lambda each: -each[1])[:MOST_WITHOUT]:
+        if burst.bytes >= size >= LEAST_SHARE * burst.bytes:
             rows.append((kind, size, burst.end.median - size * a_byte))
     return tuple(rows)

@@ -126,7 +126,9 @@ def _without(snapshot: BenchSnapshot, lane: str, lags: LagSnapshot, width: int) 
     if burst is None or shown is None:
         return []
     apart = whole_seconds(lags)
-    sizes = {each.type: each.mean_bytes_per_s for each in shown.line.types if each.mean_bytes_per_s}
+    # Only what comes in every round: what comes at the start, or now and then, fills none of them.
+    rounds = max(1, burst.begin.samples)
+    sizes = {each.type: each.bytes / each.count * round(each.count / rounds) for each in shown.line.types if each.count}
     rows = []
     for kind, size, end in without(burst, sizes):
         words = f"{size:.0f} bytes less: the last byte at {MS * (end - apart):.0f} ms"
