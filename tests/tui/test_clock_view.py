@@ -198,6 +198,13 @@ def test_servers_and_pulses_agree_within_the_uncertainty_of_both(offset_ns: int,
     assert lag == pytest.approx(0.1001 + offset_ns / SECOND, abs=1e-4)
 
 
+def test_programs_get_how_steady_it_is() -> None:
+    (found,) = clock_object(clocks(ppm=40.0))["pulses"]
+    assert [each["span_s"] for each in found["allan"]] == [1, 4, 16] and found["trouble"] is None
+    assert found["allan"][0]["deviation"] > found["allan"][2]["deviation"] > 0
+    assert found["drift_ppm"] == pytest.approx(40, abs=0.1)
+
+
 def test_a_clock_that_runs_off_shows_in_the_lags_too() -> None:
     found = lag_drift(clocks(ppm=40.0, seconds=300).lanes[0][1])
     assert found is not None and found[1].ppm == pytest.approx(40, abs=5 * found[1].error_ppm + 0.1)

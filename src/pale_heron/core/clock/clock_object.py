@@ -122,6 +122,12 @@ def _pulse(each: PulseSnapshot) -> dict[str, Any]:
         },
         "drift_ppm": None if each.drift is None else round(each.drift.ppm, 3),
         "own_drift_ppm": None if each.own is None else round(each.own.ppm, 3),
+        "resolution_ns": each.resolution_ns,
+        "trouble": each.trouble or None,
+        "allan": [
+            {"span_s": found.span_s, "deviation": float(f"{found.deviation:.4g}"), "samples": found.samples}
+            for found in each.allan
+        ],
     }
 
 
