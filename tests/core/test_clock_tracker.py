@@ -123,6 +123,8 @@ def test_what_is_noted_is_read_back() -> None:
     found = tracker.snapshot()
     assert (found.host, found.zone, list(found.network)) == (host, "CET", servers)
     assert [each.seconds for each in found.steps] == [-1.5]
+    ((server, answers),) = found.asked
+    assert server == "192.0.2.1:123" and [each.offset_ns for each in answers] == [-1_234_567]
 
 
 ODD = st.recursive(

@@ -19,6 +19,7 @@ from pale_heron.core.clock.offset import without
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, with_error
 from pale_heron.core.clock.straight_line import Drift
+from pale_heron.core.clock.tracker import ServerAnswer, ServerHistory
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import Lane
 from pale_heron.sim.clock_play import BEGIN_NS
@@ -196,6 +197,15 @@ def test_servers_and_pulses_agree_within_the_uncertainty_of_both(offset_ns: int,
     assert ("do not agree" in found.words) is not agree
     server, lag, _ = corrected(clocks().lanes[0][1], [server]) or ("", 0.0, 0.0)
     assert lag == pytest.approx(0.1001 + offset_ns / SECOND, abs=1e-4)
+
+
+def test_the_answers_of_a_server_have_their_history() -> None:
+    answers = tuple(ServerAnswer(BEGIN + number * 64 * SECOND, -number * 1_000_000) for number in range(5))
+    picture = clocks()._replace(asked=(ServerHistory("192.0.2.1:123", answers), ServerHistory("new", answers[:1])))
+    shown = snapshot(now=BEGIN_NS + 90 * SECOND)
+    text = plain(clock.paint(shown, picture, "host", 114))
+    assert "this computer's offset by 5 answers in 256 s: 0 ns to +4 ms" in text, text
+    assert "new" not in text, "one answer is no history"
 
 
 def test_programs_get_how_steady_it_is() -> None:

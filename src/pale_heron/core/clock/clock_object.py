@@ -10,7 +10,7 @@ from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, offset_to_give
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.sources import PRINTED
-from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep
+from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep, ServerHistory
 from pale_heron.core.utc import iso
 
 MS = 1000.0
@@ -28,6 +28,7 @@ class ClockPicture(NamedTuple):
     pulses: tuple[PulseSnapshot, ...] = ()
     named: tuple[SecondNamed, ...] = ()
     steps: tuple[ClockStep, ...] = ()
+    asked: tuple[ServerHistory, ...] = ()
 
     @property
     def tells(self) -> bool:
@@ -170,4 +171,5 @@ def picture_of(lanes: Iterable[tuple[str, LagSnapshot]], known: ClockSnapshot) -
         known.pulses,
         known.named,
         known.steps,
+        known.asked,
     )

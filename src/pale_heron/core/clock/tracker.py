@@ -21,6 +21,8 @@ MOST_SOURCES: Final = 16
 MOST_SERVERS: Final = 16
 MOST_NAMINGS: Final = 32
 STEPS_KEPT: Final = 100
+ANSWERS_KEPT: Final = 1500
+"""Of each server: a day of one answer a minute."""
 
 
 class ClockStep(NamedTuple):
@@ -28,6 +30,20 @@ class ClockStep(NamedTuple):
 
     time: int
     seconds: float
+
+
+class ServerAnswer(NamedTuple):
+    """When a server was asked, and by how many nanoseconds it was ahead of this computer."""
+
+    time: int
+    offset_ns: int
+
+
+class ServerHistory(NamedTuple):
+    """The last answers of one server, the oldest first."""
+
+    server: str
+    answers: tuple[ServerAnswer, ...]
 
 
 @dataclass(frozen=True)
@@ -40,6 +56,7 @@ class ClockSnapshot:
     zone: str = ""
     steps: tuple[ClockStep, ...] = ()
     named: tuple[SecondNamed, ...] = ()
+    asked: tuple[ServerHistory, ...] = ()
 
 
 NOTHING_KNOWN: Final = ClockSnapshot()
@@ -54,6 +71,7 @@ class ClockTracker:
         """By lane, then by source."""
         self._namings: dict[tuple[str, str], SecondNaming] = {}
         self._network: dict[str, NetworkServer] = {}
+        self._asked: dict[str, deque[ServerAnswer]] = {}
         self._host: HostClock | None = None
         self._zone = ""
         self._steps: deque[ClockStep] = deque(maxlen=STEPS_KEPT)
@@ -71,6 +89,9 @@ class ClockTracker:
             server = events.network_of(details)
             if server is not None and (server.server in self._network or len(self._network) < MOST_SERVERS):
                 self._network[server.server] = server
+                if server.best is not None:
+                    answers = self._asked.setdefault(server.server, deque(maxlen=ANSWERS_KEPT))
+                    answers.append(ServerAnswer(event.time, server.best.offset_ns))
         elif event.name == events.HOST_CLOCK:
             self._host = events.host_of(details) or self._host
             self._zone = safe_label(str(details.get("zone", "")))
@@ -165,6 +186,7 @@ class ClockTracker:
             zone=self._zone,
             steps=tuple(self._steps),
             named=tuple(each.snapshot() for each in self._namings.values()),
+            asked=tuple(ServerHistory(server, tuple(answers)) for server, answers in self._asked.items()),
         )
 
 
