@@ -114,6 +114,7 @@ def test_what_cannot_be_cut_is_told(source: Path, tmp_path: Path) -> None:
     assert "'launch at 12'" in told.value.hint
     with pytest.raises(Trouble, match="no lane 'buoy'"):
         cut(source, tmp_path / "a.pcapng", CutPart(None, None, ("buoy",)))
+    assert not (tmp_path / "a.pcapng").exists(), "no file is left that is none"
     with pytest.raises(Trouble, match="Nothing of walk"):
         cut(source, tmp_path / "b.pcapng", CutPart(BEGIN + 3600 * SECOND))
     (tmp_path / "c.pcapng").touch()

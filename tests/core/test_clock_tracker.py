@@ -107,7 +107,12 @@ def test_lines_of_a_board_are_pulses_from_when_it_is_said_on() -> None:
     assert found.own is not None and found.own.ppm == pytest.approx(50, abs=0.01)
     tracker.heed(Event(BEGIN + 200 * SECOND, "", events.PULSES_END, {"source": PRINTED}))
     say(201, "tick 7")
-    assert tracker.snapshot().pulses[0].pulses == 59
+    (found,) = tracker.snapshot().pulses
+    assert (found.pulses, found.left) == (59, True)
+    tracker.heed(source(PRINTED))
+    say(202, "tick 8")
+    (found,) = tracker.snapshot().pulses
+    assert (found.pulses, found.left, found.missed) == (60, False, 1), "it is heard again, and nothing was missed"
 
 
 def test_what_is_noted_is_read_back() -> None:

@@ -100,6 +100,7 @@ def test_a_server_that_is_silent_or_not_there_is_given_up(monkeypatch: pytest.Mo
     with server(lambda *_: None) as port:
         assert ask("127.0.0.1", port, CLOCK).error == "no answer within 0.05 s"
     assert "refused" in ask("127.0.0.1", port, CLOCK).error
+    assert "cannot be the name" in ask("a..b", 123, CLOCK).error
     assert "the name is not known" in ask("no.such.host.invalid", 123, CLOCK).error
 
 

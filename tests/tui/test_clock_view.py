@@ -1,5 +1,7 @@
 """What Clock says: held against lags that are known."""
 
+from dataclasses import replace
+
 import pytest
 from tests.core.test_lag import MS, said
 from tests.painted import opened, snapshot
@@ -17,7 +19,7 @@ from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
 from pale_heron.core.clock.offset import without
 from pale_heron.core.clock.pulse import PulseSnapshot
-from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, with_error
+from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, pulse_state, with_error
 from pale_heron.core.clock.straight_line import Drift
 from pale_heron.core.clock.tracker import ServerAnswer, ServerHistory
 from pale_heron.core.frames import SECOND
@@ -122,6 +124,13 @@ PAGES_SAY = {
 }
 
 
+def left(picture: ClockPicture) -> ClockPicture:
+    """Its source was let go: nothing is wrong with that."""
+    gone = tuple(replace(each, left=True) for each in picture.pulses)
+    assert pulse_state(gone[0], BEGIN_NS + 500 * SECOND) == ("quiet", "sim:curlew: let go, after 89 pulses")
+    return picture._replace(pulses=gone, host=RIGHT)
+
+
 def with_sources(picture: ClockPicture) -> ClockPicture:
     return picture._replace(pulses=(*picture.pulses, SILENT, LINE), network=SERVERS, host=RIGHT)
 
@@ -148,6 +157,7 @@ def test_each_page_fits_its_width_and_says_what_it_must(page: str, width: int) -
         (clocks(ppm=40.0), 0, "amber", "ppm fast."),
         (clocks(late_s=0.1, ppm=0.0), 0, "reed", "give a time daemon 0.1001 s."),
         (with_sources(clocks()), 0, "coral", "the kernel has no PPS device"),
+        (left(clocks()), 40, "reed", "comes 100 ms after its second"),
         (ClockPicture(None, None, (), pulses=(LINE,)), 0, "amber", "line:curlew:dcd: no pulse has come."),
     ],
 )

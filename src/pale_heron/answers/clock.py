@@ -37,7 +37,7 @@ def clock_answer(picture: ClockPicture, now: int | None = None) -> ViewAnswer:
 
 def _pulses(pulses: Sequence[PulseSnapshot], now: int | None) -> list[tuple[str, str]]:
     """How the sources stand; those that are well in one sentence."""
-    states = [(each, pulse_state(each, now)) for each in pulses]
+    states = [(each, pulse_state(each, now)) for each in pulses if not each.left]
     well = [each for each, (role, _) in states if role == "reed"]
     said = [state for _, state in states if state[0] != "reed"]
     if well:

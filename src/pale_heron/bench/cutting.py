@@ -21,6 +21,9 @@ from pale_heron.files.whole import written_whole
 
 COPY: Final = "A part of a longer capture. Every byte of it as it went over the line: secrets in it are not masked."
 MARK: Final = "mark"
+TOLD_EVERY: Final = 5000
+"""So many records pass between two words of progress."""
+
 STATES: Final = {
     **dict.fromkeys((*SETTING_EVENTS, *ENDING_EVENTS, "refused"), "line"),
     "dialect": "dialect",
@@ -74,16 +77,22 @@ def place_in(source: Path, text: str, after: int | None = None) -> int:
         raise Trouble(str(trouble), f"{trouble.hint}; or the text of a mark: {named or 'there are none'}") from None
 
 
-def cut(source: Path, target: Path, part: CutPart, progress: Callable[[int], None] = lambda _: None) -> CutCount:
-    """Write the part. Trouble where a file cannot be read or written, or a lane is not there."""
+def cut(source: Path, target: Path, part: CutPart, progress: Callable[[float], None] = lambda _: None) -> CutCount:
+    """Write the part; `progress` gets the share gone through. Trouble where a file cannot be read or written.
+
+    Also where a lane is not there, or nothing lies in the part: no file is left then.
+    """
+    size_of_all = source.stat().st_size if source.exists() else 0
     reader = CaptureReader(source)
     before = _Before(part)
     writer: CaptureWriter | None = None
     described: set[str] = set()
-    count = size = 0
+    count = size = gone = 0
     try:
         for record in reader.records():
-            progress(record.time or 0)
+            gone += 1
+            if gone % TOLD_EVERY == 0:
+                progress(reader.position / max(1, size_of_all))
             if not part.holds(record):
                 before.take(record)
                 continue
@@ -104,7 +113,12 @@ def cut(source: Path, target: Path, part: CutPart, progress: Callable[[int], Non
     finally:
         if writer is not None:
             writer.close()
-    _check(part, reader, source, count)
+    try:
+        _check(part, reader, source, count)
+    except Trouble:
+        if writer is not None:
+            target.unlink(missing_ok=True)
+        raise
     return CutCount(size, count, len(before.trials), reader.torn)
 
 

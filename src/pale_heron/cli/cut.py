@@ -8,8 +8,10 @@ import click
 from pale_heron.bench.cutting import CutPart, place_in, received
 from pale_heron.bench.cutting import cut as written_cut
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.progress import progress
 from pale_heron.core.figures import several, size
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 
 RAW: Final = (".nmea", ".bin")
 
@@ -39,7 +41,9 @@ def cut(capture: Path, out: Path, begin: str, end: str, lanes: tuple[str, ...]) 
             raise Trouble("Received bytes are those of one lane", "Name it: --lane NAME")
         done = received(capture, out, part)
     else:
-        done = written_cut(capture, out, part)
+        show, clear = progress(f"reading {safe_label(capture.name)}")
+        done = written_cut(capture, out, part, show)
+        clear()
     if done.torn:
         click.echo(f"pale-heron: {capture.name}: {done.torn}.", err=True)
     if done.broken_trials:

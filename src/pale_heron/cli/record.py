@@ -73,11 +73,13 @@ def record(
         for finding in lane.findings:
             evidence = f" {finding.evidence}." if finding.evidence else ""
             click.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
-    if wanted is not None:
-        _tell(wanted, before, out.name, junit)
-    if last.capture.failure or last.capture.lost:
+    incomplete = bool(last.capture.failure or last.capture.lost)
+    if incomplete:
         why = f": {last.capture.failure}" if last.capture.failure else ""
         click.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
+    if wanted is not None:
+        _tell(wanted, before, out.name, junit)
+    if incomplete:
         raise click.exceptions.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
         raise click.exceptions.Exit(Exit.NO)

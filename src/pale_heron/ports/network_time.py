@@ -44,6 +44,8 @@ def ask(host: str, port: int, clock: StampClock, stopped: Callable[[], bool] = l
     error = ""
     try:
         family, _, _, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_DGRAM)[0]
+    except UnicodeError:
+        return NetworkServer(name, 0, None, "that cannot be the name of a host")
     except OSError as problem:
         return NetworkServer(name, 0, None, f"the name is not known ({problem.strerror or problem})")
     for number in range(SAMPLES):

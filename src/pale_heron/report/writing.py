@@ -55,7 +55,7 @@ def matter_of(
     length, digest = _digest(capture)
     facts = (
         ("capture", source.name),
-        ("recorded", span_words(begin, end)),
+        ("recorded", span_words(*(source.span or (None, None)))),
         ("length", f"{length} bytes"),
         ("SHA-256", digest),
         ("made with", f"Pale Heron {__version__}"),

@@ -121,7 +121,7 @@ class Timekeeper:
                     if told != ("", reader.resolution_ns):
                         told = "", reader.resolution_ns
                         self._note(PULSE_SOURCE, source=source.text, resolution_ns=told[1])
-                    if pulse is not None:
+                    if pulse is not None and not ended.is_set():
                         self._take(source, pulse.moment, pulse.sequence)
             except NoPulses as problem:
                 if told != (str(problem), 0):

@@ -42,9 +42,9 @@ def module_clock(text: str, told: int) -> ModuleClock | None:
     match = _FORM(text.strip())
     if match is None:
         return None
-    year, *others = (int(part) for part in match.groups()[:6])
+    year, month, day, hour, minute, second = (int(part) for part in match.groups()[:6])
     try:
-        local = datetime(_whole_year(year), *others, tzinfo=UTC)  # type: ignore[arg-type,misc]
+        local = datetime(_whole_year(year), month, day, hour, minute, second, tzinfo=UTC)
     except ValueError:
         return None
     zone_s = None if match[7] is None else int(match[7] + match[8]) * QUARTER_S

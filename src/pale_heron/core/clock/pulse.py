@@ -79,6 +79,8 @@ class PulseSnapshot:
     """No figure is finer than this: how exactly its moments are known; 0 where that is not limited."""
     trouble: str = ""
     """Why nothing comes, as far as whoever listens can tell; empty while nothing is wrong."""
+    left: bool = False
+    """It is listened to no more: that nothing comes is no fault."""
     lane: str = ""
     """The lane that it belongs to; empty for one that stands alone."""
     phases: tuple[PulsePhase, ...] = ()
@@ -109,6 +111,7 @@ class PulseTracker:
         self._lane = lane
         self.resolution_ns = 0
         self.trouble = ""
+        self.left = False
         self._count = self._missed = self._doubled = 0
         self._first: int | None = None
         self._last: int | None = None
@@ -175,7 +178,11 @@ class PulseTracker:
     def snapshot(self) -> PulseSnapshot:
         """How it stands; the same object while nothing came."""
         shown = self._shown
-        if shown is None or (shown.trouble, shown.resolution_ns) != (self.trouble, self.resolution_ns):
+        if shown is None or (shown.trouble, shown.resolution_ns, shown.left) != (
+            self.trouble,
+            self.resolution_ns,
+            self.left,
+        ):
             shown = self._shown = self._made()
         return shown
 
@@ -201,6 +208,7 @@ class PulseTracker:
             last=self._last,
             resolution_ns=self.resolution_ns,
             trouble=self.trouble,
+            left=self.left,
             lane=self._lane,
             phases=tuple(self._phases),
             spread=self._spread.copied(),

@@ -81,6 +81,8 @@ def offset_words(each: PulseSnapshot) -> str:
 def pulse_state(each: PulseSnapshot, now: int | None) -> tuple[str, str]:
     """How it stands: a role, and words. `now` is None where nobody waits any more."""
     name = safe_label(each.source)
+    if each.left:
+        return "quiet", f"{name}: let go, after {several(each.pulses, 'pulse')}"
     if each.trouble:
         return "coral", f"{name}: {each.trouble}"
     if not each.pulses or each.last is None:
@@ -117,8 +119,8 @@ def pulse_findings(each: PulseSnapshot, now: int | None, *, fixed: bool | None) 
     """Why none come, or what they are worth. `fixed`: whether a receiver here has a fix; None where nobody knows."""
     found = []
     kind = each.source.partition(":")[0]
-    stopped = now is not None and each.last is not None and now - each.last > SILENT_NS
-    if not each.pulses or stopped:
+    stopped = now is not None and not each.left and each.last is not None and now - each.last > SILENT_NS
+    if (not each.pulses and not each.left) or stopped:
         if fixed is False:
             found.append(
                 PulseFinding(

@@ -110,17 +110,18 @@ class ClockTracker:
         from pale_heron.core.patterns import Broken
 
         text, details = str(event.details.get("source", "")), event.details
+        try:
+            source = source_typed(text)
+        except (ValueError, Broken):
+            return
         tracker = self._sources.get(text)
         if tracker is None:
-            try:
-                source = source_typed(text)
-            except (ValueError, Broken):
-                return
             if len(self._sources) >= MOST_SOURCES:
                 return
             tracker = self._sources[text] = PulseTracker(text, source.lane)
-            if source.kind == PRINTED:
-                self._printed.setdefault(source.lane, {})[text] = PrintedPulse(source.what)
+        tracker.left = False
+        if source.kind == PRINTED and text not in self._printed.get(source.lane, {}):
+            self._printed.setdefault(source.lane, {})[text] = PrintedPulse(source.what)
         tracker.trouble = safe_label(str(details.get("trouble", "")))
         if tracker.trouble:
             tracker.break_off()
@@ -130,6 +131,7 @@ class ClockTracker:
     def _end(self, source: str) -> None:
         if source in self._sources:
             self._sources[source].break_off()
+            self._sources[source].left = True
         for sources in self._printed.values():
             sources.pop(source, None)
 
