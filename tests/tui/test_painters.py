@@ -393,3 +393,14 @@ def test_silence_of_what_speaks_when_asked_is_told_as_that(heard: list[tuple[Dir
     lane.tick(BEGIN + 60 * SECOND)
     shown = snapshot(lane, now=BEGIN + 60 * SECOND)
     assert words in line_answer(shown, shown.lanes[0]).text
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"), [(3, "3.0 s"), (59.7, "59 s"), (123, "2 min"), (4021, "1 h"), (360_000, "100 h")]
+)
+def test_an_age_keeps_within_its_column(seconds: float, words: str) -> None:
+    lane = opened(fed([GGA]))
+    now = BEGIN + round(seconds * SECOND)
+    rows = plain(line_view.paint(snapshot(lane, now=now), lane.snapshot(now), 114)).splitlines()
+    row = next(each for each in rows if each.startswith("GNGGA"))
+    assert row[:58].endswith(f"{words:>8}{'0':>6}"), row

@@ -56,6 +56,13 @@ def duration(seconds: float | None) -> str:
     return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
 
 
+def brief(seconds: float | None) -> str:
+    """`0.4 s`, `41 s`, `4 min`, `3 h`: whole units that have passed, for a narrow column."""
+    if seconds is None or seconds < 60:
+        return duration(None if seconds is None else min(seconds, 59.4))
+    return f"{int(seconds // 60)} min" if seconds < 3600 else f"{int(seconds // 3600)} h"
+
+
 def age(seconds: float | None) -> str:
     """`0.4 s ago`."""
     return NONE if seconds is None else f"{duration(seconds)} ago"

@@ -91,7 +91,7 @@ def _type_row(each: TypeCount, now: int, total: int, width: int) -> Line:
     row = line(
         (f"{name:<13}", "amber" if each.kind is Kind.BYTES else role),
         (f"{figures.count(each.count):>8}{figures.hertz(each.hz):>7}{size:>9}{figures.share(part):>7}", role),
-        (f"{figures.duration(age):>8}"[-8:], "amber" if late else "quiet"),
+        (f"{figures.brief(age):>8}", "amber" if late else "quiet"),
         (f"{each.bad:>6}" if each.bad else f"{'0':>6}", "coral" if each.bad else "faint"),
     )
     room = width - 60
