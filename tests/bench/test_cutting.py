@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from tests.streams import BEGIN, chunk, said
 from tests.waiting import LIMIT_S
 
-from pale_heron.bench.cutting import CutPart, cut, place_in, received
+from pale_heron.bench.cutting import cut, received
+from pale_heron.bench.part import CutPart, place_in
 from pale_heron.bench.sources import Source
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
@@ -90,7 +91,7 @@ def test_it_is_read_by_itself(source: Path, tmp_path: Path) -> None:
     assert lanes["curlew"].role == "buoy 7" and lanes["curlew"].line.bad_checksums == 0
     module = lanes["hide"].module
     assert module is not None and module.dialect.name == "plover" and module.exchanges == 22
-    assert [text for _, text in part.marks] == ["launch at 12", "launch at 30"]
+    assert [mark.text for mark in part.marks] == ["launch at 12", "launch at 30"]
     assert part.trials == (), "half of a trial is none"
     assert [each.pulses for each in part.clock.pulses] == [22]
     cut(source, target.with_name("trial.pcapng"), CutPart(BEGIN + 9 * SECOND, BEGIN + 25 * SECOND))

@@ -213,7 +213,7 @@ def test_a_replay_can_show_its_first_line_after_a_jump_to_its_end(recorded: Reco
         until(lambda: lines.get(0) is not None)
         first = lines.get(0)
         assert isinstance(first, Frame | Event)
-        assert [text for _, text in replay.snapshot().marks] == [
+        assert [mark.text for mark in replay.snapshot().marks] == [
             entry.details["text"] for entry in recorded.entries if isinstance(entry, Event) and entry.name == "mark"
         ]
         state = replay.snapshot().replay

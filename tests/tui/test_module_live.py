@@ -134,7 +134,7 @@ async def test_a_routine_asks_a_person_and_fails_on_no(tmp_path: Path) -> None:
             await shown.shows("Is the buoy in sight?", "yes: go on")
             await shown.press(key)
             await shown.shows(verdict)
-        assert [text for _, text in session.snapshot().marks] == ["in sight"]
+        assert [mark.text for mark in session.snapshot().marks] == ["in sight"]
 
 
 @pytest.mark.parametrize("power", [("--when-opened",), ("--after", "3600")])

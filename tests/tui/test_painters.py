@@ -19,6 +19,7 @@ from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.order import Entry
+from pale_heron.core.proof.marks import Mark
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import SeenPort
@@ -304,7 +305,7 @@ def test_what_changed_in_the_latest_line_is_lit_while_it_is_fresh() -> None:
 
 def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> None:
     shown = dataclasses.replace(
-        snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED, marks=((BEGIN, "bridge"),)
+        snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED, marks=(Mark(BEGIN, "bridge"),)
     )
     row = timebar.bar(shown, 100)
     assert "▾" in plain([row])

@@ -12,6 +12,7 @@ from pale_heron.answers.proof import proof_answer
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import SECOND
 from pale_heron.core.proof.expectation import Expectation, Judged, judge
+from pale_heron.core.proof.marks import Mark
 from pale_heron.tui.painting.paint import plain
 from pale_heron.tui.views.proof import proof
 
@@ -26,7 +27,7 @@ def judged(*wanted: Expectation) -> list[Judged]:
 
 def shown(**more: object) -> BenchSnapshot:
     made = snapshot(now=BEGIN + 60 * SECOND)
-    marks = ((BEGIN + 30 * SECOND, "the buoy goes in \x1b[31m"),)
+    marks = (Mark(BEGIN + 30 * SECOND, "the buoy goes in \x1b[31m"),)
     return replace(made, lanes=KNOWN.lanes, trials=KNOWN.trials, marks=marks, **more)
 
 

@@ -23,13 +23,15 @@ from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.tracker import LinkTracker, SeeProbe
 from pale_heron.core.order import Entry
-from pale_heron.core.wire.visible import safe_label
+from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, ChronicleSnapshot
+from pale_heron.core.proof.marks import Mark, MarkBook
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+    from pale_heron.core.link.delivery import ProbeResult
+    from pale_heron.core.link.description import TrialDescription
     from pale_heron.core.link.trial import TrialSnapshot
 
-MOST_MARKS: Final = 10_000
 HEARD_KEPT: Final = 20_000
 UNLOOKED_NS: Final = SECOND // 2
 """How old the picture of a lane may be at which nobody looks closely."""
@@ -70,12 +72,14 @@ class ModelSnapshot:
 
     now: int | None
     lanes: tuple[LaneSnapshot, ...]
-    marks: tuple[tuple[int, str], ...] = ()
+    marks: tuple[Mark, ...] = ()
     """What was noted, and when."""
     trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
     clock: ClockSnapshot = NOTHING_KNOWN
     """What is known of time besides how late sentences come."""
+    chronicle: ChronicleSnapshot = NOTHING_HAPPENED
+    """What happened over all of it."""
 
 
 class Model:
@@ -96,8 +100,10 @@ class Model:
         self._start = start
         self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
         self._ears: tuple[FrameTap, ...] = ()
-        self._marks: list[tuple[int, str]] = []
-        self._link = LinkTracker(probes)
+        self._marks = MarkBook()
+        self._chronicle = Chronicle()
+        self._probes = probes
+        self._link = LinkTracker(self._chronicle.see if probes is None else self._see)
         self._clock = ClockTracker()
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
@@ -155,6 +161,12 @@ class Model:
                 link.heed(record)
             elif link.active and isinstance(record, Chunk):
                 link.feed(record)
+        self._chronicle.feed(record for record in records if isinstance(record, Chunk))
+
+    def _see(self, described: "TrialDescription", begin: int, result: "ProbeResult") -> None:
+        self._chronicle.see(described, begin, result)
+        if self._probes is not None:
+            self._probes(described, begin, result)
 
     def tick(self, now: int) -> list[Entry]:
         """Nothing of before `now` will be fed any more."""
@@ -187,16 +199,23 @@ class Model:
 
     def saved(self) -> bytes:
         """All of it but the log; `restored` takes it up again."""
-        state = self._book, self._marks, self._link, self._clock, self._pipeline.state(self._pipeline.lanes)
+        state = (
+            self._book,
+            self._marks,
+            self._link,
+            self._clock,
+            self._chronicle,
+            self._pipeline.state(self._pipeline.lanes),
+        )
         return zlib.compress(pickle.dumps(state), 1)
 
     @classmethod
     def restored(cls, saved: bytes, start: int) -> "Model":
         """A model that stands as it was saved, by this program, in this run; its next line is `start`."""
-        book, marks, link, clock, state = pickle.loads(zlib.decompress(saved))
+        book, marks, link, clock, chronicle, state = pickle.loads(zlib.decompress(saved))
         model = cls(start=start, book=book)
         model._start = 0
-        model._marks, model._link, model._clock = marks, link, clock
+        model._marks, model._link, model._clock, model._chronicle = marks, link, clock, chronicle
         model._pipeline.take_up(state)
         lanes = model._pipeline.lanes.items()
         model._speakers = {name for name, lane in lanes if lane.streams.spoken_to}
@@ -216,7 +235,12 @@ class Model:
                 self._touched.discard(name)
             lanes.append(picture)
         self.published = ModelSnapshot(
-            now, tuple(lanes), tuple(self._marks), self._link.snapshot(), self._clock.snapshot()
+            now,
+            tuple(lanes),
+            self._marks.marks(),
+            self._link.snapshot(),
+            self._clock.snapshot(),
+            self._chronicle.snapshot(),
         )
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
@@ -261,8 +285,8 @@ class Model:
         """What concerns the whole bench."""
         self._book.heed(event)
         self._clock.heed(event)
-        if event.name == "mark" and len(self._marks) < MOST_MARKS:
-            self._marks.append((event.time, safe_label(str(event.details.get("text", "")))))
+        self._marks.heed(event)
+        self._chronicle.heed(event)
 
     def _log(self, settled: list[Entry]) -> list[Entry]:
         if settled:

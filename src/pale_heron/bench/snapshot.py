@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, ChronicleSnapshot
+from pale_heron.core.proof.marks import Mark
 
 if TYPE_CHECKING:
     from pale_heron.core.link.trial import TrialSnapshot
@@ -32,12 +34,14 @@ class BenchSnapshot:
     capture: CaptureState
     replay: "ReplayState | None"
     host_ahead_s: float
-    marks: tuple[tuple[int, str], ...] = ()
+    marks: tuple[Mark, ...] = ()
     """What was noted, and when."""
     trials: "tuple[TrialSnapshot, ...]" = ()
     """Counted tests of links, the oldest first."""
     clock: ClockSnapshot = NOTHING_KNOWN
     """What is known of time besides how late sentences come."""
+    chronicle: ChronicleSnapshot = NOTHING_HAPPENED
+    """What happened over all of it."""
     behind_s: float = 0.0
     """How far it lies behind what was received, because decoding is too slow; the record is complete all the same."""
     fault: str = ""

@@ -1,23 +1,26 @@
 """A file of either kind, a capture or raw bytes, as records, as lines, or as lanes that have seen all of it."""
 
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
 from typing import BinaryIO, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.model import Model
+from pale_heron.bench.part import CutPart, PartRecords
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
 from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
 from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN
-from pale_heron.core.frames import IN, Event, Frame
+from pale_heron.core.frames import IN, Chunk, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.proof.chronicle import NOTHING_HAPPENED
+from pale_heron.core.proof.marks import Mark
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label, starred
@@ -55,20 +58,25 @@ def _cut(file: BinaryIO, name: str) -> Iterator[Frame]:
 class Source:
     """One file, gone through once. `torn` says where a capture stopped being readable; it is empty for a whole one."""
 
-    def __init__(self, path: Path | None, standard_input: BinaryIO | None = None) -> None:
-        """The file at `path`, or standard input where that is None. Raises Trouble where it cannot be read."""
+    def __init__(self, path: Path | None, standard_input: BinaryIO | None = None, part: CutPart | None = None) -> None:
+        """The file at `path`, or standard input where that is None; of a capture a `part` alone where one is given.
+
+        Raises Trouble where it cannot be read.
+        """
         self.name = safe_label(path.name) if path else "standard input"
         self._file = _peekable(open_file(path) if path else standard_input or io.BytesIO())
         self.is_capture = self._file.peek(4)[:4] == pcapng.MAGIC
         if self.is_capture and not self._file.seekable():
             self._file = _peekable(io.BytesIO(self._file.read()))
         self._reader = CaptureReader(path or Path(self.name))
+        self._part = part
         self._own = OwnTime()
         self._span: tuple[int, int] | None = None
         self._size = path.stat().st_size if path else 0
-        self.marks: tuple[tuple[int, str], ...] = ()
+        self.marks: tuple[Mark, ...] = ()
         self.trials: tuple[TrialSnapshot, ...] = ()
         self.clock = NOTHING_KNOWN
+        self.chronicle = NOTHING_HAPPENED
         """What was noted, in the order of the file, once it was gone through."""
 
     @property
@@ -105,7 +113,10 @@ class Source:
         if not self.is_capture:
             yield from raw_frames(self._file, self.name, self._own)
             return
-        for record in self._reader.records_of(self._file):
+        records: Iterable[Record] = self._reader.records_of(self._file)
+        if self._part is not None:
+            records = PartRecords(cast("Iterator[Chunk | Event]", records), self._part)
+        for record in records:
             time = record.time or 0
             self._span = (self._span[0], max(time, self._span[1])) if self._span else (time, time)
             yield record
@@ -158,6 +169,7 @@ class Source:
         self.marks = model.published.marks
         self.trials = model.published.trials
         self.clock = model.published.clock
+        self.chronicle = model.published.chronicle
         return lanes
 
 

@@ -51,6 +51,12 @@ class CaptureReader:
     _interfaces: list[_Interface] = field(default_factory=list)
     _order: str = "<"
 
+    @property
+    def takes_events(self) -> bool:
+        """Whether events of ours may stand behind what was read: in our own byte order, and on the first interface."""
+        first = self._interfaces[0] if self._interfaces else None
+        return self._order == "<" and first is not None and first.link_type == pcapng.EVENTS and first.to_ns == (1, 1)
+
     def resume(self, position: int, described: Sequence[int]) -> Iterator[Record]:
         """The records from a `position` on, where a block begins; `described` are the describing blocks of the file."""
         with open_file(self.path) as file:

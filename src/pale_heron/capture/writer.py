@@ -21,7 +21,7 @@ from pale_heron.capture import pcapng
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.system import write_at
+from pale_heron.system import claim, write_at
 from pale_heron.system.private import new_file
 
 NOT_MASKED = "Every byte as it went over the line: passwords and identities in it are not masked."
@@ -62,6 +62,7 @@ class CaptureWriter:
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             # Pass phrases went over the line: the record is for its user alone.
             self._file = new_file(path)
+            claim(self._file)
             header = pcapng.section(f"pale-heron {__version__}", comment)
             events = pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON")
             self._put(header, describes=True)
@@ -100,8 +101,7 @@ class CaptureWriter:
 
     def event(self, event: Event, comment: str = "") -> None:
         """Record what happened; `comment` is shown by general packet tools (the text of a mark)."""
-        options = [(pcapng.OPT_COMMENT, _utf8(comment))] if comment else []
-        if not self._write(lambda: _event_block(event, options), event.time):
+        if not self._write(lambda: event_block(event, comment), event.time):
             self._lose(0)
 
     def second_file(self) -> int:
@@ -140,7 +140,7 @@ class CaptureWriter:
             self._describe()
             if self._gap is not None:
                 gap = Event(time, "", GAP, self._gap)
-                self._put(_event_block(gap, []))
+                self._put(event_block(gap))
                 self._gap, self._gap_event = None, gap
             self._put(make())
         except OSError as problem:
@@ -185,7 +185,9 @@ def _utf8(text: str) -> bytes:
     return text.encode("utf-8", "backslashreplace")
 
 
-def _event_block(event: Event, options: list[tuple[int, bytes]]) -> bytes:
+def event_block(event: Event, comment: str = "") -> bytes:
+    """An event as a block of a capture whose events have the first interface; `comment` is for general tools."""
+    options = [(pcapng.OPT_COMMENT, _utf8(comment))] if comment else []
     data = _utf8(json.dumps(event_object(event), ensure_ascii=False, default=str))
     return pcapng.packet(0, event.time, data, options)
 

@@ -5,8 +5,9 @@ from typing import Final
 
 import click
 
-from pale_heron.bench.cutting import CutPart, place_in, received
 from pale_heron.bench.cutting import cut as written_cut
+from pale_heron.bench.cutting import received
+from pale_heron.bench.part import CutPart, part_in, place_in
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
 from pale_heron.core.figures import several, size
@@ -21,8 +22,9 @@ RAW: Final = (".nmea", ".bin")
 @click.option("-o", "--output", "out", required=True, type=FILE, help="Where to; .nmea or .bin: received bytes alone.")
 @click.option("--from", "begin", default="", help="From when: 09:41:07, +90s, or the text of a mark.")
 @click.option("--to", "end", default="", help="Until when, the same way; +90s counts from --from.")
+@click.option("--part", "name", default="", help="This measured part, by its name.")
 @click.option("--lane", "lanes", multiple=True, help="This lane; may be given again. Without it all.")
-def cut(capture: Path, out: Path, begin: str, end: str, lanes: tuple[str, ...]) -> None:
+def cut(capture: Path, out: Path, begin: str, end: str, name: str, lanes: tuple[str, ...]) -> None:
     """Write a part of a capture as a capture of its own, or a lane's received bytes as they came.
 
     How the lanes were opened and set, and how their devices speak, stands at its beginning: it can be read by itself.
@@ -32,8 +34,11 @@ def cut(capture: Path, out: Path, begin: str, end: str, lanes: tuple[str, ...]) 
 
     Example: pale-heron cut walk.pcapng -o curlew.nmea --lane curlew
     """
+    if name and (begin or end):
+        raise Trouble("--part says from when to when: --from and --to say it again", "Leave one of them out")
     first = place_in(capture, begin) if begin else None
     part = CutPart(first, place_in(capture, end, first) if end else None, tuple(lanes))
+    part = part_in(capture, name)._replace(lanes=part.lanes) if name else part
     if part.begin is not None and part.end is not None and part.end < part.begin:
         raise Trouble("The part would end before it begins", "Change --from and --to")
     if out.suffix.lower() in RAW:

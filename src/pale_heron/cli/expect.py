@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from pale_heron.bench.config.expectation_file import ExpectationFile, drafted, read_expectations
-from pale_heron.bench.evident import evident_of
+from pale_heron.bench.evident import evident_of, parts_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
@@ -71,8 +71,7 @@ def expectation_lines(title: str, judged: Sequence[Judged]) -> list[str]:
     rows = [safe_label(title)]
     for each in judged:
         expectation = each.expectation
-        place = f"{safe_label(expectation.lane)}: " if expectation.lane else ""
-        place += f"trial {expectation.trial}: " if expectation.trial else ""
+        place = f"{safe_label(expectation.place)}: " if expectation.place else ""
         rows.append(f"{SIGNS[each.outcome]} {WORDS[each.outcome]:<10}{place}{safe_label(expectation.what)}")
         rows.append(f"{'':12}{expectation.that} {expectation.wanted}: {safe_label(each.words)}")
     counts = (f"{sum(each.outcome == outcome for each in judged)} {WORDS[outcome].lower()}" for outcome in WORDS)
@@ -87,7 +86,7 @@ def name_lines() -> list[str]:
 def _judged(wanted: ExpectationFile, capture: Path) -> tuple[str, list[Judged]]:
     source = Source(capture)
     show, clear = progress(f"reading {safe_label(source.name)}")
-    known = evident_of(source, show)
+    known = evident_of(source, show, parts=parts_in(capture, wanted.parts))
     clear()
     names = [each.name for each in known.lanes]
     for each in wanted.expectations:

@@ -32,6 +32,7 @@ COMMANDS: Final = {
     "expect": "expect",
     "report": "report",
     "cut": "cut",
+    "mark": "mark",
     "sim": "sim",
     "completion": "completion",
 }

@@ -78,7 +78,7 @@ def record(
         why = f": {last.capture.failure}" if last.capture.failure else ""
         click.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
     if wanted is not None:
-        _tell(wanted, before, out.name, junit)
+        _tell(wanted, before, out, junit)
     if incomplete:
         raise click.exceptions.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
@@ -98,13 +98,13 @@ def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str]) -> 
     return wanted
 
 
-def _tell(wanted: ExpectationFile, seen: BenchSnapshot, source: str, junit: Path | None) -> None:
-    from pale_heron.bench.evident import evident_now
+def _tell(wanted: ExpectationFile, seen: BenchSnapshot, out: Path, junit: Path | None) -> None:
+    from pale_heron.bench.evident import evident_now, parts_in
     from pale_heron.cli.expect import tell
     from pale_heron.core.proof.expectation import judge
 
-    known = evident_now(seen)
-    tell(wanted, [judge(each, known) for each in wanted.expectations], source, as_json=False, junit=junit)
+    known = evident_now(seen)._replace(parts=parts_in(out, wanted.parts))
+    tell(wanted, [judge(each, known) for each in wanted.expectations], out.name, as_json=False, junit=junit)
 
 
 def _state(session: Session) -> str:

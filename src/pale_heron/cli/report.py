@@ -22,9 +22,18 @@ FORMATS: Final = (".html", ".pdf")
 @click.option("--by", default="", help="Who made it.")
 @click.option("--where", default="", help="Where it was recorded.")
 @click.option("--place", default="exact", show_default=True, help=f"How positions stand in it: {', '.join(PLACES)}.")
+@click.option("--part", default="", help="Of this measured part alone, by its name.")
 @click.option("--short", is_flag=True, help="One page for a glance: the answers, and expectations.")
 def report(
-    capture: Path, out: Path, expected: Path | None, title: str, by: str, where: str, place: str, short: bool
+    capture: Path,
+    out: Path,
+    expected: Path | None,
+    title: str,
+    by: str,
+    where: str,
+    place: str,
+    part: str,
+    short: bool,
 ) -> None:
     """Write a report on a capture: question by question the answer, and what carries it.
 
@@ -45,7 +54,7 @@ def report(
 
     wanted = read_expectations(expected) if expected is not None else None
     show, clear = progress(f"reading {safe_label(capture.name)}")
-    matter = matter_of(capture, wanted, show)
+    matter = matter_of(capture, wanted, show, part)
     clear()
     write_report(matter, ReportWishes(title, by, where, place, short), out)
     print(out)

@@ -8,6 +8,7 @@ from typing import Any
 
 import click
 
+from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import point_typed
 from pale_heron.cli.parameters import FILE
@@ -20,13 +21,17 @@ _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"
 @click.command("summary")
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
+@click.option("--part", default="", help="This measured part alone, by its name.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
-def summary(file: Path, reference: str, as_json: bool) -> None:
+def summary(file: Path, reference: str, part: str, as_json: bool) -> None:
     """Sum up a capture: lanes, types, fix, line, findings.
 
     Example: pale-heron summary morning.pcapng
+
+    Example: pale-heron summary walk.pcapng --part "to the far bank"
     """
-    source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
+    alone = part_in(file, part) if part else None
+    source = Source(None if str(file) == "-" else file, sys.stdin.buffer, alone)
     # Brings numpy, which no other command should wait for.
     from pale_heron.bench.summary import summary as summarise
 

@@ -25,6 +25,7 @@ from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.states import LEVELS
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea.systems import SYSTEMS
+from pale_heron.core.proof.marks import Mark
 from pale_heron.report.figures import (
     AMBER,
     BLUE,
@@ -58,7 +59,7 @@ class ChartInput:
     lane: LaneSnapshot
     other: LaneSnapshot | None = None
     reference: Point | None = None
-    marks: tuple[tuple[int, str], ...] = ()
+    marks: tuple[Mark, ...] = ()
     dated: bool = True
     """Whether its times are moments; else they are times of a day that nobody knows."""
 
@@ -239,7 +240,7 @@ def ribbon_chart(charted: ChartInput) -> Figure:
     return figure
 
 
-def _events(axes: Any, fix: FixSnapshot, marks: tuple[tuple[int, str], ...], begin: int, end: int) -> None:
+def _events(axes: Any, fix: FixSnapshot, marks: tuple[Mark, ...], begin: int, end: int) -> None:
     """Outages as shades, starts and marks as lines."""
     named: dict[str, Any] = {}
     for axis in axes:
@@ -249,7 +250,7 @@ def _events(axes: Any, fix: FixSnapshot, marks: tuple[tuple[int, str], ...], beg
         for start in fix.history.starts:
             if start.begin is not None:
                 named["start"] = axis.axvline(times_of([start.begin])[0], color=AMBER, linewidth=1.2)
-        for moment, _ in marks:
+        for moment, *_ in marks:
             if begin <= moment <= end:
                 named["mark"] = axis.axvline(times_of([moment])[0], color=PLUM, linewidth=1, linestyle=":")
     if named:

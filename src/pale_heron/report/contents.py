@@ -19,6 +19,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
+from pale_heron.core.proof.marks import kind_words
 from pale_heron.core.proof.measured import Evident
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label
@@ -145,7 +146,7 @@ def _expected(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
         (
             safe_label(each.expectation.what),
             each.outcome.replace("-", " "),
-            safe_label(each.expectation.lane) or (f"trial {each.expectation.trial}" if each.expectation.trial else "–"),
+            safe_label(each.expectation.place) or "–",
             f"{each.expectation.that} {each.expectation.wanted}",
             safe_label(each.words),
         )
@@ -322,7 +323,7 @@ def _marks(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
     marks = matter.shown.marks[:MOST_MARKS]
     if not marks:
         return None
-    rows = tuple((f"{iso(moment)[11:19]} UTC", safe_label(text)) for moment, text in marks)
+    rows = tuple((f"{iso(mark.moment)[11:19]} UTC", safe_label(kind_words(mark))) for mark in marks)
     return ReportPart("Marks", "What was noted?", (), (ReportTable("Marks", ("when", "what"), rows),))
 
 

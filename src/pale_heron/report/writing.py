@@ -7,12 +7,14 @@ from typing import Final
 
 from pale_heron import __version__
 from pale_heron.bench.config.expectation_file import ExpectationFile
-from pale_heron.bench.evident import evident_of
+from pale_heron.bench.evident import evident_of, parts_in
+from pale_heron.bench.part import part_in
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.bench.sources import Source
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.proof.expectation import judge
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
 from pale_heron.report.html import write_html
 from pale_heron.report.pages import write_pdf
@@ -31,13 +33,14 @@ def write_report(matter: ReportMatter, wishes: ReportWishes, path: Path) -> None
 
 
 def matter_of(
-    capture: Path, wanted: ExpectationFile | None, progress: Callable[[float], None] = lambda _: None
+    capture: Path, wanted: ExpectationFile | None, progress: Callable[[float], None] = lambda _: None, part: str = ""
 ) -> ReportMatter:
-    """One pass over the capture gives all that a report needs. Trouble where it is none."""
-    source, probes = Source(capture), ProbeLog()
+    """One pass over the capture, or over a measured part, gives all that a report needs. Trouble where it is none."""
+    source, probes = Source(capture, part=part_in(capture, part) if part else None), ProbeLog()
     if not source.is_capture:
         raise Trouble(f"{source.name} is not a capture", "pale-heron record makes one; summary takes raw bytes too")
-    known = evident_of(source, progress, probes)
+    parts = parts_in(capture, wanted.parts) if wanted is not None else {}
+    known = evident_of(source, progress, probes, parts)
     begin, end = source.span or (0, 0)
     shown = BenchSnapshot(
         bench=source.name,
@@ -50,11 +53,13 @@ def matter_of(
         marks=source.marks,
         trials=known.trials,
         clock=source.clock,
+        chronicle=source.chronicle,
         dated=source.dated,
     )
     length, digest = _digest(capture)
     facts = (
         ("capture", source.name),
+        *((("measured part", safe_label(part)),) if part else ()),
         ("recorded", span_words(*(source.span or (None, None)))),
         ("length", f"{length} bytes"),
         ("SHA-256", digest),

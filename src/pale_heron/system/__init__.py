@@ -17,6 +17,7 @@ END_SIGNALS: Final[tuple[Signals, ...]] = here.END_SIGNALS
 FILE_NUMBERS: Final[bool] = here.FILE_NUMBERS
 OWN_GROUP: Final[Mapping[str, Any]] = here.OWN_GROUP
 TERMINALS: Final[bool] = here.TERMINALS
+claim = here.claim
 control_line = here.control_line
 control_line_changes = here.control_line_changes
 driver_counters = here.driver_counters

@@ -39,6 +39,18 @@ def error_number(problem: Exception) -> int | None:
     return number if isinstance(number, int) else None
 
 
+def claim(file: int) -> bool:
+    """Say that a file is ours to write until its number is closed; False where another program says so already."""
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    except OSError:
+        # A file system without locks.
+        return True
+    return True
+
+
 def driver_counters(file: int) -> tuple[int, int, int, int, int] | None:
     """Framing errors, overruns, parity errors, breaks and lost buffers of a serial driver; None where it has none."""
     try:

@@ -23,6 +23,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Exit
 from pale_heron.system import END_SIGNALS
 from pale_heron.tui.actions.lane import LaneActions, LiveBench
+from pale_heron.tui.actions.marks import MarkActions, MarkKeeper
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting import shell, timebar
@@ -315,6 +316,11 @@ class PaleHeron(FullScreen[None]):
         """Do something with the lanes of a live bench; on a replay there is nothing to do."""
         if self._lane_actions is not None:
             do(self._lane_actions)
+
+    def with_marks(self, do: Callable[[MarkActions], object]) -> None:
+        """Do something with the marks of the record."""
+        if isinstance(self._bench, MarkKeeper):
+            do(MarkActions(self, self._bench, lambda: self._snapshot))
 
     def with_player(self, do: Callable[[Player], object]) -> None:
         """Do something with a replay; live there is nothing to do."""

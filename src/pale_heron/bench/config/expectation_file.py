@@ -20,7 +20,7 @@ from pale_heron.core.proof.measured import Value
 from pale_heron.core.proof.names import NAMES, named
 from pale_heron.core.trouble import Trouble
 
-KEYS: Final = ("what", "lane", "trial", "that", "samples", *CONDITIONS)
+KEYS: Final = ("what", "lane", "trial", "part", "that", "samples", *CONDITIONS)
 NUMERIC: Final = ("at_least", "at_most", "between")
 WAY_OUT: Final = "docs/expectations.md says what may stand there"
 
@@ -30,6 +30,11 @@ class ExpectationFile(NamedTuple):
 
     title: str
     expectations: tuple[Expectation, ...]
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """The measured parts that are asked for by name."""
+        return tuple(dict.fromkeys(each.part for each in self.expectations if each.part))
 
 
 def read_expectations(path: Path) -> ExpectationFile:
@@ -66,11 +71,11 @@ def _expectation(place: str, row: Mapping[str, Any]) -> Expectation:
         which = "none" if not conditions else " and ".join(conditions)
         raise Trouble(f"{place}: one condition is wanted, {which} is given", f"One of {', '.join(CONDITIONS)}")
     samples, trial = (_whole(place, key, row.get(key, usual)) for key, usual in (("samples", 1), ("trial", 0)))
-    lane, what = row.get("lane", ""), row.get("what", that)
-    if not isinstance(lane, str) or not isinstance(what, str):
-        raise Trouble(f"{place}: lane and what are text, in quotes", WAY_OUT)
+    lane, what, part = row.get("lane", ""), row.get("what", that), row.get("part", "")
+    if not isinstance(lane, str) or not isinstance(what, str) or not isinstance(part, str):
+        raise Trouble(f"{place}: lane, part and what are text, in quotes", WAY_OUT)
     bounds = _bounds(place, conditions[0], row[conditions[0]])
-    return Expectation(what, that, conditions[0], bounds, lane, trial, samples)
+    return Expectation(what, that, conditions[0], bounds, lane, trial, samples, part)
 
 
 def _whole(place: str, key: str, value: object) -> int:
@@ -102,6 +107,7 @@ def drafted(title: str, expectations: tuple[Expectation, ...]) -> str:
         rows += ["", "[[expect]]", f"what = {_quoted(each.what)}"]
         rows += [f"lane = {_quoted(each.lane)}"] if each.lane else []
         rows += [f"trial = {each.trial}"] if each.trial else []
+        rows += [f"part = {_quoted(each.part)}"] if each.part else []
         rows.append(f"that = {_quoted(each.that)}")
         shown = [_quoted(value) if isinstance(value, str) else written(value) for value in each.bounds]
         listed = each.condition in ("between", "one_of")

@@ -29,6 +29,7 @@ from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details
+from pale_heron.core.proof.marks import MARK, NOTE, REWORDED, WITHDRAWN, Mark, details_of
 from pale_heron.core.streams import Recognition
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, check_count
@@ -209,9 +210,17 @@ class Session:
         """Keep an event of a lane in the record."""
         self._inbox.put(Event(self.clock.now(), lane, name, dict(details)))
 
-    def mark(self, text: str) -> None:
+    def mark(self, text: str, kind: str = NOTE) -> None:
         """Note something at this time, in the record and among the traffic."""
-        self.note("", "mark", {"text": text})
+        self.note("", MARK, details_of(Mark(0, text, kind)))
+
+    def reword(self, mark: Mark, text: str) -> None:
+        """From now on a mark says something else; what it said stays in the record."""
+        self.note("", REWORDED, {"moment": mark.moment, "text": text})
+
+    def withdraw(self, mark: Mark) -> None:
+        """A mark counts no more; it stays in the record."""
+        self.note("", WITHDRAWN, {"moment": mark.moment})
 
     def listen(self, lane: str) -> FrameTap:
         """Hear what comes on a lane from now on, until `leave`."""
@@ -269,6 +278,7 @@ class Session:
             marks=seen.marks,
             trials=seen.trials,
             clock=seen.clock,
+            chronicle=seen.chronicle,
             behind_s=self._decoder.behind_s,
             fault="; ".join(filter(None, (*self._recorder.faults.values(), self._decoder.fault))),
         )

@@ -16,12 +16,12 @@ from typing import NamedTuple
 from pale_heron.bench.model import Model
 from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
 from pale_heron.bench.scrollback.read_back import Checkpoint, ReadBack
-from pale_heron.bench.scrollback.selection import is_mark, is_trouble
+from pale_heron.bench.scrollback.selection import is_trouble
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.order import Entry
+from pale_heron.core.proof.marks import MARK_EVENTS, Mark, MarkBook
 from pale_heron.core.trouble import Trouble, fault_words
-from pale_heron.core.wire.visible import safe_label
 from pale_heron.system import lower_priority
 
 KEEP_NS = 300 * SECOND
@@ -47,11 +47,10 @@ class LaneCheckpoint(NamedTuple):
     lanes: bytes
 
 
-class IndexedMark(NamedTuple):
-    """A mark with its text, or (with None) trouble."""
+class IndexedTrouble(NamedTuple):
+    """When something went wrong."""
 
     moment: int
-    text: str | None
 
 
 class IndexProgress(NamedTuple):
@@ -67,7 +66,7 @@ class IndexEnd(NamedTuple):
     failure: str
 
 
-Found = LaneCheckpoint | Checkpoint | IndexedMark | IndexProgress | IndexEnd
+Found = LaneCheckpoint | Checkpoint | Event | IndexedTrouble | IndexProgress | IndexEnd
 
 
 def survey(path: Path) -> Iterator[Found]:
@@ -75,13 +74,13 @@ def survey(path: Path) -> Iterator[Found]:
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
     placer, noted_second, moment = CheckpointPlacer(model), -1, 0
 
-    def noted(entry: Entry) -> Iterator[IndexedMark]:
+    def noted(entry: Entry) -> Iterator[Event | IndexedTrouble]:
         nonlocal noted_second
-        if is_mark(entry) and isinstance(entry, Event):
-            yield IndexedMark(entry.time, safe_label(str(entry.details.get("text", ""))))
+        if isinstance(entry, Event) and entry.name in MARK_EVENTS:
+            yield entry
         elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
             noted_second = (entry.time or 0) // SECOND
-            yield IndexedMark(entry.time or 0, None)
+            yield IndexedTrouble(entry.time or 0)
 
     for record in reader.records():
         moment = max(moment, record.time or 0)
@@ -113,7 +112,9 @@ class CaptureIndexer:
     def __init__(self, path: Path) -> None:
         self._path = path
         self._kept: list[LaneCheckpoint] = []
-        self._marks: list[tuple[int, str]] = []
+        self._book = MarkBook()
+        self.marks: tuple[Mark, ...] = ()
+        """Of the whole file, as far as it was gone through."""
         self._troubles: list[int] = []
         self.until = IndexProgress(0, ())
         self.failure = ""
@@ -140,9 +141,10 @@ class CaptureIndexer:
         """Whether it has gone through the whole file."""
         return self._through
 
-    @property
-    def marks(self) -> tuple[tuple[int, str], ...]:
-        return tuple(self._marks)
+    def heed(self, event: Event) -> None:
+        """Take what was noted, or what became of it."""
+        self._book.heed(event)
+        self.marks = self._book.marks()
 
     @property
     def troubles(self) -> tuple[int, ...]:
@@ -190,8 +192,8 @@ class CaptureIndexer:
             self.until = found
         elif isinstance(found, IndexEnd):
             self.failure, self._through = found.failure, not found.failure
-        elif found.text is not None:
-            self._marks.append((found.moment, found.text))
+        elif isinstance(found, Event):
+            self.heed(found)
         elif len(self._troubles) < MOST_NOTED:
             self._troubles.append(found.moment)
 

@@ -14,7 +14,7 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
@@ -22,10 +22,13 @@ from pale_heron.bench.replay.indexer import CaptureIndexer, LaneCheckpoint
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.bench.sources import raw_frames
+from pale_heron.capture.appending import append_events, last_moment
 from pale_heron.capture.reader import CaptureReader, is_capture, open_file
 from pale_heron.core.clock.own_time import OwnTime
-from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.frames import SECOND, Event, Frame
 from pale_heron.core.order import SLACK_NS
+from pale_heron.core.proof.marks import MARK, NOTE, REWORDED, WITHDRAWN, Mark, details_of
+from pale_heron.core.trouble import Trouble
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
@@ -119,6 +122,29 @@ class Replay:
     def skip(self, seconds: float) -> None:
         """Go forward or back by so many seconds, from where commands of before will have led."""
         self._ask(lambda: self._skip(int(seconds * SECOND)))
+
+    def mark(self, text: str, kind: str = NOTE) -> None:
+        """Note something of the moment that is shown, at the end of the file. Trouble where that cannot be."""
+        self._add(lambda end: (MARK, details_of(Mark(self.seen.now, text, kind), end)))
+
+    def reword(self, mark: Mark, text: str) -> None:
+        """From now on a mark says something else; what it said stays in the file."""
+        self._add(lambda _: (REWORDED, {"moment": mark.moment, "text": text}))
+
+    def withdraw(self, mark: Mark) -> None:
+        """A mark counts no more; it stays in the file."""
+        self._add(lambda _: (WITHDRAWN, {"moment": mark.moment}))
+
+    def _add(self, said: Callable[[int], tuple[str, dict[str, Any]]]) -> None:
+        if self._indexer is None:
+            raise Trouble("Raw bytes hold no marks", "pale-heron record makes captures, which do")
+        if not self._indexer.done:
+            raise Trouble("The capture is still being looked through", "Note it in a moment")
+        end = last_moment(self._path)
+        event = Event(end, "", *said(end))
+        append_events(self._path, [event])
+        self._indexer.heed(event)
+        self._looked = True
 
     def look(self, *lanes: str) -> None:
         """Ask for a picture, in which the named lanes are looked at closely; `seen` gives it a moment later."""
@@ -309,6 +335,7 @@ class Replay:
             marks=indexer.marks if indexer else (),
             trials=self._model.published.trials,
             clock=self._model.published.clock,
+            chronicle=self._model.published.chronicle,
             fault=indexer.failure if indexer else "",
             dated=reader is not None or self._own.dated,
         )

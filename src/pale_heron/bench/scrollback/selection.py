@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from pale_heron.core.frames import Direction, Event, Frame
 from pale_heron.core.order import Entry
+from pale_heron.core.proof.marks import MARK
 
 TROUBLE_EVENTS = frozenset(
     {"lost", "refused", "dropped", "skipped", "clock-step", "settings-refused", "not-sent", "not-recorded"}
@@ -19,7 +20,7 @@ def is_trouble(entry: Entry) -> bool:
 
 
 def is_mark(entry: Entry) -> bool:
-    return isinstance(entry, Event) and entry.name == "mark"
+    return isinstance(entry, Event) and entry.name == MARK
 
 
 def type_of(entry: Entry) -> str:

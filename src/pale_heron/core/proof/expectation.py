@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.proof.measured import Evident, Measured, Value
+from pale_heron.core.proof.measured import NOTHING, Evident, Measured, Value
 from pale_heron.core.proof.names import measured, named
 
 PASSED, FAILED, NOT_SHOWN = "passed", "failed", "not-shown"
@@ -24,6 +24,14 @@ class Expectation(NamedTuple):
     """Which trial, counted from 1; 0 for the last one."""
     samples: int = 1
     """Fewer show nothing."""
+    part: str = ""
+    """The measured part that it is about; empty for all of the record."""
+
+    @property
+    def place(self) -> str:
+        """What it is about, where that is not all of the record: `curlew, trial 2, the far bank`; else empty."""
+        trial = f"trial {self.trial}" if self.trial else ""
+        return ", ".join(filter(None, (self.lane, trial, self.part)))
 
     @property
     def wanted(self) -> str:
@@ -68,7 +76,8 @@ def judge(expectation: Expectation, known: Evident) -> Judged:
     """Hold it against what there is. Its name is one of the table."""
     row = named(expectation.that)
     assert row is not None, "names are looked at when a file is read"
-    found = measured(*row, known, expectation.lane, expectation.trial)
+    about = known.part(expectation.part) if expectation.part else known
+    found = measured(*row, about, expectation.lane, expectation.trial) if about is not None else NOTHING
     return Judged(expectation, row[0].unit, found.value, found.samples, _outcome(expectation, found))
 
 
@@ -113,6 +122,7 @@ def expectations_object(title: str, judged: Sequence[Judged]) -> dict[str, Any]:
                 "what": each.expectation.what,
                 "lane": each.expectation.lane or None,
                 "trial": each.expectation.trial or None,
+                "part": each.expectation.part or None,
                 "that": each.expectation.that,
                 "value": each.value,
                 "unit": each.unit,

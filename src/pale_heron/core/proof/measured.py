@@ -1,6 +1,7 @@
 """What expectations are held against: lanes, trials, clocks and the record, as they stand at one time."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 from pale_heron.core.clock.clock_object import ClockPicture
@@ -36,6 +37,12 @@ class Evident(NamedTuple):
     trials: tuple[TrialSnapshot, ...]
     clock: ClockPicture
     record: RecordFacts
+    parts: "Mapping[str, Evident]" = MappingProxyType({})
+    """The same of measured parts alone, by their names in small letters."""
+
+    def part(self, name: str) -> "Evident | None":
+        """What a measured part alone says; None where there is no such part, or it was not gone through."""
+        return self.parts.get(name.casefold())
 
     def lane(self, name: str) -> LaneSnapshot | None:
         """The lane of that nickname; None where there is none."""

@@ -206,13 +206,6 @@ class LaneActions:
         proposed = str(self._file or f"{self._bench.bench}.toml")
         self._app.push_screen(AskLine("Save the bench in which file? Comments in it are kept", proposed), save)
 
-    def mark(self) -> None:
-        def note(text: str | None) -> None:
-            if text and text.strip():
-                self._bench.mark(text.strip())
-
-        self._app.push_screen(AskLine("What happened? Enter notes it with the time at which you press it"), note)
-
     def job_words(self) -> str:
         """What is being sent on any lane, in a few words."""
         parts = []

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Final, NamedTuple
 
+from pale_heron.core.proof.marks import BEGIN, END
 from pale_heron.tui import acts
 from pale_heron.tui.acts import Act, act
 from pale_heron.tui.views.table import VIEWS
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
     from pale_heron.bench.snapshot import Player
     from pale_heron.core.lane import LaneSnapshot
     from pale_heron.tui.actions.lane import LaneActions
+    from pale_heron.tui.actions.marks import MarkActions
     from pale_heron.tui.actions.module import ModuleActions
     from pale_heron.tui.app import PaleHeron
     from pale_heron.tui.widgets.clock_view import ClockView
@@ -61,6 +63,8 @@ _SHOWN: Final = {
     "full_stop": ".",
     "slash": "/",
     "colon": ":",
+    "less_than_sign": "<",
+    "greater_than_sign": ">",
 }
 _MODULE = ("module",)
 _OTHERS = ("line", "traffic", "fix", "clock", "proof")
@@ -128,6 +132,11 @@ def _lane(
 ) -> KeyAction:
     """An action on the chosen lane, or on the whole bench, while it is live."""
     return KeyAction(act(lambda app: app.with_lanes(do)), key, label, words, views, "live", footer)
+
+
+def _mark(do: "Callable[[MarkActions], object]", key: str, label: str, words: str, *, footer: bool = True) -> KeyAction:
+    """An action on marks, live or on replay."""
+    return KeyAction(act(lambda app: app.with_marks(do)), key, label, words, (), "", footer)
 
 
 def _play(do: "Callable[[Player], object]", key: str, label: str, words: str) -> KeyAction:
@@ -267,7 +276,10 @@ ACTIONS: Final = (
         lambda it: it.send(), "F", "send bytes",
         "Send bytes or a file to the chosen lane", footer=False, views=_MODULE,
     ),
-    _lane(lambda it: it.mark(), "m", "mark", "Note something at this time, in the record and in Traffic"),
+    _mark(lambda it: it.note(), "m", "mark", "Note something at this time, in the record and in Traffic"),
+    _mark(lambda it: it.note(BEGIN), "less_than_sign", "part begins", "Begin a measured part", footer=False),
+    _mark(lambda it: it.note(END), "greater_than_sign", "part ends", "End a measured part", footer=False),
+    _mark(lambda it: it.change(), "M", "change a mark", "Reword a mark or withdraw it", footer=False),
     _lane(lambda it: it.settings(), "s", "settings", "All settings of the chosen lane, changeable while it is open"),
     _lane(
         lambda it: it.find_rate(), "r", "find the rate",

@@ -23,7 +23,7 @@ def bar(snapshot: BenchSnapshot, width: int) -> Line:
         return max(0, min(room - 1, (moment - replay.begin) * room // span))
 
     signs: dict[int, tuple[str, str]] = {cell(moment): ("✕", "coral") for moment in replay.troubles}
-    signs |= {cell(moment): ("▾", "heather") for moment, _ in snapshot.marks}
+    signs |= {cell(moment): ("▾", "heather") for moment, *_ in snapshot.marks}
     now = cell(snapshot.now)
     out = [Span(f" {clock(replay.begin, 0)} ", "quiet")]
     for index in range(room):

@@ -1,6 +1,8 @@
 """All that is known of one module: what was said, its readings, its milestones, and how its settings stand."""
 
 import math
+from collections import deque
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -16,8 +18,10 @@ from pale_heron.core.device.schema.settings import AT_ONCE, Setting
 from pale_heron.core.frames import Chunk
 from pale_heron.core.gnss.reported import ReportedPosition
 from pale_heron.core.line.diagnosis.stages import StageStatus
+from pale_heron.core.strips import ColumnStrip
 
 SILENT: Final = 2
+MOST_REACHED: Final = 500
 RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
 
 
@@ -86,6 +90,10 @@ class ModuleSnapshot:
     """Ended since the start."""
     refused: int
     unanswered: int
+    strips: Mapping[str, ColumnStrip]
+    """The numbers of each reading over all the time."""
+    reached: tuple[tuple[int, str], ...]
+    """When milestones were reached, also those of before a restart."""
 
     @property
     def values(self) -> dict[str, str]:
@@ -101,6 +109,7 @@ class ModuleTracker:
         self.speak(dialect)
         self._readings: dict[str, Reading] = {}
         self._logs: dict[str, ReadingLog] = {}
+        self._reached: deque[tuple[int, str]] = deque(maxlen=MOST_REACHED)
         self._milestones: dict[str, int | None] = {}
         self._settings: dict[str, SettingState] = {}
         self._seen = 0
@@ -192,7 +201,10 @@ class ModuleTracker:
         return position_of(self._dialect, heard.fields, heard.time, heard.data)
 
     def _reach(self, milestone: str, time: int | None) -> None:
-        self._milestones.setdefault(milestone, time)
+        if milestone not in self._milestones:
+            self._milestones[milestone] = time
+            if time is not None:
+                self._reached.append((time, milestone))
 
     def _restarted(self) -> None:
         """It starts over: milestones count again, what was pending is in force, what was not stored is gone."""
@@ -264,4 +276,6 @@ class ModuleTracker:
             exchanges=self._exchanges,
             refused=self._refused,
             unanswered=self._unanswered,
+            strips={name: log.strip() for name, log in self._logs.items()},
+            reached=tuple(self._reached),
         )

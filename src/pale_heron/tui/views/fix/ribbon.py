@@ -117,7 +117,7 @@ def _signs(snapshot: BenchSnapshot, fix: FixSnapshot, cells: list[RibbonColumn],
     begin, end = cells[0].begin, cells[-1].end
     signs: dict[int, tuple[str, str]] = {}
     drawn: list[tuple[int | None, tuple[str, str]]] = [(start.begin, ("▸", "amber")) for start in fix.history.starts]
-    drawn += [(time, ("▾", "heather")) for time, _ in snapshot.marks]
+    drawn += [(time, ("▾", "heather")) for time, *_ in snapshot.marks]
     drawn += [(moment, ("│", "*heron"))]
     for time, sign in drawn:
         if time is not None and begin <= time < end:

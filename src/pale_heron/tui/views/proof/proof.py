@@ -11,6 +11,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
+from pale_heron.core.proof.marks import kind_words
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
@@ -50,7 +51,7 @@ def _expected(judged: Sequence[Judged], width: int) -> list[Line]:
     rows: list[Line] = []
     for each in judged:
         sign, role = SIGNS[each.outcome]
-        place = f"{each.expectation.lane}: " if each.expectation.lane else ""
+        place = f"{each.expectation.place}: " if each.expectation.place else ""
         what = fitted(f"{place}{safe_label(each.expectation.what)}", WHAT)
         found = fitted(safe_label(each.words), FOUND)
         wanted = f"{each.expectation.that} {each.expectation.wanted}"
@@ -98,7 +99,8 @@ def _trials(snapshot: BenchSnapshot, width: int) -> list[Line]:
 
 def _marks(snapshot: BenchSnapshot, width: int) -> list[Line]:
     rows: list[Line] = []
-    for moment, text in reversed(snapshot.marks[-NEWEST:]):
+    for mark in reversed(snapshot.marks[-NEWEST:]):
+        moment, text = mark.moment, kind_words(mark)
         ago = figures.age(max(0.0, (snapshot.now - moment) / SECOND))
         told = cut(
             line((f"{clock(moment, 0):<{NAME}}", "quiet"), (safe_label(text), "heather"), (f"   {ago}", "faint")), width

@@ -10,6 +10,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
 from pale_heron.core.order import Entry
+from pale_heron.core.proof.marks import MARK_EVENTS
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
@@ -48,6 +49,8 @@ _EVENT_WORDS = {
     "skipped": "bytes were recorded but not decoded: decoding was too slow",
     "dropped": "bytes were dropped: the lane was faster than this machine",
     "mark": "mark",
+    "mark-reworded": "a mark was reworded",
+    "mark-withdrawn": "a mark was withdrawn",
     "clock-step": "the host's clock was set",
     "pulse-source": "pulses are listened to",
     "pulses-end": "pulses are listened to no more",
@@ -99,7 +102,7 @@ _EVENT_ROLES = {
     "refused": "coral",
     "dropped": "coral",
     "not-recorded": "coral",
-    "mark": "heather",
+    **dict.fromkeys(MARK_EVENTS, "heather"),
     "clock-step": "amber",
     "settings-refused": "coral",
     "not-sent": "coral",
