@@ -9,45 +9,17 @@ import sys
 import tempfile
 from pathlib import Path
 
+from pale_heron.cli.demo import EXPECTED
 from pale_heron.sim.launch import Device
 from pale_heron.sim.marsh import HUT
 
 HERE = Path(__file__).parent
 SECONDS = 100
-EXPECTED = """title = "Buoy 7 on its way out"
-
-[[expect]]
-what = "the receiver has a fix all the time"
-lane = "curlew"
-that = "fix.share"
-at_least = 0.99
-samples = 60
-
-[[expect]]
-what = "nothing is damaged on the cable"
-lane = "curlew"
-that = "line.bad_share"
-at_most = 0.001
-samples = 500
-
-[[expect]]
-what = "nine of ten sentences come over the air"
-that = "link.not_delivered_share"
-at_most = 0.1
-samples = 60
-
-[[expect]]
-what = "half a second is enough"
-that = "link.latency_p95_ms"
-at_most = 500
-samples = 50
-
-[[expect]]
-what = "less than 1 % is lost for certain"
-that = "link.lost_at_most_share"
-at_most = 0.01
-samples = 60
-"""
+MARKS = (
+    ("towed out", "+20s", "begin"),
+    ("past the sluice", "+55s", "note"),
+    ("towed out", "+90s", "end"),
+)
 
 
 def run(*words: str | Path) -> None:
@@ -60,8 +32,7 @@ def run(*words: str | Path) -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_RUNTIME_DIR"] = folder
-        capture, expected = Path(folder) / "range-walk.pcapng", Path(folder) / "expected.toml"
-        expected.write_text(EXPECTED, "utf-8")
+        capture = Path(folder) / "range-walk.pcapng"
         devices = Device("range-walk", "--when-opened", "--tcp", count=3)
         try:
             lanes = [
@@ -72,7 +43,9 @@ def main() -> None:
             run(*words, "--position", "curlew", "--place", place, "--wiring", "air", "-o", capture)
         finally:
             devices.stop()
-        said = ["--expect", expected, "--by", "the marsh team", "--where", "the hide, north dyke"]
+        for text, at, kind in MARKS:
+            run("mark", capture, text, "--at", at, "--kind", kind)
+        said = ["--expect", EXPECTED, "--by", "the marsh team", "--where", "the hide, north dyke"]
         for form in ("html", "pdf"):
             run("report", capture, "-o", HERE / f"example-report.{form}", *said)
 

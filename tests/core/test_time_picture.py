@@ -97,7 +97,9 @@ GROUPS: Final[dict[str, tuple[list[tuple[float, str, str]], int]]] = {
     "two lanes": ([(0, "a", "lost"), (2, "b", "fix-lost")], 1),
     "too far apart": ([(0, "a", "lost"), (4, "b", "fix-lost")], 0),
     "one lane alone": ([(0, "a", "lost"), (1, "a", "returned")], 0),
-    "all of it done on purpose": ([(0, "a", "opened"), (0, "b", "opened")], 0),
+    "all of it done on purpose": ([(0, "a", "settings"), (0, "b", "trial")], 0),
+    "the beginning of both": ([(0, "a", "opened"), (0, "b", "opened"), (1, "a", "restart"), (2, "b", "lost")], 0),
+    "after the beginning": ([(0, "a", "opened"), (9, "a", "restart"), (9, "b", "lost")], 1),
     "a chain": ([(0, "a", "lost"), (2, "b", "told"), (4, "c", "lost")], 1),
     "two groups": ([(0, "a", "lost"), (1, "b", "lost"), (9, "a", "restart"), (9.5, "b", "lost")], 2),
 }

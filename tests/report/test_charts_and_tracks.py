@@ -269,3 +269,22 @@ def test_a_receiver_without_a_date_is_drawn_by_arrival(tmp_path: Path) -> None:
     undated = replace(BUOY, lane=lane.snapshot(BEGIN + 30 * SECOND))
     save_chart("position", undated, tmp_path / "p.svg")
     assert "2031-05-04 09:40:00 to 09:40:29 UTC" in (tmp_path / "p.svg").read_text()
+
+
+def test_all_lanes_are_drawn_on_one_axis(tmp_path: Path) -> None:
+    from tests.core.test_time_picture import END, model_of, session
+
+    from pale_heron.report.record_chart import RecordChartInput, save_record_chart
+
+    seen = model_of(session()).published
+    charted = RecordChartInput("a.pcapng", seen.lanes, seen.chronicle, seen.marks, BEGIN, END)
+    save_record_chart("lanes", charted, tmp_path / "lanes.svg")
+    drawn = (tmp_path / "lanes.svg").read_text()
+    for words in ("received, B/s", "hide", "lane lost", "mark", "2 lanes", "in steps of 1.0 s"):
+        assert words in drawn, words
+    save_record_chart("lanes", charted, tmp_path / "again.svg")
+    assert (tmp_path / "again.svg").read_bytes() == (tmp_path / "lanes.svg").read_bytes()
+    with pytest.raises(NothingToDraw):
+        save_record_chart(
+            "lanes", RecordChartInput("a", (), seen.chronicle._replace(strips={}), (), 0, 0), tmp_path / "n.svg"
+        )

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Final
 
 import click
 
@@ -13,11 +14,13 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS
+from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS, RECORD_CHARTS
+
+KNOWN: Final = (*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS, *RECORD_CHARTS)
 
 
 @click.command("chart")
-@click.argument("kind", help=f"Which drawing: {', '.join([*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS])}.")
+@click.argument("kind", help=f"Which drawing: {', '.join(KNOWN)}.")
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
 @click.option(
     "-o",
@@ -40,8 +43,10 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
     Example: pale-heron chart reach walk.pcapng -o reach.svg
 
     Example: pale-heron chart lag morning.pcapng -o lag.svg
+
+    Example: pale-heron chart lanes morning.pcapng -o morning.pdf
     """
-    known = [*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS]
+    known = KNOWN
     if kind not in known:
         nearest = nearest_words(kind, dict.fromkeys(known))
         raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(known)}")
@@ -52,6 +57,8 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
     try:
         if kind in CHARTS:
             _draw_lane(kind, file, out, lane, other, point_typed(reference))
+        elif kind in RECORD_CHARTS:
+            _draw_record(kind, file, out)
         elif kind in CLOCK_CHARTS:
             _draw_clock(kind, file, out, lane, pulse)
         else:
@@ -76,6 +83,21 @@ def _draw_lane(kind: str, file: Path, out: Path, lane: str, other: str, point: P
     rest = [each for each in lanes if each.name != chosen.name]
     second = chosen_lane(rest, other) if rest or other else None
     save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
+
+
+def _draw_record(kind: str, file: Path, out: Path) -> None:
+    from pale_heron.report.record_chart import RecordChartInput, save_record_chart
+
+    source = Source(file)
+    if not source.is_capture:
+        raise Trouble(
+            f"{source.name} is not a capture: nobody knows when its bytes came", "pale-heron record makes one"
+        )
+    show, clear = progress(f"reading {source.name}")
+    lanes = source.lanes(show)
+    clear()
+    begin, end = source.span or (0, 0)
+    save_record_chart(kind, RecordChartInput(source.name, lanes, source.chronicle, source.marks, begin, end), out)
 
 
 def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None:

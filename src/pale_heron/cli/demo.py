@@ -2,10 +2,12 @@
 
 import os
 import socket
+from pathlib import Path
 from typing import Final, NamedTuple
 
 import click
 
+from pale_heron import sim
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.timing import time_sources
 from pale_heron.cli.watch import show
@@ -52,7 +54,11 @@ CLOCKS: Final = {"pulse": 9600, "late": 9600, "drift": 38400}
 
 FIRST_CONTACT = "first-contact"
 RANGE_WALK = "range-walk"
-NAMES: Final = (*SCENES, *CLOCKS, MODULES, FIRST_CONTACT, *CABLES, RANGE_WALK, BRIDGE, TROUBLES)
+PROOF = "proof"
+EXPECTED: Final = Path(sim.__file__).with_name("walk-expected.toml")
+"""What is expected of the walk in the scene of Proof: one of it does not hold."""
+
+NAMES: Final = (*SCENES, *CLOCKS, MODULES, FIRST_CONTACT, *CABLES, RANGE_WALK, BRIDGE, TROUBLES, PROOF)
 
 
 @click.command("demo")
@@ -64,8 +70,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
 
     Each scene is one story: a cold start, a canyon of reeds, corrections that converge, two receivers, a wrong
     date, a line that is too full, `pulse`, `late` and `drift` for clocks, `modules` that take commands,
-    `first-contact`, `both-ways`, `bad-cable`, `range-walk` and `throughput` for trials of a link, and `troubles`, one
-    lane for each that a line can have.
+    `first-contact`, `both-ways`, `bad-cable`, `range-walk` and `throughput` for trials of a link, `proof`,
+    the walk held against what is expected of it, and `troubles`, one lane for each that a line can have.
 
     Example: pale-heron demo --scene two-receivers
     """
@@ -82,6 +88,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _first_contact(seed, not no_capture)
     elif scene == RANGE_WALK:
         _range_walk(seed, not no_capture)
+    elif scene == PROOF:
+        _range_walk(seed, not no_capture, PROOF, EXPECTED)
     elif scene == BRIDGE:
         _bridge(seed, not no_capture)
     elif scene in SCENES:
@@ -173,7 +181,7 @@ def _first_contact(seed: int, record: bool) -> None:
         device.stop()
 
 
-def _range_walk(seed: int, record: bool) -> None:
+def _range_walk(seed: int, record: bool, view: str = "link", expected: Path | None = None) -> None:
     """Buoy 7 is towed away: what its receiver says is looked for in the hide, by distance."""
     link = own_folder() / f"walk-of-{os.getpid()}"
     device = Device("range-walk", "--seed", str(seed), "--when-opened", link=link, count=3)
@@ -199,7 +207,7 @@ def _range_walk(seed: int, record: bool) -> None:
             )
             for name, role, path in zip(names, roles, device.paths, strict=True)
         ]
-        show(RANGE_WALK, lanes, record=record, view="link", trial=described)
+        show(RANGE_WALK, lanes, record=record, view=view, trial=described, expected=expected)
     finally:
         device.stop()
 

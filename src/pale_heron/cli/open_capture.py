@@ -6,6 +6,7 @@ import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.watch import expectations_in
 from pale_heron.core.moments import moment
 from pale_heron.core.trouble import Trouble
 
@@ -17,20 +18,22 @@ SPEED_RANGE = (0.01, 10_000.0)
 @click.option("--speed", default=1.0, type=float, help="Times real time.", show_default=True)
 @click.option("--at", default="", help="Where to begin: 09:41:07, 2031-05-04T09:41:07Z or +90s.")
 @click.option("--paused", is_flag=True, help="Stand still at first.")
-def open_capture(capture: Path, speed: float, at: str, paused: bool) -> None:
+@click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations, in Proof.")
+def open_capture(capture: Path, speed: float, at: str, paused: bool, expected: Path | None) -> None:
     """Play a capture on the full screen.
 
     Example: pale-heron open morning.pcapng --speed 10 --at 09:41:07
     """
     if not SPEED_RANGE[0] <= speed <= SPEED_RANGE[1]:
         raise Trouble(f"Speed {speed} is not {SPEED_RANGE[0]} to {SPEED_RANGE[1]:.0f}", "Write --speed 10")
+    wanted = expectations_in(expected)
     from pale_heron.bench.replay.replay import Replay
 
     begin = _begin(capture)
     replay = Replay(capture, speed=speed, at=moment(at, begin) if at else None, playing=not paused)
     from pale_heron.tui.app import PaleHeron
 
-    app = PaleHeron(replay, view="traffic")
+    app = PaleHeron(replay, view="traffic", wanted=wanted)
     try:
         replay.start()
         app.run()

@@ -18,6 +18,7 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
 
 if TYPE_CHECKING:
+    from pale_heron.bench.config.expectation_file import ExpectationFile
     from pale_heron.core.link.description import TrialDescription
 
 
@@ -25,12 +26,14 @@ if TYPE_CHECKING:
 @click.argument("lanes", nargs=-1, metavar="[LANE]...", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
 @time_options
+@click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations, in Proof.")
 @click.option("--no-capture", is_flag=True, help="Keep no record of this.")
 def watch(
     lanes: tuple[str, ...],
     bench: Path | None,
     sources: tuple[str, ...],
     servers: tuple[str, ...],
+    expected: Path | None,
     no_capture: bool,
 ) -> None:
     """Open lanes on the full screen. Without a lane, choose one from the list of ports.
@@ -48,7 +51,8 @@ def watch(
         if not specs:
             return
     asked.check(spec.name for spec in specs)
-    show(bench.stem if bench else "bench", specs, record=not no_capture, bench_file=bench, time_of=asked)
+    name = bench.stem if bench else "bench"
+    show(name, specs, record=not no_capture, bench_file=bench, time_of=asked, expected=expected)
 
 
 def show(
@@ -60,17 +64,21 @@ def show(
     bench_file: Path | None = None,
     trial: "TrialDescription | None" = None,
     time_of: TimeSources | None = None,
+    expected: Path | None = None,
 ) -> None:
     """Open the lanes, show them until the user has had enough, and say where the record lies.
 
     A `trial` begins by itself once its lanes are open; pulses and time servers of `time_of` are listened to and asked.
+    What is `expected` is held against it in Proof.
     """
     from pale_heron.tui.app import PaleHeron
+
+    wanted = expectations_in(expected)
 
     end_on_signals()
     path = new_capture_path(bench, time.time_ns()) if record else None
     session = Session(bench, specs, path)
-    app = PaleHeron(session, view=view, bench_file=bench_file)
+    app = PaleHeron(session, view=view, bench_file=bench_file, wanted=wanted)
     try:
         with contextlib.suppress(KeyboardInterrupt):
             session.start()
@@ -98,3 +106,12 @@ def show(
         click.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)
     if app.return_code or fault:
         raise click.exceptions.Exit(app.return_code or Exit.OWN_FAULT)
+
+
+def expectations_in(file: Path | None) -> "ExpectationFile | None":
+    """What is expected, if anything: loaded for those alone who ask for it. Trouble where the file cannot be read."""
+    if file is None:
+        return None
+    from pale_heron.bench.config.expectation_file import read_expectations
+
+    return read_expectations(file)

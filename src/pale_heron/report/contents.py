@@ -14,20 +14,24 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.clock.clock_words import host_lines, naming_words, server_words
 from pale_heron.core.clock.pulse_words import pulse_lines
+from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
-from pale_heron.core.proof.marks import kind_words
+from pale_heron.core.proof.marks import kind_words, measured_parts
 from pale_heron.core.proof.measured import Evident
+from pale_heron.core.proof.picture import all_happenings
+from pale_heron.core.proof.together import HappenedTogether, sending_words, together, while_sending
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.report.charts import KINDS as FIX_KINDS
 from pale_heron.report.charts import ChartInput
 from pale_heron.report.clock_charts import CLOCK_KINDS, ClockChartInput
-from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS
+from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS, RECORD_CHARTS
 from pale_heron.report.link_charts import LINK_KINDS, TrialChartInput
+from pale_heron.report.record_chart import RECORD_KINDS, RecordChartInput
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -42,6 +46,7 @@ PLACES: Final = {
 }
 OUTCOME_ROLES: Final = {PASSED: "reed", FAILED: "coral", NOT_SHOWN: "amber"}
 MOST_MARKS: Final = 200
+MOST_GROUPS: Final = 20
 MOST_TRIALS: Final = 40
 MOST_TYPES: Final = 24
 
@@ -115,7 +120,7 @@ class ReportMatter(NamedTuple):
 
 def report_of(matter: ReportMatter, wishes: ReportWishes) -> Report:
     """Everything that there is something to say of, in the order of the views."""
-    makers = (_expected, _line, _fix, _clock, _modules, _link, _marks)
+    makers = (_expected, _record, _line, _fix, _clock, _modules, _link)
     parts = [part for make in makers if (part := make(matter, wishes)) is not None]
     if wishes.short:
         parts = [
@@ -319,12 +324,42 @@ def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
     )
 
 
-def _marks(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
-    marks = matter.shown.marks[:MOST_MARKS]
-    if not marks:
+def _record(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
+    """All lanes on one axis; what was noted, what was measured, and what happened together."""
+    shown = matter.shown
+    if not any(lane.line.bytes_in or lane.line.bytes_out for lane in shown.lanes):
         return None
+    marks = shown.marks[:MOST_MARKS]
     rows = tuple((f"{iso(mark.moment)[11:19]} UTC", safe_label(kind_words(mark))) for mark in marks)
-    return ReportPart("Marks", "What was noted?", (), (ReportTable("Marks", ("when", "what"), rows),))
+    parts = tuple(
+        (
+            safe_label(part.name),
+            f"{iso(part.begin)[11:19]} UTC",
+            figures.duration(((part.end or shown.now) - part.begin) / SECOND),
+        )
+        for part in measured_parts(shown.marks)
+    )
+    tables = [ReportTable("Marks", ("when", "what"), rows)] if rows else []
+    tables += [ReportTable("Measured parts", ("part", "from", "for"), parts)] if parts else []
+    happened = together(all_happenings(shown.lanes, shown.chronicle, shown.marks))
+    notes = [sending_words(each) for each in while_sending(shown.lanes, shown.chronicle.strips)]
+    notes += [_group_words(group) for group in happened[:MOST_GROUPS]]
+    charted = RecordChartInput(matter.source, shown.lanes, shown.chronicle, shown.marks, shown.began, shown.now)
+    charts = tuple(
+        ReportChart(words.capitalize(), partial(RECORD_KINDS[kind], charted)) for kind, words in RECORD_CHARTS.items()
+    )
+    said = (
+        f"{figures.duration((shown.now - shown.began) / SECOND)} of {figures.several(len(shown.lanes), 'lane')}, "
+        f"{figures.several(len(shown.marks), 'mark')}. What happens together is not shown to be cause and effect."
+    )
+    answer = ReportAnswer("", "quiet", said)
+    return ReportPart("Record", "What was recorded?", (answer,), tuple(tables), charts, tuple(map(safe_label, notes)))
+
+
+def _group_words(group: HappenedTogether) -> str:
+    """What happened together, in a line."""
+    said = "; ".join(f"{each.lane}: {each.words}" if each.lane else each.words for each in group.happenings)
+    return f"{iso(group.happenings[0].moment)[11:19]} UTC, within {figures.duration(group.within_s)}: {said}"
 
 
 def _left_out(matter: ReportMatter, wishes: ReportWishes) -> Iterator[str]:

@@ -27,6 +27,9 @@ CLOCK_CHARTS: Final = {
 }
 """Of clocks."""
 
+RECORD_CHARTS: Final = {"lanes": "all lanes on one axis of time, and what happened when"}
+"""Of a whole record."""
+
 TRACKS: Final = ("gpx", "kml", "geojson", "csv")
 """The formats that a track can be exported to."""
 

@@ -90,6 +90,18 @@ def show_clock_page(app: "PaleHeron", page: str) -> None:
     app.clock.show_page(page)
 
 
+def take_record_moment(app: "PaleHeron", moment: int) -> None:
+    app.proof.take_moment(moment)
+
+
+def show_proof_page(app: "PaleHeron", page: str) -> None:
+    app.proof.show_page(page)
+
+
+def next_proof_page(app: "PaleHeron") -> None:
+    app.proof.next_page()
+
+
 def go_to_moment(app: "PaleHeron", moment: int) -> None:
     app.go_to_moment(moment)
 

@@ -35,6 +35,7 @@ from pale_heron.tui.views.table import VIEWS
 from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
+    from pale_heron.bench.config.expectation_file import ExpectationFile
     from pale_heron.tui.widgets.clock_view import ClockView
     from pale_heron.tui.widgets.fix_view import FixView
     from pale_heron.tui.widgets.link_view import LinkView
@@ -94,8 +95,16 @@ class PaleHeron(FullScreen[None]):
         Binding("ctrl+c", "quit", "quit", show=False, priority=True),
     ]
 
-    def __init__(self, bench: Bench, *, view: str = "line", bench_file: Path | None = None) -> None:
+    def __init__(
+        self,
+        bench: Bench,
+        *,
+        view: str = "line",
+        bench_file: Path | None = None,
+        wanted: "ExpectationFile | None" = None,
+    ) -> None:
         super().__init__()
+        self._wanted = wanted
         self._bench = bench
         self._view = view
         self._chosen_lane = 0
@@ -259,7 +268,7 @@ class PaleHeron(FullScreen[None]):
         if self._proof is None:
             from pale_heron.tui.widgets.proof_view import ProofView
 
-            self._proof = self._added(ProofView(lambda: self._snapshot))
+            self._proof = self._added(ProofView(lambda: self._snapshot, self.go_to_moment, self._wanted))
         return self._proof
 
     @property

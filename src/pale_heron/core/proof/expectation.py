@@ -8,6 +8,7 @@ from pale_heron.core.proof.names import measured, named
 
 PASSED, FAILED, NOT_SHOWN = "passed", "failed", "not-shown"
 CONDITIONS: Final = ("at_least", "at_most", "between", "equals", "one_of")
+SHARE: Final = "0 to 1"
 FIGURES: Final = 6
 """So many figures of a number are shown."""
 
@@ -56,13 +57,21 @@ class Judged(NamedTuple):
     @property
     def words(self) -> str:
         """How it stands, in a line."""
-        unit = f" {self.unit}" if self.unit and self.unit != "0 to 1" else ""
         if self.value is None:
             return "nothing to say yet"
-        found = f"{written(self.value)}{unit}, of {self.samples}"
+        unit = f" {self.unit}" if self.unit and self.unit != SHARE else ""
+        value = _percent(self.value) if self.unit == SHARE and isinstance(self.value, float) else written(self.value)
+        found = f"{value}{unit}, of {self.samples}"
         if self.outcome == NOT_SHOWN:
-            return f"{found}: {self.expectation.samples} are wanted"
+            enough = self.samples >= self.expectation.samples
+            return f"{found}: more are wanted" if enough else f"{found}: {self.expectation.samples} are wanted"
         return found
+
+
+def _percent(share: float) -> str:
+    """With so many figures that what is not all, or not nothing, is never rounded to it."""
+    text = f"{100 * share:.4g}"
+    return f"{100 * share:.{FIGURES + 4}g} %" if text in ("100", "0") and share not in (0, 1) else f"{text} %"
 
 
 def written(value: Value) -> str:
@@ -84,7 +93,9 @@ def judge(expectation: Expectation, known: Evident) -> Judged:
 def _outcome(expectation: Expectation, found: Measured) -> str:
     if found.value is None or found.samples < expectation.samples:
         return NOT_SHOWN
-    return PASSED if _holds(found.value, expectation) else FAILED
+    if _holds(found.value, expectation):
+        return PASSED
+    return NOT_SHOWN if found.at_best is not None and _holds(found.at_best, expectation) else FAILED
 
 
 def _holds(value: Value, expectation: Expectation) -> bool:

@@ -16,6 +16,8 @@ class Measured(NamedTuple):
 
     value: Value
     samples: int
+    at_best: Value = None
+    """Of a value that is the far end of what may be so: the near end. Between them nothing is shown either way."""
 
 
 NOTHING = Measured(None, 0)

@@ -24,6 +24,7 @@ from pale_heron.core.proof.marks import MARK, Mark, kind_words
 from pale_heron.core.strips import ColumnStrip
 
 LEVEL, CN0, DELIVERY = "fix", "C/N0", "delivered"
+BYTES_A_SECOND: Final = "B/s"
 READINGS: Final = 2
 """So many readings of a module are drawn: those with the most values."""
 
@@ -48,6 +49,8 @@ class TimePicture(NamedTuple):
     end: int
     rows: tuple[TimeRow, ...]
     happenings: tuple[Happening, ...]
+    finest: int = SECOND
+    """What was counted within so many nanoseconds stands together."""
 
     @property
     def columns(self) -> int:
@@ -61,9 +64,10 @@ class TimePicture(NamedTuple):
         """The middle of a column."""
         return self.begin + (2 * column + 1) * (self.end - self.begin) // (2 * max(1, self.columns))
 
-    def stretch_s(self) -> float:
-        """Seconds that a column stands for."""
-        return (self.end - self.begin) / max(1, self.columns) / SECOND
+    @property
+    def step_s(self) -> float:
+        """Seconds within which nothing is told apart: of a column, or of what was counted where that is wider."""
+        return max((self.end - self.begin) / max(1, self.columns), self.finest) / SECOND
 
 
 def edges(begin: int, end: int, columns: int) -> list[tuple[int, int]]:
@@ -91,7 +95,8 @@ def time_picture(
         if kind == PULSES
     ]
     happened = [each for each in all_happenings(lanes, chronicle, marks) if begin <= each.moment <= end]
-    return TimePicture(begin, end, tuple(rows), tuple(happened))
+    finest = max((strip.width for strip in chronicle.strips.values()), default=SECOND)
+    return TimePicture(begin, end, tuple(rows), tuple(happened), finest)
 
 
 def all_happenings(
@@ -126,7 +131,7 @@ def _lane_rows(
     for kind in (RECEIVED, SENT):
         strip = strips.get((lane.name, kind))
         if strip is not None:
-            yield TimeRow(lane.name, kind, "B/s", _rates(strip, parts, until))
+            yield TimeRow(lane.name, kind, BYTES_A_SECOND, _rates(strip, parts, until))
     fix = lane.fix.strip
     if fix.levels:
         yield TimeRow(lane.name, LEVEL, "", tuple(_least(fix, fix.levels, *part) for part in parts))
@@ -134,10 +139,10 @@ def _lane_rows(
             yield TimeRow(lane.name, CN0, "dB-Hz", tuple(_least(fix, fix.cn0, *part) for part in parts))
     if lane.module is not None:
         fields = {name: reading.field for name, reading in lane.module.readings.items()}
-        often = sorted(lane.module.strips.items(), key=lambda each: -sum(each[1].counts))
-        for name, strip in often[:READINGS]:
-            unit = fields[name].unit if name in fields else ""
-            yield TimeRow(lane.name, name, unit, tuple(_mean(strip, *part, until) for part in parts))
+        # A number without a unit is a name or a setting.
+        measured = [each for each in lane.module.strips.items() if each[0] in fields and fields[each[0]].unit]
+        for name, strip in sorted(measured, key=lambda each: -sum(each[1].counts))[:READINGS]:
+            yield TimeRow(lane.name, name, fields[name].unit, tuple(_mean(strip, *part, until) for part in parts))
 
 
 def _link_rows(

@@ -17,8 +17,11 @@ from pale_heron.core.proof.picture import FIX_BACK, MILESTONE
 from pale_heron.core.strips import ColumnStrip
 
 CLOSE_NS: Final = 3 * SECOND
-USUAL: Final = frozenset({"opened", "settings", BEGUN, ENDED, FIX_BACK, MILESTONE})
+USUAL: Final = frozenset({"settings", BEGUN, ENDED, FIX_BACK, MILESTONE})
 """What is brought about on purpose, or follows from something else: by itself it begins no group."""
+
+SETTLING_NS: Final = 5 * SECOND
+"""What a lane does just after it was opened is its beginning, and stands together with nothing."""
 
 MOST_GROUPS: Final = 40
 NEAR: Final = 3
@@ -60,7 +63,12 @@ def together(happenings: Iterable[Happening]) -> tuple[HappenedTogether, ...]:
     """Groups of happenings, each at most CLOSE_NS after the one before, on two lanes or of the bench and a lane."""
     groups: list[list[Happening]] = []
     last: Happening | None = None
+    opened: dict[str, int] = {}
     for each in sorted(happenings, key=lambda each: each.moment):
+        if each.kind == "opened":
+            opened[each.lane] = each.moment
+        if each.lane in opened and each.moment - opened[each.lane] <= SETTLING_NS:
+            continue
         if last is not None and each.moment - last.moment <= CLOSE_NS:
             groups[-1].append(each)
         else:

@@ -11,12 +11,15 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
-from pale_heron.core.proof.marks import kind_words
+from pale_heron.core.proof.marks import MeasuredPart, kind_words, measured_parts
+from pale_heron.core.proof.picture import TimePicture
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, fitted, headline, labelled, line, titled
+from pale_heron.tui.painting.paint import BLANK, Line, Span, cells, cut, fitted, headline, labelled, line, titled
+from pale_heron.tui.views.proof import lanes
+from pale_heron.tui.views.proof.lanes import LanesLook
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["proof"].question
@@ -25,34 +28,62 @@ HELP: Final = (
     "is passed, failed, or not shown, where fewer samples came than it asks for. All are judged again every second.",
     "E writes a file of expectations that is as good as today, to begin with.",
     "k makes a report of the record as HTML or PDF: question by question the answer, its sample, and what carries it.",
-    "m notes something; a click on a mark, or on a trial, leads to its moment in Traffic.",
+    "m notes something, < and > begin and end a measured part, M rewords or withdraws a mark; a click on a mark, or on "
+    "a trial, leads to its moment in Traffic. Expectations may be of a measured part alone.",
+    "v shows all lanes on one axis of time: what was received and sent, the fix, C/N0, readings, what was delivered, "
+    "and what happened when. Arrows choose a moment, z and Z show less or more around it, enter shows Traffic then.",
 )
 SIGNS: Final = {PASSED: ("●", "reed"), FAILED: ("✕", "coral"), NOT_SHOWN: ("◐", "amber")}
 WHAT: Final = 38
 FOUND: Final = 28
+WANTED: Final = 40
 NEWEST: Final = 12
 NAME: Final = 14
 
 
-def paint(snapshot: BenchSnapshot, title: str, judged: Sequence[Judged], width: int) -> list[Line]:
-    """The whole view."""
+PAGES: Final = {"held": "what holds", "lanes": "all lanes"}
+
+
+def paint_lanes(
+    snapshot: BenchSnapshot, judged: Sequence[Judged], picture: TimePicture, look: LanesLook, width: int
+) -> list[Line]:
+    """All lanes on one axis of time."""
+    return [*_head(snapshot, judged, "lanes", width), *lanes.paint(snapshot, picture, look, width)]
+
+
+def _head(snapshot: BenchSnapshot, judged: Sequence[Judged], page: str, width: int) -> list[Line]:
     rows = headline(QUESTION, proof_answer(snapshot, judged), width)
+    spans = [Span("v ", "amber", act(acts.next_proof_page))]
+    for name, title in PAGES.items():
+        chosen = "*heron@select" if name == page else "quiet"
+        spans += [Span(f" {title} ", chosen, act(acts.show_proof_page, name)), Span(" ")]
+    return [*rows[:-1], tuple(spans), BLANK]
+
+
+def paint(snapshot: BenchSnapshot, title: str, judged: Sequence[Judged], width: int) -> list[Line]:
+    """What is expected and how it stands, trials, marks and the record."""
+    rows = _head(snapshot, judged, "held", width)
     if judged:
         rows += [*titled("EXPECTED", _expected(judged, width), safe_label(title)), BLANK]
     rows += titled("THE RECORD", _record(snapshot, width))
     if snapshot.trials:
         rows += [BLANK, *titled("TRIALS", _trials(snapshot, width))]
+    parts = measured_parts(snapshot.marks)
+    if parts:
+        rows += [BLANK, *titled("MEASURED PARTS", _parts(snapshot, parts, width), "< begins one, > ends it")]
     if snapshot.marks:
         rows += [BLANK, *titled("MARKS", _marks(snapshot, width))]
     return rows
 
 
 def _expected(judged: Sequence[Judged], width: int) -> list[Line]:
+    longest = max(cells(f"{each.expectation.place}: {each.expectation.what}") for each in judged)
+    room = min(longest, max(WHAT, width - FOUND - WANTED))
     rows: list[Line] = []
     for each in judged:
         sign, role = SIGNS[each.outcome]
         place = f"{each.expectation.place}: " if each.expectation.place else ""
-        what = fitted(f"{place}{safe_label(each.expectation.what)}", WHAT)
+        what = fitted(f"{place}{safe_label(each.expectation.what)}", room)
         found = fitted(safe_label(each.words), FOUND)
         wanted = f"{each.expectation.that} {each.expectation.wanted}"
         told = line((f"{what} ", "text"), (f"{found} ", role), (safe_label(wanted), "quiet"))
@@ -94,6 +125,19 @@ def _trials(snapshot: BenchSnapshot, width: int) -> list[Line]:
             (f"{trial.described.kind} on {lanes}: ", "text"), (safe_label(found.why), TRIAL_ROLES[found.result])
         )
         rows += _leading(labelled(Span(clock(trial.begin, 0), "quiet"), words, width, NAME), trial.begin)
+    return rows
+
+
+def _parts(snapshot: BenchSnapshot, parts: Sequence[MeasuredPart], width: int) -> list[Line]:
+    rows: list[Line] = []
+    for part in parts[-NEWEST:]:
+        lasts = figures.duration(((part.end or snapshot.now) - part.begin) / SECOND)
+        told = line(
+            (safe_label(part.name), "heather"),
+            (f"   {lasts}", "text"),
+            ("" if part.end is not None else ", goes on", "amber"),
+        )
+        rows += _leading(labelled(Span(clock(part.begin, 0), "quiet"), told, width, NAME), part.begin)
     return rows
 
 
