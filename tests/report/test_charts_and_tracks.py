@@ -22,6 +22,7 @@ from pale_heron.core.lane import Lane
 from pale_heron.core.trouble import Trouble
 from pale_heron.report import charts
 from pale_heron.report.charts import KINDS, ChartInput, save_chart
+from pale_heron.report.figures import NothingToDraw
 from pale_heron.report.kinds import CHARTS, TRACKS
 from pale_heron.report.tracks import Track, segments, write_tracks
 from pale_heron.sim.scenes import SCENES

@@ -20,6 +20,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED
+from pale_heron.core.proof.joining import JOINED, JoinedClocks, joined_of
 from pale_heron.core.proof.marks import Mark
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
@@ -77,6 +78,8 @@ class Source:
         self.trials: tuple[TrialSnapshot, ...] = ()
         self.clock = NOTHING_KNOWN
         self.chronicle = NOTHING_HAPPENED
+        self.joined: JoinedClocks | None = None
+        """Of a capture that was joined from two machines': what is known of their clocks, once its event was read."""
         """What was noted, in the order of the file, once it was gone through."""
 
     @property
@@ -118,6 +121,8 @@ class Source:
             records = PartRecords(cast("Iterator[Chunk | Event]", records), self._part)
         for record in records:
             time = record.time or 0
+            if isinstance(record, Event) and record.name == JOINED:
+                self.joined = joined_of(record)
             self._span = (self._span[0], max(time, self._span[1])) if self._span else (time, time)
             yield record
 

@@ -4,6 +4,7 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -69,6 +70,8 @@ def link(capture: Path, sender: str, receiver: str, limit: str, compare: tuple[i
         print(json.dumps(document, ensure_ascii=False))
     elif trials:
         print("\n\n".join("\n".join(trial_lines(each)) for each in trials))
+        if source.joined is not None:
+            print(f"\n{source.joined.words}")
     if not trials:
         click.echo(f"pale-heron: {safe_label(source.name)} holds no trial. pale-heron trial makes one.", err=True)
         raise click.exceptions.Exit(Exit.NO)
@@ -128,10 +131,14 @@ def _match(capture: Path, sender: str, receiver: str, limit_ns: int, *, as_json:
     found = matcher.finish(there.last or 0)
     if as_json:
         types = [{"type": name, "said": said, "delivered": came} for name, said, came in found.types]
-        document = {"file": source.name, "sentences": {**direction_object(found.all), "types": types}}
+        document: dict[str, Any] = {"file": source.name, "sentences": {**direction_object(found.all), "types": types}}
+        if source.joined is not None:
+            document["clocks_within_s"] = source.joined.uncertainty_s
         print(json.dumps(document, ensure_ascii=False))
     else:
         print("\n".join(sentence_lines(found)))
+        if source.joined is not None:
+            print(source.joined.words)
     if not found.all.settled:
         words = f"no sentence of {safe_label(sender)} could be looked for on {safe_label(receiver)}"
         click.echo(f"pale-heron: {words}: pale-heron summary lists lanes and types.", err=True)

@@ -33,6 +33,7 @@ COMMANDS: Final = {
     "report": "report",
     "cut": "cut",
     "mark": "mark",
+    "join": "join",
     "sim": "sim",
     "completion": "completion",
 }

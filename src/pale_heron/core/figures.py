@@ -1,6 +1,10 @@
 """Figures as people read them: a unit always, one space before it, a size that reads well; – for no value."""
 
+import math
+from typing import Final
+
 NONE = "–"
+BOUND_UNITS: Final = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
 _THIN = "\u202f"
 
 
@@ -54,6 +58,20 @@ def duration(seconds: float | None) -> str:
     if whole < 3600:
         return f"{whole // 60} min {whole % 60:02d} s"
     return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
+
+
+def bound(seconds: float) -> str:
+    """A bound in the unit that suits its size, with two figures, never rounded down: `1.3 ms` of 0.00121."""
+    scale, unit = next((each for each in BOUND_UNITS if seconds >= each[0]), BOUND_UNITS[-1])
+    value = seconds / scale
+    step = 10.0 ** (math.floor(math.log10(value)) - 1) if value > 0 else 1.0
+    return f"{math.ceil(value / step - 1e-9) * step:.6g} {unit}"
+
+
+def bounded(seconds: float, unsure: float) -> str:
+    """A value no finer than its bound: `7.01 s ± 12 ms`."""
+    decimals = min(9, max(0, 1 - math.floor(math.log10(unsure)))) if unsure > 0 else 9
+    return f"{seconds:.{decimals}f} s ± {bound(unsure)}"
 
 
 def brief(seconds: float | None) -> str:

@@ -20,6 +20,7 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
+from pale_heron.core.proof.joining import JoinedClocks
 from pale_heron.core.proof.marks import kind_words, measured_parts
 from pale_heron.core.proof.measured import Evident
 from pale_heron.core.proof.picture import all_happenings
@@ -116,6 +117,7 @@ class ReportMatter(NamedTuple):
     judged: Sequence[Judged] = ()
     expected_title: str = ""
     dated: bool = True
+    joined: JoinedClocks | None = None
 
 
 def report_of(matter: ReportMatter, wishes: ReportWishes) -> Report:
@@ -365,6 +367,8 @@ def _group_words(group: HappenedTogether) -> str:
 def _left_out(matter: ReportMatter, wishes: ReportWishes) -> Iterator[str]:
     yield "Secrets of modules are masked."
     yield f"Of the place: {PLACES[wishes.place]}. Drawings are about a mean of their own."
+    if matter.joined is not None:
+        yield matter.joined.words
     if matter.known.record.torn:
         yield f"The file does not end whole: {matter.known.record.torn}."
     if len(matter.known.trials) > MOST_TRIALS:

@@ -67,7 +67,7 @@ def matter_of(
     )
     judged = tuple(judge(each, known) for each in wanted.expectations) if wanted is not None else ()
     title = wanted.title if wanted is not None else ""
-    return ReportMatter(source.name, facts, known, shown, probes, judged, title, source.dated)
+    return ReportMatter(source.name, facts, known, shown, probes, judged, title, source.dated, source.joined)
 
 
 def _digest(path: Path) -> tuple[int, str]:

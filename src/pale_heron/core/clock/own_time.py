@@ -39,6 +39,11 @@ class OwnTime:
             self.dated, self.believed = True, scout.believed
 
     @property
+    def vouched(self) -> bool:
+        """Whether the time is one that its sentences vouch for now."""
+        return self.believed and self._valid
+
+    @property
     def time(self) -> int | None:
         """The latest time; None before the first."""
         return self._time
