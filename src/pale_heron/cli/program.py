@@ -34,6 +34,7 @@ COMMANDS: Final = {
     "cut": "cut",
     "mark": "mark",
     "join": "join",
+    "compare": "compare",
     "sim": "sim",
     "completion": "completion",
 }

@@ -1,6 +1,7 @@
 """How each figure that an expectation may be about is taken: small functions, for the table of names alone."""
 
 from collections.abc import Callable
+from statistics import fmean
 from typing import Final
 
 from pale_heron.core.clock.pulse import PulseSnapshot
@@ -96,6 +97,21 @@ def scattered(name: str) -> Callable[[LaneSnapshot, str], Measured]:
         return NOTHING if found is None else Measured(getattr(found, name), found.samples)
 
     return measure
+
+
+def cn0(lane: LaneSnapshot, _: str) -> Measured:
+    known = [value for epoch in lane.fix.track if (value := epoch.cn0) is not None]
+    return Measured(fmean(known), len(known)) if known else NOTHING
+
+
+def cn0_by_minute(lane: LaneSnapshot) -> list[float]:
+    """The means of whole minutes: what lies close together says the same twice."""
+    minutes: dict[int, list[float]] = {}
+    for epoch in lane.fix.track:
+        moment = epoch.utc if epoch.utc is not None else epoch.arrived
+        if epoch.cn0 is not None and moment is not None:
+            minutes.setdefault(moment // (60 * SECOND), []).append(epoch.cn0)
+    return [fmean(each) for each in minutes.values()]
 
 
 # Module

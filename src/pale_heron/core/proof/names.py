@@ -103,6 +103,7 @@ NAMES: Final[Sequence[ExpectedName]] = (
         "fix.longest_outage_s", "s", "the longest time without a fix after the first one", LANE, measures.longest_outage
     ),
     ExpectedName("fix.satellites_used", "", "as said last", LANE, measures.fact("satellites_used")),
+    ExpectedName("fix.cn0_dbhz", "dB-Hz", "mean of the four strongest signals, over all epochs", LANE, measures.cn0),
     ExpectedName("fix.hdop", "", "as said last", LANE, measures.fact("hdop")),
     ExpectedName(
         "fix.cep50_m",
