@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 
+from pale_heron.bench.heard import PassListener
 from pale_heron.bench.part import CutPart, marks_in, part_in
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.bench.sources import Source
@@ -19,9 +20,10 @@ def evident_of(
     progress: Callable[[float], None] = lambda _: None,
     probes: SeeProbe | None = None,
     parts: Mapping[str, Evident] = MappingProxyType({}),
+    listener: PassListener | None = None,
 ) -> Evident:
-    """All of a file, gone through once; `probes` is called with what became of each probe of its trials."""
-    lanes = source.lanes(progress, probes)
+    """All of a file, gone through once; `probes` is called with what became of each probe, `listener` with the rest."""
+    lanes = source.lanes(progress, probes, listener=listener)
     clock = picture_of(((each.name, each.lag) for each in lanes), source.clock)
     lost = sum(each.dropped_bytes for each in lanes)
     record = RecordFacts(source.duration_s, source.torn, lost, len(source.marks))

@@ -9,7 +9,7 @@ import pickle
 import threading
 import zlib
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -27,7 +27,7 @@ from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, Chronic
 from pale_heron.core.proof.marks import Mark, MarkBook
 
 if TYPE_CHECKING:
-    from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+    from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
     from pale_heron.core.link.delivery import ProbeResult
     from pale_heron.core.link.description import TrialDescription
     from pale_heron.core.link.trial import TrialSnapshot
@@ -242,6 +242,18 @@ class Model:
             self._clock.snapshot(),
             self._chronicle.snapshot(),
         )
+
+    def secrets_of(self, lane: str) -> frozenset[str]:
+        """What went over a lane and must not be shown."""
+        found = self._pipeline.lanes.get(lane)
+        return frozenset(found.streams.secrets) if found is not None else frozenset()
+
+    def modules(self) -> "Iterator[tuple[str, ModuleTracker]]":
+        """The lanes of modules, with what is known of each."""
+        for name in sorted(self._speakers):
+            module = self._pipeline.lanes[name].module
+            if module is not None:
+                yield name, module
 
     def snapshots(self, now: int | None) -> tuple[LaneSnapshot, ...]:
         """All lanes as of `now`."""

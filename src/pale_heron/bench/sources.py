@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import BinaryIO, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
+from pale_heron.bench.heard import PassListener, PassTeller
 from pale_heron.bench.model import Model
 from pale_heron.bench.part import CutPart, PartRecords
 from pale_heron.bench.pipeline import Pipeline, Record
@@ -151,22 +152,29 @@ class Source:
         progress: Callable[[float], None] = lambda _: None,
         probes: SeeProbe | None = None,
         listen: Sequence[str] = (),
+        listener: PassListener | None = None,
     ) -> tuple[LaneSnapshot, ...]:
         """All lanes at the end of the file; `progress` gets the share gone through now and then.
 
         `probes` is called with what became of each probe of its trials. `listen` are sources of pulses among its lines.
+        `listener` is told what goes by.
         """
         model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes)
         if not self.is_capture:
             model.add(self.name, raw=True)
+        teller = PassTeller(model, listener) if listener is not None else None
         model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
         for count, batch in enumerate(batches(self.records())):
             if count % PROGRESS_BATCHES == 0:
                 progress(self.share)
             model.know(self._reader.lanes)
-            model.feed(*batch)
+            settled = model.feed(*batch)
+            if teller is not None:
+                teller.tell(batch, settled)
         model.know(self._reader.lanes)
-        model.finish()
+        left = model.finish()
+        if teller is not None:
+            teller.tell((), left)
         end = self._span[1] if self._span else self._own.time
         if end is not None:
             model.end_trials(end)

@@ -1,6 +1,7 @@
 """`pale-heron export`: the track of a capture in an open format, or its trials and their probes as tables."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -8,33 +9,60 @@ from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import chosen_lane
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import progress
+from pale_heron.cli.watch import expectations_in
+from pale_heron.core import figures
 from pale_heron.core.line.settings import nearest_words
-from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.report.kinds import RESULT_FORMATS, RESULTS, TRACKS
+from pale_heron.core.wire.visible import safe_label
+from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
 
-WHAT = ("track", *RESULTS)
+if TYPE_CHECKING:
+    from pale_heron.bench.config.expectation_file import ExpectationFile
+
+WHAT = ("track", *TABLES)
 
 
 @click.command("export")
 @click.argument("file", type=FILE, help="A capture or a file of raw bytes.")
-@click.option("--to", required=True, help=f"The format: {', '.join(TRACKS)}; of trials and probes csv or jsonl.")
-@click.option("-o", "--output", "out", required=True, type=FILE, help="Where to.")
+@click.option(
+    "--to", default="", help=f"The format: of a track {', '.join(TRACKS)}; of a table {', '.join(TABLE_FORMATS)}."
+)
+@click.option("-o", "--output", "out", type=FILE, help="Where to.")
 @click.option("--what", default="track", show_default=True, help=f"What: {', '.join(WHAT)}.")
 @click.option("--lane", default="", help="Which lane's track; else of all that report positions.")
 @click.option(
     "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
 )
-def export(file: Path, to: str, out: Path, what: str, lane: str, every: float) -> None:
-    """Write positions as GPX, KML, GeoJSON or CSV (gaps split the track), or trials and probes as CSV or JSON Lines.
+@click.option("--all", "folder", type=FILE, help="Everything, in every format, into this folder, with an index.")
+@click.option("--expect", "expected", type=FILE, help="With --all: hold it against this file of expectations too.")
+def export(
+    file: Path,
+    to: str,
+    out: Path | None,
+    what: str,
+    lane: str,
+    every: float,
+    folder: Path | None,
+    expected: Path | None,
+) -> None:
+    """Write what a capture holds in open formats: positions as tracks (gaps split them), all else as tables.
 
     Example: pale-heron export morning.pcapng --to gpx -o morning.gpx
 
     Example: pale-heron export morning.pcapng --what probes --to csv -o probes.csv
+
+    Example: pale-heron export morning.pcapng --all morning
     """
+    if folder is not None:
+        if to or out is not None:
+            raise Trouble("--all writes everything in every format: --to and -o say less", "Leave them out")
+        _write_all(file, folder, expectations_in(expected))
+        return
+    if out is None or not to:
+        raise Trouble("Where to, and in which format, is missing", "--to FORMAT -o FILE, or --all FOLDER")
     if what not in WHAT:
         raise Trouble(f"There is no {what!r} to write{nearest_words(what, dict.fromkeys(WHAT))}", f"{', '.join(WHAT)}")
-    formats = TRACKS if what == "track" else RESULT_FORMATS
+    formats = TRACKS if what == "track" else TABLE_FORMATS
     if to not in formats:
         nearest = nearest_words(to, dict.fromkeys(formats))
         raise Trouble(f"There is no format {to!r}{nearest}", f"There are: {', '.join(formats)}")
@@ -44,7 +72,7 @@ def export(file: Path, to: str, out: Path, what: str, lane: str, every: float) -
     if what == "track":
         _write_track(source, to, out, lane, every)
     else:
-        _write_results(source, what, to, out)
+        _write_table(source, what, to, out)
 
 
 def _write_track(source: Source, to: str, out: Path, lane: str, every: float) -> None:
@@ -59,20 +87,33 @@ def _write_track(source: Source, to: str, out: Path, lane: str, every: float) ->
     _tell(source, count, "position", out)
 
 
-def _write_results(source: Source, what: str, to: str, out: Path) -> None:
-    from pale_heron.report.results import write_results
+def _write_table(source: Source, what: str, to: str, out: Path) -> None:
+    from pale_heron.report.tables import write_tables
 
-    probes = ProbeLog()
     show, clear = progress(f"reading {source.name}")
-    source.lanes(show, probes)
+    rows = write_tables(
+        source,
+        {out.name: (what, to)},
+        out.parent,
+        lambda source, probes, tables: source.lanes(show, probes, listener=tables),
+    )
     clear()
-    _tell(source, write_results(what, to, source.trials, probes, out), "row", out)
+    _tell(source, rows[out.name], "row", out, what)
 
 
-def _tell(source: Source, count: int, noun: str, out: Path) -> None:
+def _write_all(file: Path, folder: Path, wanted: "ExpectationFile | None") -> None:
+    from pale_heron.report.everything import write_everything
+
+    show, clear = progress(f"reading {safe_label(file.name)}")
+    written = write_everything(file, folder, show, wanted)
+    clear()
+    print(f"{folder / 'index.html'}: {figures.several(len(written), 'file')}")
+
+
+def _tell(source: Source, count: int, noun: str, out: Path, what: str = "track") -> None:
     """How much was written. Exit status 1 where there was nothing."""
     if not count:
-        missing = "position" if noun == "position" else "such result of a trial"
+        missing = "position" if what == "track" else what
         click.echo(f"pale-heron: {source.name} holds no {missing}: nothing is written", err=True)
         raise click.exceptions.Exit(Exit.NO)
     print(f"{out}: {count} {noun}{'' if count == 1 else 's'}")

@@ -33,6 +33,6 @@ RECORD_CHARTS: Final = {"lanes": "all lanes on one axis of time, and what happen
 TRACKS: Final = ("gpx", "kml", "geojson", "csv")
 """The formats that a track can be exported to."""
 
-RESULTS: Final = ("trials", "probes")
-RESULT_FORMATS: Final = ("csv", "jsonl")
-"""What is written of trials, and how."""
+TABLES: Final = ("frames", "epochs", "exchanges", "events", "pulses", "marks", "trials", "probes")
+TABLE_FORMATS: Final = ("csv", "jsonl")
+"""What is written as tables, and how."""

@@ -1,21 +1,15 @@
-"""Trials and their probes as tables: CSV (RFC 4180), or JSON Lines with the names of `trial --json`."""
+"""Trials and their probes as rows of tables."""
 
-import csv
-import json
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from pathlib import Path
-from typing import IO, Any, Final
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.trial import TrialSnapshot
-from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
-from pale_heron.files.whole import written_whole
 
 Row = Mapping[str, Any]
-Writer = Callable[[Sequence[str], Iterable[Row], IO[str]], int]
 
 TIMES: Final = ("samples", "min", "median", "p95", "max")
 COUNTS: Final = (
@@ -76,44 +70,3 @@ def probe_rows(trials: Sequence[TrialSnapshot], probes: ProbeLog) -> Iterator[Ro
             "came": None if each.came is None else iso(each.came),
             "latency_ms": None if each.came is None else round(1000 * (each.came - each.sent) / SECOND, 3),
         }
-
-
-def _csv(heads: Sequence[str], rows: Iterable[Row], out: IO[str]) -> int:
-    writer, count = csv.writer(out), 0
-    writer.writerow(heads)
-    for row in rows:
-        values = (row.get(name) for name in heads)
-        writer.writerow(["" if value is None else value for value in values])
-        count += 1
-    return count
-
-
-def _jsonl(_: Sequence[str], rows: Iterable[Row], out: IO[str]) -> int:
-    count = 0
-    for row in rows:
-        out.write(json.dumps(row, ensure_ascii=False) + "\n")
-        count += 1
-    return count
-
-
-WRITERS: Final[dict[str, Writer]] = {"csv": _csv, "jsonl": _jsonl}
-
-
-def write_results(what: str, form: str, trials: Sequence[TrialSnapshot], probes: ProbeLog, path: Path) -> int:
-    """Write a file whole or not at all; gives the number of rows. Raises Trouble where it cannot be written.
-
-    Trials as JSON Lines are the whole objects of `trial --json`, one a line.
-    """
-    heads = TRIAL_HEADS if what == "trials" else PROBE_HEADS
-    rows: Iterable[Row] = trial_rows(trials) if what == "trials" else probe_rows(trials, probes)
-    if what == "trials" and form == "jsonl":
-        rows = map(trial_object, trials)
-    try:
-        with written_whole(path) as fresh:
-            with fresh.open("w", encoding="utf-8", newline="") as out:
-                count = WRITERS[form](heads, rows, out)
-            if not count:
-                fresh.unlink()
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
-    return count

@@ -8,6 +8,7 @@ from typing import Final
 from pale_heron import __version__
 from pale_heron.bench.config.expectation_file import ExpectationFile
 from pale_heron.bench.evident import evident_of, parts_in
+from pale_heron.bench.heard import PassListener
 from pale_heron.bench.part import part_in
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.bench.sources import Source
@@ -36,11 +37,24 @@ def matter_of(
     capture: Path, wanted: ExpectationFile | None, progress: Callable[[float], None] = lambda _: None, part: str = ""
 ) -> ReportMatter:
     """One pass over the capture, or over a measured part, gives all that a report needs. Trouble where it is none."""
-    source, probes = Source(capture, part=part_in(capture, part) if part else None), ProbeLog()
+    source = Source(capture, part=part_in(capture, part) if part else None)
+    return matter_from(source, capture, wanted, progress, ProbeLog(), part=part)
+
+
+def matter_from(
+    source: Source,
+    capture: Path,
+    wanted: ExpectationFile | None,
+    progress: Callable[[float], None],
+    probes: ProbeLog,
+    listener: PassListener | None = None,
+    part: str = "",
+) -> ReportMatter:
+    """The same of a source that was opened, with a listener to what goes by."""
     if not source.is_capture:
         raise Trouble(f"{source.name} is not a capture", "pale-heron record makes one; summary takes raw bytes too")
     parts = parts_in(capture, wanted.parts) if wanted is not None else {}
-    known = evident_of(source, progress, probes, parts)
+    known = evident_of(source, progress, probes, parts, listener)
     begin, end = source.span or (0, 0)
     shown = BenchSnapshot(
         bench=source.name,

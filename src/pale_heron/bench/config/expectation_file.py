@@ -52,11 +52,12 @@ def read_expectations(path: Path) -> ExpectationFile:
     rows = table.get("expect", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows) or not rows:
         raise Trouble(f"{path}: expectations are written as [[expect]], one table each", WAY_OUT)
-    found = tuple(_expectation(f"{path}, expectation {number}", row) for number, row in enumerate(rows, 1))
+    found = tuple(expectation_of(f"{path}, expectation {number}", row) for number, row in enumerate(rows, 1))
     return ExpectationFile(str(table.get("title", path.stem)), found)
 
 
-def _expectation(place: str, row: Mapping[str, Any]) -> Expectation:
+def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:
+    """One table of a file, or the same said in a test. Trouble says where, and what is wrong."""
     for key in row:
         if key not in KEYS:
             raise Trouble(f"{place}: {key!r} is not a key{nearest_words(key, dict.fromkeys(KEYS))}", WAY_OUT)

@@ -266,4 +266,5 @@ def measured(row: ExpectedName, behind: str, known: Evident, lane: str, trial: i
         return row.measure(trials[-1], behind) if trials else NOTHING
     lanes: Iterable[LaneSnapshot] = [each for each in known.lanes if lane in ("", each.name)]
     values = [row.measure(each, behind) for each in lanes]
-    return next((each for each in values if each.value is not None), values[0] if values else NOTHING)
+    # A lane that something was sent on has a module; one that was asked nothing has nothing to say.
+    return max(values, key=lambda each: (each.value is not None) + (each.samples > 0), default=NOTHING)

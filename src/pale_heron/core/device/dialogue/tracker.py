@@ -132,6 +132,10 @@ class ModuleTracker:
         """The numbers of a reading over time; None where it never had one."""
         return self._logs.get(reading)
 
+    def items_since(self, ended: int) -> list[Item]:
+        """What has ended since so many had, as far as it is kept; oldest first."""
+        return self._conversation.items_since(ended)
+
     @property
     def ended(self) -> int:
         """How many items have ended; whoever waits for an answer looks at it."""

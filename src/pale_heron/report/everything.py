@@ -1,0 +1,123 @@
+"""All that a capture holds in open formats, in one folder with an index, made in one pass over it."""
+
+import re
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Final, NamedTuple
+
+from jinja2 import Environment, StrictUndefined
+
+from pale_heron.bench.config.expectation_file import ExpectationFile
+from pale_heron.bench.sources import Source
+from pale_heron.core import figures
+from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.probe_log import ProbeLog
+from pale_heron.core.trouble import Trouble
+from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
+from pale_heron.report.figures import FORMATS, NothingToDraw, save
+from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
+from pale_heron.report.tables import Tables, write_tables
+from pale_heron.report.tracks import Track, segments, write_tracks
+from pale_heron.report.writing import matter_from, write_report
+
+_NO_NAME: Final = re.compile(r"[^\w.-]+")
+INDEX: Final = """<!DOCTYPE html>
+<html lang="en"><head><meta charset="utf-8"><title>{{ source }}</title>
+<style>body { font-family: sans-serif; margin: 2em; color: #1b2530 }
+td, th { text-align: left; padding: .2em 1em .2em 0 }</style></head>
+<body><h1>{{ source }}</h1>
+<table><thead><tr><th scope="col">file</th><th scope="col">what</th><th scope="col">how much</th></tr></thead><tbody>
+{% for each in files %}<tr><td><a href="{{ each.name }}">{{ each.name }}</a></td><td>{{ each.what }}</td>\
+<td>{{ each.amount }}</td></tr>
+{% endfor %}</tbody></table></body></html>
+"""
+
+
+class WrittenFile(NamedTuple):
+    """One file of the folder: what is in it, and how much."""
+
+    name: str
+    what: str
+    amount: str
+
+
+def write_everything(
+    capture: Path,
+    folder: Path,
+    progress: Callable[[float], None] = lambda _: None,
+    wanted: ExpectationFile | None = None,
+) -> list[WrittenFile]:
+    """Tables, tracks, drawings and the report. The folder is there whole or not at all.
+
+    Trouble where it is there already, or cannot be written.
+    """
+    if folder.exists():
+        raise Trouble(f"{folder} is there already", "Choose another name: nothing is overwritten")
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        fresh = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
+    except OSError as problem:
+        raise Trouble(f"{folder} cannot be written: {problem.strerror}", "Choose another place") from None
+    try:
+        written = _fill(capture, fresh, progress, wanted)
+        fresh.chmod(0o755)
+        fresh.rename(folder)
+    except BaseException:
+        shutil.rmtree(fresh, ignore_errors=True)
+        raise
+    return written
+
+
+def _fill(
+    capture: Path, folder: Path, progress: Callable[[float], None], wanted: ExpectationFile | None
+) -> list[WrittenFile]:
+    matter: ReportMatter | None = None
+
+    def pass_over(source: Source, probes: ProbeLog, tables: Tables) -> Sequence[LaneSnapshot]:
+        nonlocal matter
+        matter = matter_from(source, capture, wanted, progress, probes, tables)
+        return matter.shown.lanes
+
+    names = {f"{what}.{form}": (what, form) for what in TABLES for form in TABLE_FORMATS}
+    rows = write_tables(Source(capture), names, folder, pass_over)
+    assert matter is not None, "the tables were filled by one pass"
+    files = [WrittenFile(name, names[name][0], figures.several(count, "row")) for name, count in rows.items() if count]
+    files += _tracks(matter, folder)
+    files += _drawings(matter, folder)
+    for form in ("html", "pdf"):
+        write_report(matter, ReportWishes(), folder / f"report.{form}")
+        files.insert(0, WrittenFile(f"report.{form}", "the report", ""))
+    index = Environment(autoescape=True, undefined=StrictUndefined).from_string(INDEX)
+    (folder / "index.html").write_text(index.render(source=matter.source, files=files), "utf-8")
+    return files
+
+
+def _tracks(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
+    lanes = [lane for lane in matter.shown.lanes if lane.fix.epochs_with_fix]
+    found = []
+    for form in TRACKS if lanes else ():
+        tracks = [Track(lane.name, segments(lane.fix.track), matter.dated) for lane in lanes]
+        count = write_tracks(form, tracks, folder / f"track.{form}")
+        found += [WrittenFile(f"track.{form}", "positions", figures.several(count, "position"))] if count else []
+    return found
+
+
+def _drawings(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
+    found: list[WrittenFile] = []
+    taken: set[str] = set()
+    for part in report_of(matter, ReportWishes()).parts:
+        for chart in part.charts:
+            try:
+                figure = chart.draw()
+            except NothingToDraw:
+                continue
+            stem = _NO_NAME.sub("-", f"{part.title}-{chart.title.partition(',')[0]}").strip("-").lower()[:60]
+            while stem in taken:
+                stem += "-2"
+            taken.add(stem)
+            for ending in FORMATS:
+                save(figure, folder / f"{stem}{ending}")
+                found.append(WrittenFile(f"{stem}{ending}", chart.title, ""))
+    return found

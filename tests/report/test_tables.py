@@ -1,0 +1,121 @@
+"""Everything a capture holds as tables: every frame, epoch, command, pulse and mark once, and no secret."""
+
+import csv
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.bench.test_cutting import whole
+from tests.report.test_report import Page
+from tests.streams import BEGIN
+
+from pale_heron.bench.decoded import decoded
+from pale_heron.bench.sources import Source
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.trouble import Trouble
+from pale_heron.report.everything import write_everything
+
+SECRET = "hunter2secret"
+
+
+@pytest.fixture(scope="module")
+def capture(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return whole(tmp_path_factory.mktemp("tables") / "walk <b>.pcapng")
+
+
+@pytest.fixture(scope="module")
+def folder(capture: Path) -> Path:
+    made = capture.parent / "all"
+    write_everything(capture, made)
+    return made
+
+
+def rows(path: Path) -> list[dict[str, Any]]:
+    if path.suffix == ".csv":
+        return list(csv.DictReader(path.open(newline="")))
+    return [json.loads(line) for line in path.read_text("utf-8").splitlines()]
+
+
+def test_frames_are_those_of_decode_and_all_counts_agree(capture: Path, folder: Path) -> None:
+    source = Source(capture)
+    frames = [json.loads(json.dumps(decoded(each))) for each in source.lines(masked=True) if isinstance(each, Frame)]
+    assert rows(folder / "frames.jsonl") == frames
+    assert [each["text"] for each in rows(folder / "frames.csv")] == [each["text"] or "" for each in frames]
+    again = Source(capture)
+    lanes = {lane.name: lane for lane in again.lanes()}
+    epochs = rows(folder / "epochs.jsonl")
+    assert len(epochs) == lanes["curlew"].fix.epochs > 30
+    assert sum(each["latitude_deg"] is not None for each in epochs) == lanes["curlew"].fix.epochs_with_fix
+    module = lanes["hide"].module
+    commands = [each for each in rows(folder / "exchanges.csv") if each["what"] == "command"]
+    assert module is not None and len(commands) == module.exchanges
+    assert {(each["sent"], each["result"]) for each in commands} == {("AT", "OK")}
+    assert len(rows(folder / "pulses.csv")) == again.clock.pulses[0].pulses == 40
+    assert [each["text"] for each in rows(folder / "marks.jsonl")] == [mark.text for mark in again.marks]
+    assert {each["event"] for each in rows(folder / "events.csv")} >= {"opened", "settings", "trial", "mark"}
+
+
+def test_each_table_says_the_same_in_both_formats(folder: Path) -> None:
+    for path in folder.glob("*.csv"):
+        if path.stem not in ("trials", "track"):
+            assert len(rows(path)) == len(rows(path.with_suffix(".jsonl"))) > 0, path
+
+
+def test_the_index_leads_to_every_file_and_nowhere_else(folder: Path) -> None:
+    page = Page((folder / "index.html").read_text("utf-8"))
+    leads = [attributes["href"] for tag, attributes in page.tags if tag == "a"]
+    assert sorted(map(str, leads)) == sorted(each.name for each in folder.iterdir() if each.name != "index.html")
+    assert "walk <b>.pcapng" in page.words and not any(tag == "b" for tag, _ in page.tags)
+    assert {"report.html", "report.pdf", "track.gpx", "record-all-lanes-on-one-axis-of-time.svg"} <= set(leads)
+
+
+def test_what_is_there_is_never_overwritten_and_no_half_is_left(capture: Path, folder: Path, tmp_path: Path) -> None:
+    before = sorted(folder.iterdir())
+    with pytest.raises(Trouble, match="is there already"):
+        write_everything(capture, folder)
+    assert sorted(folder.iterdir()) == before
+    raw = tmp_path / "raw.nmea"
+    raw.write_bytes(b"$GPTXT,x*00\r\n")
+    with pytest.raises(Trouble, match="is not a capture"):
+        write_everything(raw, tmp_path / "none")
+    assert list(tmp_path.iterdir()) == [raw]
+
+
+def test_no_secret_stands_in_a_table(tmp_path: Path) -> None:
+    path = tmp_path / "secret.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("hide", "/dev/ttyUSB0", LineSettings(9600))
+    writer.event(Event(BEGIN, "hide", "opened", {"rate": 9600, "framing": "8N1"}))
+    writer.event(Event(BEGIN, "hide", "dialect", {"name": "teal", "by": "chosen"}))
+    said = f'AT+JOIN="marsh","{SECRET}"\r'.encode()
+    writer.chunk(Chunk("hide", OUT, BEGIN + SECOND, said))
+    writer.chunk(Chunk("hide", IN, BEGIN + 2 * SECOND, said + b"\r\nOK\r\n"))
+    writer.close()
+    write_everything(path, tmp_path / "all")
+    assert rows(tmp_path / "all" / "exchanges.csv")[0]["sent"].startswith("AT+JOIN")
+    for each in (tmp_path / "all").iterdir():
+        assert SECRET.encode() not in each.read_bytes(), each
+
+
+def test_at_the_prompt(capture: Path, tmp_path: Path) -> None:
+    def told(*words: str | Path, status: int = 0) -> str:
+        done = subprocess.run(
+            [sys.executable, "-m", "pale_heron", "export", str(capture), *map(str, words)],
+            capture_output=True, text=True, check=False, env=os.environ,
+        )  # fmt: skip
+        assert done.returncode == status, done.stderr
+        return done.stdout + done.stderr
+
+    assert "40 rows" in told("--what", "pulses", "--to", "csv", "-o", tmp_path / "p.csv")
+    assert "holds no probes" in told("--what", "probes", "--to", "csv", "-o", tmp_path / "none.csv", status=1)
+    assert not (tmp_path / "none.csv").exists()
+    assert "cannot be written" in told("--what", "marks", "--to", "csv", "-o", tmp_path / "p.csv" / "x.csv", status=2)
+    assert "--all FOLDER" in told(status=2)
+    assert "Leave them out" in told("--all", tmp_path / "all", "--to", "csv", status=2)
+    assert "did you mean" in told("--what", "frame", "--to", "csv", "-o", tmp_path / "x", status=2)
