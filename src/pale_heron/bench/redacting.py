@@ -5,6 +5,8 @@ carried; then it is copied. A secret that chunks have cut apart is found too: ea
 """
 
 import json
+import re
+import secrets
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -18,9 +20,12 @@ from pale_heron.capture.reader import CaptureReader, Record, open_file
 from pale_heron.capture.writer import REDACTED, CaptureWriter
 from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.frames import Chunk, Direction, Event
+from pale_heron.core.nmea.places import UNITS, KnownDigits, PlaceEditor, PlaceOffset, RestFinder, with_edits
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.trouble import Trouble
 
+EXACT, COARSE, NONE = "exact", "coarse", "none"
+PLACES: Final = (EXACT, COARSE, NONE)
 LONGEST: Final = 256
 """Secrets are no longer than this, in bytes."""
 
@@ -36,6 +41,8 @@ class RedactionCount:
     torn: str
     unknown: tuple[str, ...]
     """Lanes with text whose dialect is not known: they may hold secrets that nobody can see."""
+    positions: int = 0
+    """So many were moved or taken out."""
 
 
 class _SecretFinder:
@@ -69,9 +76,11 @@ def redact(
     more: Iterable[str] = (),
     progress: Callable[[str], None] = lambda _: None,
     dialects: Mapping[str, str] = {},
+    place: str = EXACT,
 ) -> RedactionCount:
     """Write the copy. `more` are secrets that nobody else knows, `dialects` those of lanes by nickname.
 
+    `place` says how positions stand in it: EXACT, COARSE (all moved by one offset that is kept nowhere) or NONE.
     Raises Trouble where it cannot be read or written, or a dialect or a lane is not there.
     """
     progress("looking for secrets")
@@ -86,18 +95,21 @@ def redact(
     if strangers:
         known = ", ".join(reader.lanes) or "none"
         raise Trouble(f"There is no lane {min(strangers)!r} in {source.name}", f"There are: {known}")
-    secrets = {name: {*more, *pipeline.lane(name).secrets} for name in reader.lanes}
+    masked = {name: {*more, *pipeline.lane(name).secrets} for name in reader.lanes}
     progress("finding them in the streams")
-    finders = {name: _SecretFinder(known) for name, known in secrets.items()}
+    finders = {name: _SecretFinder(known) for name, known in masked.items()}
     for record in _records(CaptureReader(source), source):
         if isinstance(record, Chunk):
             finders.setdefault(record.lane, _SecretFinder(more)).feed(record)
+    moved = _Places(source, place, progress) if place != EXACT else None
     progress("writing the copy")
     places = {stream: sorted(found) for finder in finders.values() for stream, found in finder.found.items()}
-    every = set().union(*secrets.values(), more)
-    in_events = _write(source, target, places, every)
+    every = set().union(*masked.values(), more)
+    in_events = _write(source, target, places, every, moved)
     unknown = tuple(name for name in reader.lanes if pipeline.lane(name).speaks_unknown())
-    return RedactionCount(sum(map(len, places.values())) + in_events, len(every), reader.torn, unknown)
+    return RedactionCount(
+        sum(map(len, places.values())) + in_events, len(every), reader.torn, unknown, moved.positions if moved else 0
+    )
 
 
 def _records(reader: CaptureReader, path: Path) -> Iterator[Record]:
@@ -105,7 +117,62 @@ def _records(reader: CaptureReader, path: Path) -> Iterator[Record]:
         yield from reader.records_of(file)
 
 
-def _write(source: Path, target: Path, places: dict[Stream, list[tuple[int, int]]], every: set[str]) -> int:
+class _Places:
+    """What becomes of positions: in one pass whole ones are found, in another what is left of others."""
+
+    def __init__(self, source: Path, place: str, progress: Callable[[str], None]) -> None:
+        progress("finding positions")
+        known = KnownDigits()
+        self._offset = _drawn(source) if place == COARSE else None
+        editors: dict[Stream, PlaceEditor] = {}
+        for chunk in _chunks(source):
+            stream = chunk.lane, chunk.direction
+            if stream not in editors:
+                editors[stream] = PlaceEditor(self._offset, known)
+            editors[stream].feed(chunk.data)
+        for editor in editors.values():
+            editor.finish()
+        rests = {stream: RestFinder(known, editor.edits) for stream, editor in editors.items()}
+        for chunk in _chunks(source):
+            rests[chunk.lane, chunk.direction].feed(chunk.data)
+        for rest in rests.values():
+            rest.finish()
+        self.positions = sum(editor.positions for editor in editors.values())
+        self._edits = {stream: sorted([*editors[stream].edits, *rest.edits]) for stream, rest in rests.items()}
+        self._next = dict.fromkeys(self._edits, 0)
+
+    def of_chunk(self, stream: Stream, data: bytes, offset: int) -> bytes:
+        """The bytes of the next chunk of a stream, changed."""
+        changed, self._next[stream] = with_edits(data, offset, self._edits.get(stream, ()), self._next.get(stream, 0))
+        return changed
+
+    def of_event(self, event: Event) -> Event:
+        """The known point of a trial moves with all others, or is left out."""
+        place = event.details.get("place")
+        if not isinstance(place, list) or len(place) != 2 or not all(isinstance(each, int | float) for each in place):
+            return event
+        rest = {name: value for name, value in event.details.items() if name != "place"}
+        if self._offset is None:
+            return event._replace(details=rest)
+        degrees = (each / UNITS / 60 for each in self._offset)
+        return event._replace(details=rest | {"place": [have + add for have, add in zip(place, degrees, strict=True)]})
+
+
+def _drawn(source: Path) -> PlaceOffset:
+    """An offset of 2 to 11 km towards the equator, and up to 40 km east or west: known to nobody, kept nowhere."""
+    south = any(re.search(rb"\d{4}(?:\.\d+)?,S,\d{5}", chunk.data) for chunk in _chunks(source))
+    minutes = 1 + secrets.randbelow(5 * UNITS) / UNITS, 4 + secrets.randbelow(16 * UNITS) / UNITS
+    north = round(minutes[0] * UNITS) * (1 if south else -1)
+    return PlaceOffset(north, round(minutes[1] * UNITS) * secrets.choice((-1, 1)))
+
+
+def _chunks(source: Path) -> Iterator[Chunk]:
+    return (record for record in _records(CaptureReader(source), source) if isinstance(record, Chunk))
+
+
+def _write(
+    source: Path, target: Path, places: dict[Stream, list[tuple[int, int]]], every: set[str], moved: _Places | None
+) -> int:
     """Copy all records; gives how many events held a secret."""
     reader, masked = CaptureReader(source), 0
     writer = CaptureWriter(target, REDACTED)
@@ -121,10 +188,12 @@ def _write(source: Path, target: Path, places: dict[Stream, list[tuple[int, int]
                 stream = (record.lane, record.direction)
                 offset = offsets.get(stream, 0)
                 offsets[stream] = offset + len(record.data)
-                writer.chunk(record._replace(data=_starred(record.data, offset, places.get(stream, []))))
+                data = _starred(record.data, offset, places.get(stream, []))
+                writer.chunk(record._replace(data=moved.of_chunk(stream, data, offset) if moved is not None else data))
             else:
                 event = _event(record, every)
                 masked += event.details != record.details
+                event = moved.of_event(event) if moved is not None else event
                 writer.event(event, comment=str(event.details.get("text", "")))
             if writer.failure:
                 raise Trouble(f"{target} cannot be written: {writer.failure}", "Free some space")

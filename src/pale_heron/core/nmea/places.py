@@ -1,0 +1,235 @@
+"""Positions in streams of bytes, moved or taken out so that a copy can be shown to others.
+
+A position is found wherever it stands as NMEA 0183 packs it, in a sentence of any kind or in what a module hands on:
+digits and letters are changed, and the checksum of the sentence with them (a wrong one stays wrong). All positions of a
+capture move by one offset: distances between them stay, to a thousandth. What is left of a position that is not whole
+gets stars, and messages of RTCM 3 that hold where a station stands are taken out.
+
+Heights stay, and so do the satellites' directions, from which a place can be reckoned to some tens of kilometres.
+"""
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import Final, NamedTuple
+
+from pale_heron.core.nmea.degrees import unpack
+from pale_heron.core.wire import rtcm3
+from pale_heron.core.wire.checksum import crc24q, xor8
+
+HOLD: Final = 1100
+"""So many bytes are waited for behind a place before it is changed, and kept before it: no message is longer."""
+
+LINE: Final = 256
+UNITS: Final = 10**7
+"""Of a minute: finer than any receiver says."""
+
+_POSITION: Final = re.compile(rb"(?<![\d.])(\d{4}(?:\.\d{1,10})?),([NS]),(\d{5}(?:\.\d{1,10})?),([EW])(?![\w.])")
+_SUM: Final = re.compile(rb"[^\r\n$!*]*\*([0-9A-Fa-f]{2})")
+_DIGITS: Final = re.compile(rb"(?<![\d.])(\d{4,5})\.(\d+)")
+_DECIMAL: Final = re.compile(rb"(?<![\d.])(\d{1,3}\.\d)(\d{3,})")
+_STATION: Final = frozenset({1005, 1006})
+"""Messages of RTCM 3 with the coordinates of a reference station."""
+
+
+class PlaceEdit(NamedTuple):
+    """Bytes from `begin` to before `end` of a stream become others."""
+
+    begin: int
+    end: int
+    data: bytes
+
+
+class PlaceOffset(NamedTuple):
+    """What is added to latitude and longitude, in ten millionths of a minute."""
+
+    latitude: int
+    longitude: int
+
+
+class KnownDigits:
+    """How the positions of a capture begin, as they are written: to know again what is left of one."""
+
+    def __init__(self) -> None:
+        self.packed: set[bytes] = set()
+        self.decimal: set[bytes] = set()
+
+    def note(self, latitude: bytes, longitude: bytes) -> None:
+        """Take the packed digits of a position."""
+        for digits, letters, letter in ((latitude, "NS", "N"), (longitude, "EW", "E")):
+            self.packed.add(digits.partition(b".")[0])
+            angle = _angle(digits, letter, letters)
+            if angle is not None:
+                self.decimal.add(f"{angle:.6f}"[: f"{angle:.6f}".index(".") + 2].encode())
+
+
+class PlaceEditor:
+    """One stream of one lane; `offset` None takes positions out. Feed it all bytes, then `finish`."""
+
+    def __init__(self, offset: PlaceOffset | None, known: KnownDigits) -> None:
+        self._offset = offset
+        self._known = known
+        self._buffer = bytearray()
+        self._base = self._done = 0
+        self.edits: list[PlaceEdit] = []
+        self.positions = 0
+        self._sums: dict[int, int] = {}
+        """The checksum that was changed last, by its place."""
+
+    def feed(self, data: bytes) -> None:
+        """More of it."""
+        self._buffer += data
+        self._scan(len(self._buffer) - HOLD)
+
+    def finish(self) -> None:
+        """The end of it."""
+        self._scan(len(self._buffer))
+
+    def _scan(self, limit: int) -> None:
+        if limit <= self._done:
+            return
+        for found in _POSITION.finditer(self._buffer, self._done):
+            if found.start() >= limit:
+                break
+            self._change(found)
+        for begin, end in _stations(self._buffer, self._done, limit):
+            self.edits.append(PlaceEdit(self._base + begin, self._base + end, b""))
+        self._done = limit
+        cut = max(0, self._done - HOLD)
+        del self._buffer[:cut]
+        self._base += cut
+        self._done -= cut
+
+    def _change(self, found: "re.Match[bytes]") -> None:
+        latitude, north, longitude, east = found.groups()
+        self._known.note(latitude, longitude)
+        if self._offset is None:
+            changed = b",,,"
+        else:
+            moved = moved_place(latitude, north, longitude, east, self._offset)
+            if moved is None:
+                return
+            changed = b",".join(moved)
+        self.positions += 1
+        begin = self._base + found.start()
+        self.edits.append(PlaceEdit(begin, begin + len(found[0]), changed))
+        total = _SUM.match(self._buffer, found.end(), found.end() + LINE)
+        if total is not None:
+            place = self._base + total.start(1)
+            before = self._sums.get(place, int(total[1], 16))
+            self._sums = {place: before ^ xor8(found[0]) ^ xor8(changed)}
+            if self.edits[-2:-1] and self.edits[-2].begin == place:
+                # The second position of one sentence.
+                del self.edits[-2]
+            written = b"%02X" if total[1].isupper() or total[1].isdigit() else b"%02x"
+            self.edits.append(PlaceEdit(place, place + 2, written % self._sums[place]))
+
+
+class RestFinder:
+    """What is left of positions that are not whole: stars for their digits. Feed it all bytes, then `finish`."""
+
+    def __init__(self, known: KnownDigits, edits: list[PlaceEdit]) -> None:
+        self._known = known
+        self._taken = sorted(edits)
+        self._next = 0
+        self._buffer = bytearray()
+        self._base = self._done = 0
+        self.edits: list[PlaceEdit] = []
+
+    def feed(self, data: bytes) -> None:
+        """More of it."""
+        self._buffer += data
+        self._scan(len(self._buffer) - LINE)
+
+    def finish(self) -> None:
+        """The end of it."""
+        self._scan(len(self._buffer))
+
+    def _scan(self, limit: int) -> None:
+        if limit <= self._done:
+            return
+        matches = [
+            *(found for found in _DIGITS.finditer(self._buffer, self._done) if found[1] in self._known.packed),
+            *(found for found in _DECIMAL.finditer(self._buffer, self._done) if found[1] in self._known.decimal),
+        ]
+        for found in sorted(matches, key=lambda each: each.start()):
+            begin, end = self._base + found.start(), self._base + found.end()
+            if found.start() < limit and not self._is_taken(begin, end):
+                self.edits.append(PlaceEdit(begin, end, re.sub(rb"\d", b"*", found[0])))
+        self._done = limit
+        cut = max(0, self._done - LINE)
+        del self._buffer[:cut]
+        self._base += cut
+        self._done -= cut
+
+    def _is_taken(self, begin: int, end: int) -> bool:
+        while self._next < len(self._taken) and self._taken[self._next].end <= begin:
+            self._next += 1
+        return self._next < len(self._taken) and self._taken[self._next].begin < end
+
+
+def _stations(buffer: bytearray, begin: int, limit: int) -> Iterator[tuple[int, int]]:
+    """Whole messages of RTCM 3 that say where a station stands."""
+    at = buffer.find(rtcm3.PREAMBLE, begin, limit)
+    while at >= 0:
+        length = rtcm3.total_length(buffer[at:]) if len(buffer) - at >= rtcm3.HEADER_BYTES else None
+        message = bytes(buffer[at : at + length]) if length else b""
+        whole = len(message) == length and crc24q(message[:-3]).to_bytes(3, "big") == message[-3:]
+        if whole and rtcm3.message_number(message) in _STATION:
+            yield at, at + len(message)
+        at = buffer.find(rtcm3.PREAMBLE, at + 1, limit)
+
+
+def with_edits(data: bytes, offset: int, edits: Sequence[PlaceEdit], first: int) -> tuple[bytes, int]:
+    """The bytes of a chunk that begins at an offset of its stream, changed; and the first edit for the next chunk.
+
+    What is written in the place of bytes that two chunks share stands in the first of them.
+    """
+    out, at = bytearray(), offset
+    end = offset + len(data)
+    while first < len(edits) and edits[first].begin < end:
+        edit = edits[first]
+        if edit.begin >= offset:
+            out += data[at - offset : edit.begin - offset] + edit.data
+        at = min(end, max(at, edit.end))
+        if edit.end > end:
+            break
+        first += 1
+    return bytes(out + data[at - offset :]), first
+
+
+def moved_place(
+    latitude: bytes, north: bytes, longitude: bytes, east: bytes, offset: PlaceOffset
+) -> tuple[bytes, bytes, bytes, bytes] | None:
+    """Packed digits and letters, moved, with as many digits as before; None where they are no position."""
+    if _angle(latitude, north.decode(), "NS") is None or _angle(longitude, east.decode(), "EW") is None:
+        return None
+    turn = 360 * 60 * UNITS
+    up = _minutes(latitude) * (1 if north == b"N" else -1) + offset.latitude
+    over = _minutes(longitude) * (1 if east == b"E" else -1) + offset.longitude
+    over = (over + turn // 2) % turn - turn // 2
+    return (
+        _packed(abs(up), 2, latitude), b"N" if up >= 0 else b"S",
+        _packed(abs(over), 3, longitude), b"E" if over >= 0 else b"W",
+    )  # fmt: skip
+
+
+def _angle(digits: bytes, letter: str, pair: str) -> float | None:
+    try:
+        return unpack(digits.decode(), letter, pair)
+    except ValueError:
+        return None
+
+
+def _minutes(digits: bytes) -> int:
+    """Packed degrees and minutes as ten millionths of a minute."""
+    whole, _, fraction = digits.decode().partition(".")
+    return (int(whole[:-2]) * 60 + int(whole[-2:])) * UNITS + int(fraction[:7].ljust(7, "0"))
+
+
+def _packed(units: int, width: int, like: bytes) -> bytes:
+    """As degrees and minutes, with as many decimals as `like`."""
+    decimals = len(like.partition(b".")[2])
+    step = 10 ** max(0, 7 - decimals)
+    minutes, rest = divmod((units + step // 2) // step * step, UNITS)
+    fraction = f"{rest:07d}"[:decimals].ljust(decimals, "0")
+    return f"{minutes // 60:0{width}d}{minutes % 60:02d}{'.' if decimals else ''}{fraction}".encode()

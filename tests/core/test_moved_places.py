@@ -1,0 +1,138 @@
+"""Positions in a copy: all moved by one offset however the stream is cut, distances kept, nothing of them left."""
+
+import re
+from itertools import pairwise
+from pathlib import Path
+from typing import Final
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.streams import BEGIN, chunk, framed, said
+
+from pale_heron.bench.distance import distance_and_bearing
+from pale_heron.bench.redacting import COARSE, NONE, redact
+from pale_heron.bench.sources import Source
+from pale_heron.capture.reader import CaptureReader
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import OK, SECOND, TEXT, Chunk, Event
+from pale_heron.core.nmea.degrees import unpack
+from pale_heron.core.nmea.places import (
+    UNITS,
+    KnownDigits,
+    PlaceEditor,
+    PlaceOffset,
+    RestFinder,
+    moved_place,
+    with_edits,
+)
+from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.wire import rtcm3
+
+OFFSET: Final = PlaceOffset(round(3.21 * UNITS), round(-7.65 * UNITS))
+STREAM: Final = b"".join(
+    (
+        sealed("GNGGA,094107.00,4607.03800,S,06718.40000,W,1,11,0.8,3.4,M,11.2,M,,"),
+        sealed("GNRMC,094107.00,A,4607.0380,S,06718.4000,W,0.1,84.4,040531,,,A"),
+        b"$GNGLL,4607.038,S,06718.400,W,094107.00,A*00\r\n",
+        b'+RX: -110,"GNRMC,094107.00,A,4607.03800,S,06718.40000,W,0.1"\r\n',
+        sealed("GNGGA,094108.00,,,,,0,00,99.9,,,,,,"),
+        rtcm3.encode(bytes.fromhex("3ED00000") + bytes(15)),
+        rtcm3.encode(bytes.fromhex("43d0000102d30003")),
+        b"+LOC: -46.117300,-67.306667\r\n",
+        b"$GNGGA,094109.00,4607.0380",
+    )
+)
+
+
+def edited(pieces: list[bytes], offset: PlaceOffset | None) -> bytes:
+    known = KnownDigits()
+    editor = PlaceEditor(offset, known)
+    for piece in pieces:
+        editor.feed(piece)
+    editor.finish()
+    rest = RestFinder(known, editor.edits)
+    for piece in pieces:
+        rest.feed(piece)
+    rest.finish()
+    edits, out, at, first = sorted([*editor.edits, *rest.edits]), b"", 0, 0
+    for piece in pieces:
+        data, first = with_edits(piece, at, edits, first)
+        out, at = out + data, at + len(piece)
+    return out
+
+
+@given(st.lists(st.integers(1, len(STREAM) - 1), max_size=30), st.sampled_from([OFFSET, None]))
+def test_however_it_is_cut_the_same_comes_out(cuts: list[int], offset: PlaceOffset | None) -> None:
+    ends = [0, *sorted(set(cuts)), len(STREAM)]
+    pieces = [STREAM[begin:end] for begin, end in pairwise(ends)]
+    out = edited(pieces, offset)
+    assert out == edited([STREAM], offset)
+    assert not re.search(rb"4607\.\d|6718\.\d|46\.117|67\.306", out), out
+    good = [frame for frame in framed([out]) if frame.status is OK and frame.kind is not TEXT]
+    assert len(good) == 4, "each good checksum is right again, the bad one is as bad, the station's message is gone"
+    assert len(out) == len(STREAM) - 25 or offset is None
+
+
+@given(
+    st.floats(-89, 89),
+    st.floats(-180, 180),
+    st.integers(0, 8),
+    st.integers(-(10**8), 10**8),
+    st.integers(-(10**9), 10**9),
+)
+def test_a_moved_position_lies_where_it_should(
+    latitude: float, longitude: float, decimals: int, up: int, over: int
+) -> None:
+    from pale_heron.core.nmea.degrees import pack
+
+    packed = [each.encode() for each in (*pack(latitude, "NS", decimals), *pack(longitude, "EW", decimals))]
+    moved = moved_place(*packed, PlaceOffset(up, over))
+    assert moved is not None and [len(each) for each in moved] == [len(each) for each in packed]
+    before = unpack(packed[0].decode(), packed[1].decode(), "NS"), unpack(packed[2].decode(), packed[3].decode(), "EW")
+    after = unpack(moved[0].decode(), moved[1].decode(), "NS"), unpack(moved[2].decode(), moved[3].decode(), "EW")
+    assert None not in (*before, *after)
+    step = 10**-decimals / 60 + 2e-9
+    assert abs(after[0] - before[0] - up / UNITS / 60) <= step  # type: ignore[operator]
+    turned = (after[1] - before[1] - over / UNITS / 60 + 180) % 360 - 180  # type: ignore[operator]
+    assert abs(turned) <= step
+
+
+def capture(path: Path) -> Path:
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "/dev/ttyUSB0", None)
+    writer.event(Event(BEGIN, "", "trial", {"trial": 3, "place": [-46.1173, -67.3067]}))
+    for second, data in enumerate(said(60)):
+        for half, piece in enumerate((data[:200], data[200:])):
+            writer.chunk(chunk(piece, BEGIN + second * SECOND + half * 1000))
+    writer.close()
+    return path
+
+
+@pytest.mark.parametrize("place", [COARSE, NONE])
+def test_a_copy_keeps_all_but_the_place(tmp_path: Path, place: str) -> None:
+    source = capture(tmp_path / "a.pcapng")
+    done = redact(source, tmp_path / "b.pcapng", place=place)
+    before, after = (Source(path).lanes()[0] for path in (source, tmp_path / "b.pcapng"))
+    assert done.positions > 100
+    assert after.line.valid_sentences == before.line.valid_sentences and after.line.bad_checksums == 0
+    assert [each.utc for each in after.fix.track] == [each.utc for each in before.fix.track]
+    raw = b"".join(each.data for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Chunk))
+    assert b"4607.0" not in raw
+    (trial,) = [each for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Event)]
+    if place == NONE:
+        assert after.fix.epochs_with_fix == 0 or all(each.latitude is None for each in after.fix.track)
+        assert "place" not in trial.details
+        return
+    pairs = [(each, other) for each, other in zip(before.fix.track, after.fix.track, strict=True) if each.has_position]
+    moves = {round(other.latitude - each.latitude, 7) for each, other in pairs}  # type: ignore[operator]
+    assert len(moves) <= 3 and min(map(abs, moves)) > 0.016, "one offset, to the last digit, of 2 km at least"
+    assert abs(trial.details["place"][0] + 46.1173 - next(iter(moves))) < 1e-6
+    for one, other in zip(pairs[:10], pairs[-10:], strict=True):
+        apart = [
+            distance_and_bearing(a.latitude, a.longitude, b.latitude, b.longitude)[0]
+            for a, b in zip(one, other, strict=True)
+        ]
+        assert apart[0] == pytest.approx(apart[1], rel=0.003, abs=0.02)
+    assert redact(source, tmp_path / "c.pcapng", place=place).positions == done.positions
+    assert (tmp_path / "c.pcapng").read_bytes() != (tmp_path / "b.pcapng").read_bytes(), "nobody knows the offset"
