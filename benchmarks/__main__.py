@@ -15,6 +15,7 @@ from benchmarks import (
     link,
     live,
     memory,
+    proof,
     receivers,
     startup,
     truth,
@@ -38,6 +39,7 @@ ALL = {
     "live": live.run,
     "clock": clock.run,
     "clock-truth": clock_truth.run,
+    "proof": proof.run,
 }
 
 
