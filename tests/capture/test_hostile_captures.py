@@ -3,23 +3,30 @@
 import json
 import struct
 from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.painted import snapshot
 
-from pale_heron.bench.redacting import redact
+from pale_heron.bench.joining import join_captures, plan_join
+from pale_heron.bench.redacting import COARSE, redact
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
 from pale_heron.capture.pcapng import ENHANCED_PACKET, EVENTS, LINE_DATA, interface, packet, section
 from pale_heron.core.frames import Frame
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.proof.picture import time_picture
+from pale_heron.core.proof.together import together, while_sending
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import from_iso
 from pale_heron.report.tracks import WRITERS, Track, segments, write_tracks
+from pale_heron.tui.views.proof.lanes import LanesLook, paint
 
 KEPT: Final = (Path(__file__).parent / "kept" / "0.5.0.pcapng").read_bytes()
 NINE: Final = from_iso("2031-05-04T09:00:00Z")
@@ -64,8 +71,17 @@ def read_by_all(data: bytes, folder: Path) -> dict[str, Any]:
         json.dumps([trial_object(each) for each in source.trials])
         for form in WRITERS:
             write_tracks(form, [Track(lane.name, segments(lane.fix.track)) for lane in lanes], folder / f"t.{form}")
+        begin, end = source.span or (0, 0)
+        picture = time_picture(lanes, source.chronicle, source.marks, begin, max(end, begin + 1), 50, end)
+        groups = together(picture.happenings)
+        look = LanesLook(begin, groups, tuple(while_sending(lanes, source.chronicle.strips)), whole=True)
+        shown = replace(snapshot(), lanes=lanes, marks=source.marks)
+        assert not any("\x1b" in span.text for row in paint(shown, picture, look, 100) for span in row)
         (folder / "copy.pcapng").unlink(missing_ok=True)
-        redact(path, folder / "copy.pcapng")
+        redact(path, folder / "copy.pcapng", place=COARSE)
+        (folder / "joined.pcapng").unlink(missing_ok=True)
+        with suppress(Trouble):
+            join_captures(path, path, folder / "joined.pcapng", plan_join(path, path, ("a", "b")))
     except Trouble as trouble:
         return {"torn": str(trouble)}
     return whole
@@ -136,6 +152,11 @@ _NAMES = [
         "trial",
         "trial-ended",
         "mark",
+        "mark-reworded",
+        "mark-withdrawn",
+        "joined",
+        "pulse",
+        "host-clock",
         "bulk",
         "bulk-ended",
         "listening",
@@ -161,6 +182,11 @@ _KEYS = [
     ),
     *(
         "table",
+        "moment",
+        "captures",
+        "uncertainty_s",
+        "place",
+        "source",
         "trial",
         "kind",
         "lanes",

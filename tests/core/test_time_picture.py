@@ -6,12 +6,15 @@ from typing import Final
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.core.test_link_trials import line
 from tests.streams import BEGIN, chunk, said
 
 from pale_heron.bench.model import Model
-from pale_heron.core.frames import OUT, SECOND, Chunk, Event
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.proof.chronicle import SENT, Happening
-from pale_heron.core.proof.picture import LEVEL, TimePicture, edges, level_name, time_picture
+from pale_heron.core.proof.picture import DELIVERY, LEVEL, TimePicture, edges, level_name, time_picture
 from pale_heron.core.proof.together import sign_test, together, while_sending
 from pale_heron.core.strips import StripColumns
 
@@ -156,6 +159,29 @@ def test_what_sending_does_to_a_receiver(dip_db: int, times: int, tells: bool) -
 @pytest.mark.parametrize(("less", "more", "chance"), [(8, 0, 2 / 256), (0, 0, 1.0), (5, 5, 1.0), (9, 1, 22 / 1024)])
 def test_the_sign_test(less: int, more: int, chance: float) -> None:
     assert sign_test(less, more) == pytest.approx(chance)
+
+
+def test_what_may_still_come_is_not_delivered_yet_nor_lost() -> None:
+    """Of the newest probes only those that came are known: their share would be all of them."""
+    model, end = Model(), BEGIN + 31 * SECOND
+    trial = TrialDescription("delivery", 7, ("a", "b"), one_way=True, limit_s=4.0)
+    model.feed(Event(BEGIN, "", BEGUN, trial.details()))
+    for number in range(1, 31):
+        at = BEGIN + number * SECOND
+        model.feed(Chunk("a", OUT, at, line("A", number, 7)))
+        if number % 2:
+            model.feed(Chunk("b", IN, at + 1000, line("A", number, 7)))
+    for ended in (False, True):
+        if ended:
+            model.feed(Event(end, "", ENDED, {"trial": 7, "why": "done"}))
+        model.tick(end)
+        model.publish(end)
+        seen = model.published
+        picture = time_picture(seen.lanes, seen.chronicle, (), BEGIN, end, 10, end)
+        (row,) = [each for each in picture.rows if each.name == DELIVERY]
+        assert row.lane == "a → b"
+        assert all(value is None or 0.3 < value < 0.7 for value in row.values), row.values
+        assert (row.values[-1] is not None) is ended
 
 
 def test_it_is_the_same_after_a_jump() -> None:

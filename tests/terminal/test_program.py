@@ -13,6 +13,7 @@ from tests.streams import GGA, HOSTILE, said
 from tests.terminal.screen import PROGRAM, Screen
 from tests.waiting import until
 
+from pale_heron.bench.part import marks_in
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.sim.terminal import Terminal
 
@@ -266,3 +267,37 @@ def test_proof_drafts_expectations_holds_them_and_makes_a_report(
     assert "a fix at the end" in text and "Where are we, and how sure?" in text
     screen.press("q")
     screen.until("Recorded")
+
+
+def test_a_record_is_marked_afterwards_and_seen_on_one_axis(open_screen: Callable[..., Screen], tmp_path: Path) -> None:
+    screen = open_screen()
+    path = recorded(tmp_path / "a.pcapng", said(60))
+    before = path.read_bytes()
+    screen.start("open", path, "--speed", "1000")
+    screen.until("What is being said", "at the end")
+    screen.press("<")
+    screen.until("What is measured from now on?", "of the record")
+    screen.type("the far bank")
+    screen.press("Enter")
+    screen.until(lambda text: "What is measured" not in text)
+    screen.press("7")
+    screen.until("MEASURED PARTS", "the far bank", "goes on")
+    screen.press("M")
+    screen.until("WHICH MARK?", "begins: the far bank")
+    screen.press("Enter")
+    screen.until("reword it")
+    screen.press("r")
+    screen.until("What is it to say?")
+    screen.type("the bridge")
+    screen.press("Enter")
+    screen.until("the bridge", lambda text: "the far bank" not in text)
+    screen.press("v")
+    screen.until("the bench", "received", "C/N0", "all of the record")
+    screen.press("Left", "Left", "z")
+    screen.until("a part: Z shows more", "shows Traffic then")
+    screen.press("Enter")
+    screen.until("What is being said", "a mark was reworded", "100 % of")
+    screen.press("q")
+    screen.until("$ ")
+    assert path.read_bytes().startswith(before), "nothing that was recorded is changed"
+    assert [mark.text for mark in marks_in(path)[0]] == ["the bridge"]

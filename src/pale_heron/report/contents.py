@@ -293,8 +293,21 @@ def _modules(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
         for name, reading in lane.module.readings.items()
     )
     cleaned = tuple(tuple(safe_label(each) for each in row) for row in rows)
-    tables = (ReportTable("What they said last", ("lane", "reading", "value"), cleaned),) if rows else ()
-    return ReportPart("Module", QUESTIONS["module"], answers, tables)
+    tables = [ReportTable("What they said last", ("lane", "reading", "value"), cleaned)] if rows else []
+    settings = tuple(row for lane in lanes for row in _settings(lane))
+    heads = ("lane", "setting", "value", "how it stands")
+    tables += [ReportTable("Settings as they were read or written", heads, settings)] if settings else []
+    return ReportPart("Module", QUESTIONS["module"], answers, tuple(tables))
+
+
+def _settings(lane: LaneSnapshot) -> Iterator[tuple[str, ...]]:
+    """What is known of the settings of a module; secrets have their mask."""
+    assert lane.module is not None
+    for name, state in lane.module.settings.items():
+        setting = lane.module.dialect.settings.get(name)
+        if setting is not None and state.now:
+            row = lane.name, setting.meaning or name, setting.shown(state.now), state.storage
+            yield tuple(safe_label(each) for each in row)
 
 
 def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:

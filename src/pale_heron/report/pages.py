@@ -9,6 +9,7 @@ from typing import Final, NamedTuple
 import matplotlib
 from matplotlib.backends.backend_pdf import PdfPages
 from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
 
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
@@ -23,18 +24,30 @@ LINE_IN: Final = 0.185
 LETTERS: Final = 104
 SIZE: Final = 8.5
 INKS: Final = {"reed": GREEN, "amber": AMBER, "coral": RED, "quiet": GREY}
-LONGEST_CELL: Final = 40
-GAP: Final = 2
+LONGEST_CELL: Final = 44
+GAP: Final = 3
+LETTER: Final = 0.56
+"""The mean width of a letter, as a share of its size; a little more, so that columns do not meet."""
+
+TOGETHER: Final = 5
+"""A heading and what follows it have so many lines at least."""
+
+SMALLEST: Final = 5.5
+WIDTH_PT: Final = 72 * A4_IN[0] * (1 - 2 * MARGIN)
+RULE: Final = "#a9b5bd"
 
 
 class PrintedLine(NamedTuple):
-    """A line of a page: its words, colour, size in points, and whether it is bold, or of fixed width."""
+    """A line of a page: its words, colour, size in points, whether it is bold; or the cells of a row of a table."""
 
     words: str = ""
     ink: str = INK
     size: float = SIZE
     bold: bool = False
-    fixed: bool = False
+    cells: tuple[tuple[float, str], ...] = ()
+    """Where each begins, as a share of the page's width, and what it says."""
+    ruled: bool = False
+    """A thin line under it."""
 
 
 def write_pdf(report: Report, path: Path) -> None:
@@ -54,10 +67,8 @@ def write_pdf(report: Report, path: Path) -> None:
 
 def _figures(report: Report) -> Iterator[Figure]:
     """The pages of text, then the charts."""
-    lines = list(_lines(report))
-    room = int((A4_IN[1] * (1 - 2 * MARGIN)) / LINE_IN)
-    for begin in range(0, len(lines), room):
-        yield _page(lines[begin : begin + room])
+    for lines in _paged(_lines(report), int((A4_IN[1] * (1 - 2 * MARGIN)) / LINE_IN)):
+        yield _page(lines)
     for part in report.parts:
         for chart in part.charts:
             try:
@@ -68,21 +79,38 @@ def _figures(report: Report) -> Iterator[Figure]:
             yield figure
 
 
+def _paged(lines: Iterator[PrintedLine], room: int) -> Iterator[list[PrintedLine]]:
+    """Pages of so many lines; a heading never stands at the foot of one, and none begins with a blank."""
+    page: list[PrintedLine] = []
+    for line in lines:
+        if len(page) == room or (line.bold and len(page) > room - TOGETHER):
+            yield page
+            page = []
+        if page or line.words or line.cells:
+            page.append(line)
+    if page:
+        yield page
+
+
 def _page(lines: list[PrintedLine]) -> Figure:
     figure = Figure(figsize=A4_IN)
     for place, line in enumerate(lines):
-        if line.words:
-            figure.text(
-                MARGIN,
-                1 - MARGIN - place * LINE_IN / A4_IN[1],
-                # A dollar sign would begin a formula.
-                line.words.replace("$", r"\$"),
-                fontsize=line.size,
-                color=line.ink,
-                weight="bold" if line.bold else "normal",
-                family="monospace" if line.fixed else "sans-serif",
-                va="top",
-            )
+        top = 1 - MARGIN - place * LINE_IN / A4_IN[1]
+        for left, words in line.cells or ((MARGIN, line.words),):
+            if words:
+                figure.text(
+                    left,
+                    top,
+                    # A dollar sign would begin a formula.
+                    words.replace("$", r"\$"),
+                    fontsize=line.size,
+                    color=line.ink,
+                    weight="bold" if line.bold else "normal",
+                    va="top",
+                )
+        if line.ruled:
+            under = top - 0.76 * LINE_IN / A4_IN[1]
+            figure.add_artist(Line2D([MARGIN, 1 - MARGIN], [under, under], color=RULE, linewidth=0.5))
     return figure
 
 
@@ -125,12 +153,17 @@ def _wrapped(words: str, ink: str) -> Iterator[PrintedLine]:
 def _table(table: ReportTable) -> Iterator[PrintedLine]:
     yield PrintedLine()
     yield PrintedLine(table.title, bold=True)
-    cells = [table.heads, *table.rows]
-    widths = [min(LONGEST_CELL, max(len(row[place]) for row in cells)) for place in range(len(table.heads))]
-    size = min(SIZE - 1.5, SIZE * 98 / max(1, sum(widths) + GAP * len(widths)))
-    for number, row in enumerate(cells):
+    rows = [table.heads, *table.rows]
+    letters = [min(LONGEST_CELL, max(len(row[place]) for row in rows)) + GAP for place in range(len(table.heads))]
+    # Small enough that all columns have room; nothing is smaller than can be read.
+    size = max(SMALLEST, min(SIZE - 0.5, WIDTH_PT / (LETTER * sum(letters))))
+    if LETTER * size * sum(letters) > WIDTH_PT:
+        most = max(letters)
+        letters = [min(each, int(most * WIDTH_PT / (LETTER * size * sum(letters)))) for each in letters]
+    lefts = [MARGIN + sum(letters[:place]) * LETTER * size / (72 * A4_IN[0]) for place in range(len(letters))]
+    for number, row in enumerate(rows):
         # What does not fit its column goes on below.
-        folded = [textwrap.wrap(cell, width) or [""] for cell, width in zip(row, widths, strict=True)]
+        folded = [textwrap.wrap(cell, max(4, width - GAP)) or [""] for cell, width in zip(row, letters, strict=True)]
         for pieces in itertools.zip_longest(*folded, fillvalue=""):
-            text = "".join(f"{piece:<{width + GAP}}" for piece, width in zip(pieces, widths, strict=True)).rstrip()
-            yield PrintedLine(text, GREY if number == 0 else INK, size=size, fixed=True)
+            cells = tuple(zip(lefts, pieces, strict=True))
+            yield PrintedLine(ink=GREY if number == 0 else INK, size=size, cells=cells, ruled=number == 0)

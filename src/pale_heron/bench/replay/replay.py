@@ -143,6 +143,7 @@ class Replay:
         end = last_moment(self._path)
         event = Event(end, "", *said(end))
         append_events(self._path, [event])
+        self._size = self._path.stat().st_size
         self._indexer.heed(event)
         self._looked = True
 

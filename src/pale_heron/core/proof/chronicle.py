@@ -10,7 +10,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.clock.events import CLOCK_STEP, PULSE
-from pale_heron.core.frames import OUT, Chunk, Event
+from pale_heron.core.frames import OUT, SECOND, Chunk, Event
 from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.strips import ColumnStrip, StripColumns
 from pale_heron.core.wire.visible import safe_label
@@ -65,6 +65,8 @@ class ChronicleSnapshot(NamedTuple):
     happenings: tuple[Happening, ...] = ()
     forgotten: int = 0
     """So many happened before those that are kept."""
+    under_way: Mapping[str, int] = MappingProxyType({})
+    """How long, in nanoseconds, it takes until all is known of what was sent one way, by trials that run."""
 
 
 NOTHING_HAPPENED: Final = ChronicleSnapshot()
@@ -77,6 +79,11 @@ class Chronicle:
         self._strips: dict[tuple[str, str], StripColumns] = {}
         self._happenings: deque[Happening] = deque(maxlen=MOST_KEPT)
         self._happened = 0
+        self._running: dict[int, int] = {}
+        """How long each trial that runs waits for what is on its way."""
+        self._ways: dict[str, int] = {}
+        self._trials: dict[str, int] = {}
+        """When the last trial of each way began, and its number."""
 
     def feed(self, chunks: Iterable[Chunk]) -> None:
         """Bytes of lanes."""
@@ -89,6 +96,8 @@ class Chronicle:
         if event.name == PULSE:
             self._add((safe_label(str(event.details.get("source", ""))), PULSES), event.time, 1)
             return
+        if event.name == ENDED and isinstance(event.details.get("trial"), int):
+            self._running.pop(event.details["trial"], None)
         words = HAPPENINGS.get(event.name)
         if words is None:
             return
@@ -97,12 +106,17 @@ class Chronicle:
         self._happenings.append(Happening(event.time, event.lane, event.name, told))
         self._happened += 1
 
-    def see(self, _: "TrialDescription", __: int, result: "ProbeResult") -> None:
+    def see(self, described: "TrialDescription", begin: int, result: "ProbeResult") -> None:
         """What became of a probe; it is called as a link tracker calls."""
         kind = RESULTS.get(result.result)
         if kind is not None:
             way = (result.sender, result.receiver)
-            self._add((" → ".join(dict.fromkeys(way)), kind), result.sent, result.in_a_row)
+            name = " → ".join(dict.fromkeys(way))
+            self._add((name, kind), result.sent, result.in_a_row)
+            if self._ways.get(name) != begin:
+                self._ways[name] = begin
+                self._running[described.trial] = round(described.limit_s * SECOND)
+                self._trials[name] = described.trial
 
     def _add(self, key: tuple[str, str], moment: int, value: float) -> None:
         strip = self._strips.get(key)
@@ -116,4 +130,5 @@ class Chronicle:
         """As it stands."""
         strips = {key: strip.strip() for key, strip in self._strips.items()}
         kept = tuple(self._happenings)
-        return ChronicleSnapshot(strips, kept, self._happened - len(kept))
+        under_way = {way: self._running[trial] for way, trial in self._trials.items() if trial in self._running}
+        return ChronicleSnapshot(strips, kept, self._happened - len(kept), under_way)

@@ -88,7 +88,7 @@ def time_picture(
     """The stretch from `begin` to `end`, which lie apart, in so many columns, of a record that ends at `until`."""
     parts = edges(begin, end, columns)
     rows = [row for lane in lanes for row in _lane_rows(lane, chronicle.strips, parts, until)]
-    rows += _link_rows(chronicle.strips, parts, until)
+    rows += _link_rows(chronicle, parts, until)
     rows += [
         TimeRow(source, PULSES, "", _rates(strip, parts, until))
         for (source, kind), strip in chronicle.strips.items()
@@ -145,15 +145,16 @@ def _lane_rows(
             yield TimeRow(lane.name, name, fields[name].unit, tuple(_mean(strip, *part, until) for part in parts))
 
 
-def _link_rows(
-    strips: Mapping[tuple[str, str], ColumnStrip], parts: Sequence[tuple[int, int]], until: int
-) -> Iterator[TimeRow]:
+def _link_rows(chronicle: ChronicleSnapshot, parts: Sequence[tuple[int, int]], until: int) -> Iterator[TimeRow]:
+    """What was delivered of what was sent; not yet of what may still come, while a trial runs."""
+    strips = chronicle.strips
     for way in dict.fromkeys(name for name, kind in strips if kind in (DELIVERED, NOT_DELIVERED)):
         good, bad = (strips.get((way, kind)) for kind in (DELIVERED, NOT_DELIVERED))
+        settled = until - chronicle.under_way.get(way, 0)
         values = []
-        for part in parts:
-            came, lost = (strip.over(*part, until)[0] if strip is not None else 0.0 for strip in (good, bad))
-            values.append(came / (came + lost) if came + lost else None)
+        for begin, end in parts:
+            came, lost = (strip.over(begin, end, until)[0] if strip is not None else 0.0 for strip in (good, bad))
+            values.append(came / (came + lost) if came + lost and end <= settled else None)
         yield TimeRow(way, DELIVERY, "of 1", tuple(values), share=True)
 
 
@@ -163,7 +164,7 @@ def _rates(strip: ColumnStrip, parts: Iterable[tuple[int, int]], until: int) -> 
     return tuple(
         None
         if end <= strip.begin or begin >= last
-        else strip.over(begin, end, until)[0] * SECOND / (min(end, last) - max(begin, strip.begin))
+        else strip.over(begin, end, until)[0] * SECOND / max(1, min(end, last) - max(begin, strip.begin))
         for begin, end in parts
     )
 

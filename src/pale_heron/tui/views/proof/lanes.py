@@ -156,7 +156,7 @@ def _bounds(row: TimeRow) -> tuple[float, float]:
         return LEAST_CN0, MOST_CN0
     if row.share:
         return 0.0, 1.0
-    return min(0.0, *known) if min(known, default=0.0) >= 0 else min(known, default=0.0), max(known, default=0.0)
+    return min(known, default=0.0) if row.unit != BYTES_A_SECOND else 0.0, max(known, default=0.0)
 
 
 def _value(row: TimeRow, value: float | None) -> str:
