@@ -58,6 +58,18 @@ class Happening(NamedTuple):
     words: str
 
 
+class WaitingTrial(NamedTuple):
+    """A trial that waits so many nanoseconds for what it sent; `ended` is None while it runs."""
+
+    trial: int
+    limit: int
+    ended: int | None = None
+
+    def known_until(self, now: int) -> int:
+        """Of what was sent before that it is known what became of it; of the rest only that some of it came."""
+        return (now if self.ended is None else self.ended) - self.limit
+
+
 class ChronicleSnapshot(NamedTuple):
     """Strips by lane (or source of pulses) and what they count; what happened, the oldest first."""
 
@@ -65,10 +77,11 @@ class ChronicleSnapshot(NamedTuple):
     happenings: tuple[Happening, ...] = ()
     forgotten: int = 0
     """So many happened before those that are kept."""
-    under_way: Mapping[str, int] = MappingProxyType({})
-    """How long, in nanoseconds, it takes until all is known of what was sent one way, by trials that run."""
+    waits: "Mapping[str, WaitingTrial]" = MappingProxyType({})
+    """The last trial of each way, which may not know yet what becomes of the last that it sent."""
 
 
+NO_TRIAL: Final = WaitingTrial(-1, 0)
 NOTHING_HAPPENED: Final = ChronicleSnapshot()
 
 
@@ -79,11 +92,7 @@ class Chronicle:
         self._strips: dict[tuple[str, str], StripColumns] = {}
         self._happenings: deque[Happening] = deque(maxlen=MOST_KEPT)
         self._happened = 0
-        self._running: dict[int, int] = {}
-        """How long each trial that runs waits for what is on its way."""
-        self._ways: dict[str, int] = {}
-        self._trials: dict[str, int] = {}
-        """When the last trial of each way began, and its number."""
+        self._waits: dict[str, WaitingTrial] = {}
 
     def feed(self, chunks: Iterable[Chunk]) -> None:
         """Bytes of lanes."""
@@ -96,8 +105,10 @@ class Chronicle:
         if event.name == PULSE:
             self._add((safe_label(str(event.details.get("source", ""))), PULSES), event.time, 1)
             return
-        if event.name == ENDED and isinstance(event.details.get("trial"), int):
-            self._running.pop(event.details["trial"], None)
+        if event.name == ENDED:
+            for way, trial in self._waits.items():
+                if trial.trial == event.details.get("trial") and trial.ended is None:
+                    self._waits[way] = trial._replace(ended=event.time)
         words = HAPPENINGS.get(event.name)
         if words is None:
             return
@@ -106,17 +117,15 @@ class Chronicle:
         self._happenings.append(Happening(event.time, event.lane, event.name, told))
         self._happened += 1
 
-    def see(self, described: "TrialDescription", begin: int, result: "ProbeResult") -> None:
+    def see(self, described: "TrialDescription", _: int, result: "ProbeResult") -> None:
         """What became of a probe; it is called as a link tracker calls."""
         kind = RESULTS.get(result.result)
         if kind is not None:
             way = (result.sender, result.receiver)
             name = " → ".join(dict.fromkeys(way))
             self._add((name, kind), result.sent, result.in_a_row)
-            if self._ways.get(name) != begin:
-                self._ways[name] = begin
-                self._running[described.trial] = round(described.limit_s * SECOND)
-                self._trials[name] = described.trial
+            if self._waits.get(name, NO_TRIAL).trial != described.trial:
+                self._waits[name] = WaitingTrial(described.trial, round(described.limit_s * SECOND))
 
     def _add(self, key: tuple[str, str], moment: int, value: float) -> None:
         strip = self._strips.get(key)
@@ -130,5 +139,4 @@ class Chronicle:
         """As it stands."""
         strips = {key: strip.strip() for key, strip in self._strips.items()}
         kept = tuple(self._happenings)
-        under_way = {way: self._running[trial] for way, trial in self._trials.items() if trial in self._running}
-        return ChronicleSnapshot(strips, kept, self._happened - len(kept), under_way)
+        return ChronicleSnapshot(strips, kept, self._happened - len(kept), dict(self._waits))

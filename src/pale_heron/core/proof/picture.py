@@ -146,11 +146,12 @@ def _lane_rows(
 
 
 def _link_rows(chronicle: ChronicleSnapshot, parts: Sequence[tuple[int, int]], until: int) -> Iterator[TimeRow]:
-    """What was delivered of what was sent; not yet of what may still come, while a trial runs."""
+    """What was delivered of what was sent, as far as it is known: not of what may still come, or might have."""
     strips = chronicle.strips
     for way in dict.fromkeys(name for name, kind in strips if kind in (DELIVERED, NOT_DELIVERED)):
         good, bad = (strips.get((way, kind)) for kind in (DELIVERED, NOT_DELIVERED))
-        settled = until - chronicle.under_way.get(way, 0)
+        trial = chronicle.waits.get(way)
+        settled = until if trial is None else trial.known_until(until)
         values = []
         for begin, end in parts:
             came, lost = (strip.over(begin, end, until)[0] if strip is not None else 0.0 for strip in (good, bad))
