@@ -257,12 +257,16 @@ class Conversation:
             self._transcript.end_unsolicited()
 
     def _expected(self, head: PendingExchange | None, line: str) -> "tuple[Command, str, Match[str]] | None":
-        """The command of the pending line that says it would answer so."""
+        """The command of the pending line that says it would answer so.
+
+        Where several might answer, a reply without a name is that of none: whose it is nobody knows.
+        """
+        answering = [each for each in head.spoken if each.form != SET or each.command is None] if head else []
         for spoken in head.spoken if head else ():
             command = spoken.command
             for pattern in command.replies if command else ():
                 match = pattern.fullmatch(line)
-                if match and command:
+                if match and command and (len(answering) < 2 or _names(line, spoken)):
                     return command, spoken.form, match
         return None
 
@@ -383,6 +387,12 @@ class Conversation:
             self._transcript.begin_data(time)
         else:
             self._transcript.end_data(time)
+
+
+def _names(line: str, spoken: TypedCommand) -> bool:
+    """Whether a reply begins with the name of the command (V.250, 5.4.3)."""
+    name = spoken.text[2:].partition("=")[0].rstrip("?").upper()
+    return name[:1] == "+" and line.upper().startswith(f"{name}:")
 
 
 def _word(result: FinalResult) -> str:

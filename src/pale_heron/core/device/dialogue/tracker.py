@@ -195,9 +195,7 @@ class ModuleTracker:
                 if heard.time is not None and isinstance(value, int | float) and math.isfinite(value):
                     self._logs.setdefault(found.reading, ReadingLog()).add(heard.time, value)
         for milestone in self._dialect.milestones.values():
-            by_field = milestone.field and any(
-                name == milestone.field and raw in milestone.values for name, raw in heard.fields
-            )
+            by_field = any(name in milestone.fields and raw in milestone.values for name, raw in heard.fields)
             if by_field or (milestone.notice and milestone.notice == heard.name):
                 self._reach(milestone.name, heard.time)
         if line.command is not None and line.form in (*HARMLESS, "run"):

@@ -132,10 +132,19 @@ class CommandMatcher:
         for pattern, command, form in self._forms:
             found = pattern.fullmatch(text)
             if found:
-                return TypedCommand(
-                    text, command, form, {name.replace("__", "-"): each for name, each in _values(found)}
-                )
+                values = {name.replace("__", "-"): each for name, each in _values(found)}
+                return TypedCommand(text, command, form, _with_zero(text, command, values))
         return TypedCommand(text)
+
+
+def _with_zero(text: str, command: Command, values: dict[str, str]) -> dict[str, str]:
+    """A number that is left out behind a basic command or an S-parameter is 0 (V.250, 5.3.1 and 5.3.2)."""
+    if text[2:3] == "+" or len(values) != 1:
+        return values
+    ((name, value),) = values.items()
+    parameter = command.parameters.get(name)
+    numeric = parameter is not None and (parameter.choices or parameter.least is not None)
+    return {name: "0"} if not value and numeric else values
 
 
 def _values(found: "Match[str]") -> list[tuple[str, str]]:
@@ -175,10 +184,24 @@ def pieces(line: str) -> list[str]:
     return found or [line.upper()]
 
 
+_EXTENDED_NAME = re.compile(r"AT\+[A-Z][A-Z0-9!%./:_-]*", re.IGNORECASE)
+
+
+def _tests(forms: Mapping[str, tuple[str, ...]]) -> tuple[str, ...]:
+    """The test forms: those that the table has, and that of each extended command (V.250, 5.4.2.4 and 5.4.4.4).
+
+    What only runs need not have one: there is nothing that it might take.
+    """
+    told = forms.get(TEST, ())
+    named = [found[0] for form in (SET, QUERY) for text in forms.get(form, ()) if (found := _EXTENDED_NAME.match(text))]
+    return (*told, *(test for name in dict.fromkeys(named) if (test := f"{name}=?") not in told))
+
+
 def read_command(name: str, table: TomlTable) -> Command:
     """A command as its table has it."""
     parameters = {key: read_parameter(key, each, FORBIDDEN_IN_COMMANDS) for key, each in table.tables("parameter")}
     forms = {form: texts for form in FORMS if (texts := table.texts(form))}
+    forms |= {TEST: tests} if (tests := _tests(forms)) else {}
     if not forms:
         table.wrong(RUN, f"a command needs at least one of {', '.join(FORMS)}")
     used = {placeholder for texts in forms.values() for text in texts for placeholder in PLACEHOLDER.findall(text)}

@@ -66,7 +66,7 @@ class Milestone:
 
     name: str
     notice: str = ""
-    field: str = ""
+    fields: tuple[str, ...] = ()
     values: tuple[str, ...] = ()
 
 
@@ -111,10 +111,10 @@ def read_notice(name: str, table: TomlTable) -> Notice:
 
 def read_milestone(name: str, table: TomlTable) -> Milestone:
     """A milestone as its table has it."""
-    found = Milestone(name, table.text("notice"), table.text("field"), table.texts("values"))
+    found = Milestone(name, table.text("notice"), table.texts("field"), table.texts("values"))
     if name not in MILESTONES:
         table.wrong("notice", f"{name!r} is not one of {', '.join(MILESTONES)}")
-    if bool(found.notice) == bool(found.field):
+    if bool(found.notice) == bool(found.fields):
         table.wrong("notice", "a milestone is reached by a notice, or by a field with values: one of the two")
     table.end()
     return found
