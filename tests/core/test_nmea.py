@@ -124,7 +124,17 @@ def _samples(formatter: str) -> st.SearchStrategy[dict[str, Any]]:
         "signal_id": st.integers(0, 15),
     }
     letters = {"status", "mode", "modes", "selection_mode", "navigational_status"}
-    texts = {"text", "datum", "subdivision", "reference", "identifier", "differential_station"}
+    texts = {
+        "text",
+        "datum",
+        "subdivision",
+        "reference",
+        "identifier",
+        "differential_station",
+        "beacon",
+        "message",
+        "integrity",
+    }
     layout = LAYOUTS[formatter]
     columns = [*layout.columns, *layout.after_group]
     chosen: dict[str, st.SearchStrategy[Any]] = {}

@@ -153,7 +153,7 @@ def join_captures(
     """Write the capture of both. Trouble where a file cannot be read or written; no file is left then."""
     writer = CaptureWriter(target, COMMENT)
     records = size = 0
-    sides = _Side(first, plan.names[0], 0), _Side(second, plan.names[1], plan.shift_ns)
+    sides = _MachineRecords(first, plan.names[0], 0), _MachineRecords(second, plan.names[1], plan.shift_ns)
     whole = max(1, first.stat().st_size + second.stat().st_size)
     try:
         for side in sides:
@@ -193,7 +193,7 @@ def joined_details(first: Path, second: Path, plan: JoinPlan) -> dict[str, Any]:
     }
 
 
-class _Side:
+class _MachineRecords:
     """One of the two captures, under its new names and times."""
 
     def __init__(self, path: Path, names: dict[str, str], shift_ns: int) -> None:

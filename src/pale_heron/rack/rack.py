@@ -250,7 +250,7 @@ class Rack:
         return "\n".join(rows)
 
     def _lane(self, name: str) -> str:
-        """That lane, or the only one. Trouble where there is none of that name, or several without one."""
+        """That lane, or the only one. Trouble for a name that is not open, or without a name where several are."""
         if name in self._specs:
             return name
         known = ", ".join(self._specs)

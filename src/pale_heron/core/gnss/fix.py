@@ -34,7 +34,9 @@ from pale_heron.core.gnss.states import (
 )
 from pale_heron.core.nmea.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.utc import DAY
+from pale_heron.core.wire.visible import safe_text
 
+WGS_84: Final = (b"W84", b"WGS84")
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
 
@@ -97,6 +99,7 @@ class FixTracker:
             "ZDA": self._zda,
             "VTG": self._other,
             "GST": self._gst,
+            "DTM": self._dtm,
         }
 
     def first_byte(self, time: int | None) -> None:
@@ -289,7 +292,7 @@ class FixTracker:
                 self._course.milestone("date", frame.time)
 
     def _gga(self, frame: Frame) -> None:
-        fields = frame.data.split(b",", 12)
+        fields = frame.data.split(b",", 13)
         if len(fields) < 10:
             return
         quality = fields[6].decode("latin-1")
@@ -302,10 +305,10 @@ class FixTracker:
         if has_fix:
             if epoch.where:
                 # RMC came first: its place is kept to be compared, that of GGA has the height.
-                epoch.altitude, epoch.separation = fields[9], fields[11] if len(fields) > 11 else b""
+                epoch.altitude, epoch.separation = _metres(fields, 9), _metres(fields, 11)
                 epoch.where = tuple(fields[2:6])
             else:
-                self._epochs.place(fields[2:6], fields[9], fields[11] if len(fields) > 11 else b"")
+                self._epochs.place(fields[2:6], _metres(fields, 9), _metres(fields, 11))
         else:
             # It decides for all: a place that RMC gave before is none.
             self._epochs.displace()
@@ -402,5 +405,19 @@ class FixTracker:
             self._epochs.open.errors = fields[6], fields[7]
         self._other(frame)
 
+    def _dtm(self, frame: Frame) -> None:
+        fields = fields_of(frame.data)
+        if len(fields) > 8:
+            shifts = [each for each in (fields[3], fields[5], fields[7]) if each.strip(b"0.-+")]
+            known = fields[1] in WGS_84 and not shifts
+            self._plausibility.datum("" if known else safe_text(fields[1]) or "not named")
+        self._other(frame)
+
     def _other(self, frame: Frame) -> None:
         self._hear(frame, frame.type[2:], b",N*" not in frame.data)
+
+
+def _metres(fields: list[bytes], at: int) -> bytes:
+    """A height, where its unit is metres; one in feet is none (GGA has M always, 8.3.45)."""
+    unit = fields[at + 1] if at + 1 < len(fields) else b""
+    return fields[at] if at < len(fields) and unit in (b"M", b"") else b""

@@ -21,6 +21,10 @@ COUNT_FORM = r"[0-9]{1,3}"
 TIME_FORM = r"([01][0-9]|2[0-3])([0-5][0-9])([0-5][0-9]|60)(?:\.([0-9]+))?"
 """How numbers, counts of satellites, and times are written: hours, minutes, seconds, decimals."""
 
+_ESCAPED = re.compile(r"\^([0-9A-Fa-f]{2})")
+"""A character that has a meaning of its own in a sentence, as its code (5.1.3): `^2C` is a comma."""
+
+_RESERVED = re.compile(r"[\r\n$*,!\\^~]")
 _NUMBER = re.compile(NUMBER_FORM).fullmatch
 _WHOLE = re.compile(r"[+-]?[0-9]+").fullmatch
 _COUNT = re.compile(COUNT_FORM).fullmatch
@@ -73,6 +77,13 @@ def _read_whole(fields: Sequence[str], at: int) -> int | None:
     return int(raw)
 
 
+def _read_zone_minutes(fields: Sequence[str], at: int) -> int | None:
+    """The minutes of a zone have the sign of its hours, also where these are -00 (ZDA, 8.3.106)."""
+    value = _read_whole(fields, at)
+    behind = at > 0 and fields[at - 1][:1] == "-"
+    return -abs(value) if value is not None and behind else value
+
+
 def _read_hex(fields: Sequence[str], at: int) -> int | None:
     raw = fields[at]
     if not raw:
@@ -83,7 +94,7 @@ def _read_hex(fields: Sequence[str], at: int) -> int | None:
 
 
 def _read_text(fields: Sequence[str], at: int) -> str | None:
-    return fields[at] or None
+    return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), fields[at]) or None
 
 
 def _read_time(fields: Sequence[str], at: int) -> str | None:
@@ -143,9 +154,10 @@ def letter(codes: Mapping[str, str]) -> Codec:
     return Codec(_read_text, _blank_or(str), codes=codes)
 
 
-TEXT = Codec(_read_text, _blank_or(str))
+TEXT = Codec(_read_text, _blank_or(lambda value: _RESERVED.sub(lambda found: f"^{ord(found[0]):02X}", str(value))))
 NUMBER = number(1)
 COUNT = Codec(_read_count, _blank_or(lambda value: f"{value:02d}"))
+ZONE_MINUTES = Codec(_read_zone_minutes, _blank_or(lambda value: f"{abs(value):02d}"))
 HEX = Codec(_read_hex, _blank_or(lambda value: f"{value:X}"))
 TIME = Codec(_read_time, _blank_or(lambda value: str(value).replace(":", "")))
 DATE = Codec(_read_date, _blank_or(lambda value: f"{value[8:10]}{value[5:7]}{value[2:4]}"))
@@ -166,9 +178,19 @@ def angle(pair: str, decimals: int = 5) -> Codec:
 
 
 def with_unit(unit: str, decimals: int) -> Codec:
-    """A number with its unit letter in the field after it; the letter stands alone where the value is missing."""
+    """A number with its unit letter in the field after it; the letter stands alone where the value is missing.
+
+    A value with another letter is another quantity: feet are not metres.
+    """
     inner = number(decimals)
-    return Codec(_read_number, lambda value: [*inner.write(value), unit], width=2)
+
+    def read(fields: Sequence[str], at: int) -> float | None:
+        value, letter = _read_number(fields, at), fields[at + 1]
+        if value is not None and letter not in (unit, ""):
+            raise ValueError(f"its unit is {letter[:8]!r}, not {unit}")
+        return value
+
+    return Codec(read, lambda value: [*inner.write(value), unit], width=2)
 
 
 def with_sign(positive: str, negative: str, decimals: int) -> Codec:

@@ -6,8 +6,8 @@ from typing import Any, NamedTuple
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.codecs import DATE, DAY_MONTH_YEAR, TIME
 from pale_heron.core.nmea.sentence import Sentence, groups_end, parse
-from pale_heron.core.nmea.sentences import SentenceColumn
-from pale_heron.core.nmea.systems import BY_ID, SYSTEMS, TALKERS
+from pale_heron.core.nmea.sentences import ZONE, SentenceColumn
+from pale_heron.core.nmea.systems import BY_ID, BY_TALKER, MODES_OF, SIGNALS, SYSTEMS, TALKERS
 from pale_heron.core.wire.visible import safe_text
 
 _PAIRS = {"latitude": "NS", "longitude": "EW"}
@@ -40,6 +40,19 @@ def rows(data: bytes) -> list[ExplainedField]:
 
 
 def _rows(sentence: Sentence) -> Iterator[ExplainedField]:
+    """Signals are numbered in each system apart: by the talker, else by the system id that stands before them."""
+    system = BY_TALKER.get(sentence.talker)
+    for row in _plain_rows(sentence):
+        if row.name == "satellite system" and row.value.isdecimal():
+            system = BY_ID.get(int(row.value), system)
+        if row.name == "signal" and row.value.isdecimal():
+            words = SIGNALS.get(system or "", {}).get(int(row.value), "not in the table")
+            yield row._replace(meaning="all of them" if row.value == "0" else words)
+        else:
+            yield row
+
+
+def _plain_rows(sentence: Sentence) -> Iterator[ExplainedField]:
     layout, raw = sentence.layout, sentence.raw
     columns = layout.columns if layout else ()
     at = 0
@@ -81,7 +94,16 @@ def _row(column: SentenceColumn, raw: Sequence[str], at: int) -> ExplainedField:
     if value is None:
         return ExplainedField(at + 1, column.label, shown, "–", "", "empty")
     text, unit, meaning = _said(column, value)
+    if column.key == ZONE:
+        meaning = _zone(raw[at : at + 2])
     return ExplainedField(at + 1, column.label, shown, text, unit, meaning)
+
+
+def _zone(raw: Sequence[str]) -> str:
+    """The zone as people know it: ZDA gives what is added to local time to reach UTC (8.3.106)."""
+    hours, minutes = raw[0], raw[1] if len(raw) > 1 and raw[1].lstrip("-").isdecimal() else "0"
+    ahead = "+" if hours.startswith("-") else "−" if int(hours) or int(minutes) else "±"
+    return f"local time is UTC{ahead}{abs(int(hours))}:{abs(int(minutes)):02d}"
 
 
 def _said(column: SentenceColumn, value: Any) -> tuple[str, str, str]:
@@ -95,7 +117,9 @@ def _said(column: SentenceColumn, value: Any) -> tuple[str, str, str]:
         letter = BY_ID.get(value, "?")
         return str(value), "", SYSTEMS[letter].name if letter in SYSTEMS else "not in the table"
     if column.key == "modes":
-        return _shown(value), "", ", ".join(codec.codes.get(mode, "unknown") for mode in value)
+        names = [SYSTEMS[letter].name for letter in MODES_OF]
+        said = [codec.codes.get(mode, "unknown") for mode in value]
+        return _shown(value), "", ", ".join(f"{name} {words}" for name, words in zip(names, said, strict=False))
     if codec.codes:
         return _shown(str(value)), "", codec.codes.get(str(value), "not in the table")
     if isinstance(value, list):

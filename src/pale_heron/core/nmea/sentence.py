@@ -21,7 +21,10 @@ class Sentence(NamedTuple):
     @property
     def layout(self) -> Layout | None:
         """The table for this formatter; None where there is none."""
-        return None if self.talker == "P" else LAYOUTS.get(self.formatter)
+        found = None if self.talker == "P" else LAYOUTS.get(self.formatter)
+        if found is not None and found.old is not None and len(self.raw) == len(found.old.columns):
+            return found.old
+        return found
 
 
 class Checksums(NamedTuple):

@@ -15,6 +15,7 @@ from pale_heron.core.nmea.codecs import (
     HEX,
     TEXT,
     TIME,
+    ZONE_MINUTES,
     Codec,
     angle,
     letter,
@@ -47,6 +48,16 @@ MODE: Final = {
     "R": "RTK fixed",
     "S": "simulated",
 }
+HEADING_MODE: Final = {
+    "A": "found by itself",
+    "E": "estimated (dead reckoning)",
+    "M": "manual input",
+    "S": "simulated",
+    "V": "not valid",
+}
+"""Of THS (8.3.90): other letters than those of a position."""
+
+ZONE: Final = "local_zone_hours"
 STATUS: Final = {"A": "valid", "V": "not valid"}
 NAVIGATIONAL_STATUS: Final = {"S": "safe", "C": "caution", "U": "unsafe", "V": "not given"}
 SELECTION: Final = {"M": "2D or 3D forced", "A": "2D or 3D chosen by the receiver"}
@@ -71,6 +82,8 @@ class Layout:
     columns: tuple[SentenceColumn, ...]
     group: tuple[SentenceColumn, ...] = ()
     after_group: tuple[SentenceColumn, ...] = ()
+    old: "Layout | None" = None
+    """As versions before 2.00 have it: without unit letters, in half as many fields."""
 
 
 def _column(key: str, codec: Codec, label: str = "", unit: str = "") -> SentenceColumn:
@@ -96,6 +109,8 @@ _ERRORS = (
     _column("longitude_error_m", number(1), "longitude error", "m"),
     _column("altitude_error_m", number(1), "altitude error", "m"),
 )
+
+_VTG: Final = "course and speed over ground"
 
 LAYOUTS: Final[Mapping[str, Layout]] = {
     "GGA": Layout(
@@ -173,7 +188,7 @@ LAYOUTS: Final[Mapping[str, Layout]] = {
         after_group=(_SIGNAL,),
     ),
     "VTG": Layout(
-        "course and speed over ground",
+        _VTG,
         (
             _column("course_true_deg", with_unit("T", 2), "course, true", "°"),
             _column("course_magnetic_deg", with_unit("M", 2), "course, magnetic", "°"),
@@ -181,14 +196,23 @@ LAYOUTS: Final[Mapping[str, Layout]] = {
             _column("speed_kmh", with_unit("K", 2), "speed over ground", "km/h"),
             _MODE,
         ),
+        old=Layout(
+            _VTG,
+            (
+                _column("course_true_deg", number(2), "course, true", "°"),
+                _column("course_magnetic_deg", number(2), "course, magnetic", "°"),
+                _column("speed_knots", number(2), "speed over ground", "kn"),
+                _column("speed_kmh", number(2), "speed over ground", "km/h"),
+            ),
+        ),
     ),
     "ZDA": Layout(
         "time, date and local zone",
         (
             _TIME,
             _column("date", DAY_MONTH_YEAR, unit="UTC"),
-            _column("local_zone_hours", whole(2), "local zone", "h"),
-            _column("local_zone_minutes", whole(2), "local zone", "min"),
+            _column(ZONE, whole(2), "local zone", "h"),
+            _column("local_zone_minutes", ZONE_MINUTES, "local zone", "min"),
         ),
     ),
     "GST": Layout(
@@ -237,7 +261,50 @@ LAYOUTS: Final[Mapping[str, Layout]] = {
         ),
     ),
     "HDT": Layout("heading, true", (_column("heading_true_deg", with_unit("T", 2), "heading, true", "°"),)),
-    "THS": Layout("heading, true, and its mode", (_column("heading_true_deg", number(2), "heading, true", "°"), _MODE)),
+    "THS": Layout(
+        "heading, true, and its mode",
+        (_column("heading_true_deg", number(2), "heading, true", "°"), _column("mode", letter(HEADING_MODE))),
+    ),
+    "HDG": Layout(
+        "heading of a magnetic compass, with its deviation and the variation of the place",
+        (
+            _column("heading_magnetic_deg", number(1), "heading of the sensor", "°"),
+            _column("deviation_deg", with_sign("E", "W", 1), "deviation", "°"),
+            _column("magnetic_variation_deg", with_sign("E", "W", 1), "magnetic variation", "°"),
+        ),
+    ),
+    "VHW": Layout(
+        "heading, and speed through the water",
+        (
+            _column("heading_true_deg", with_unit("T", 1), "heading, true", "°"),
+            _column("heading_magnetic_deg", with_unit("M", 1), "heading, magnetic", "°"),
+            _column("water_speed_knots", with_unit("N", 1), "speed through the water", "kn"),
+            _column("water_speed_kmh", with_unit("K", 1), "speed through the water", "km/h"),
+        ),
+    ),
+    "GFA": Layout(
+        "how exact the fix is, and how far it can be trusted",
+        (
+            _TIME,
+            _column("horizontal_protection_m", number(1), "horizontal protection level", "m"),
+            _column("vertical_protection_m", number(1), "vertical protection level", "m"),
+            _column("semi_major_m", number(1), "error ellipse, long half axis", "m"),
+            _column("semi_minor_m", number(1), "error ellipse, short half axis", "m"),
+            _column("orientation_deg", number(1), "error ellipse, direction", "°"),
+            _column("altitude_error_m", number(1), "altitude error", "m"),
+            _column("wanted_accuracy_m", number(1), "accuracy that is wanted", "m"),
+            _column("integrity", letter(NAVIGATIONAL_STATUS), "integrity"),
+        ),
+    ),
+    "RLM": Layout(
+        "a message back to a distress beacon",
+        (
+            _column("beacon", TEXT),
+            _TIME,
+            _column("message_code", HEX, "kind of message"),
+            _column("message", TEXT),
+        ),
+    ),
     "ROT": Layout(
         "rate of turn",
         (_column("rate_of_turn_deg_per_min", number(1), "rate of turn, to starboard", "°/min"), _STATUS),

@@ -52,6 +52,7 @@ class PlausibilityChecks:
     _date_jump: tuple[int, int] | None = None
     _flat: int = 0
     _bad_separation: float | None = None
+    _datum: str = ""
     _equal_since: int | None = None
     _equal_for: int = 0
     _origin: int = 0
@@ -61,6 +62,10 @@ class PlausibilityChecks:
     def still(self) -> None:
         """The same sentence came again, later, with the same time."""
         self._still += 1
+
+    def datum(self, name: str) -> None:
+        """In which datum positions are given now; empty for WGS 84."""
+        self._datum = name
 
     def compared(self, what: str, agree: bool) -> None:
         """GGA and RMC of one epoch agree on a thing, or not."""
@@ -205,6 +210,16 @@ class PlausibilityChecks:
                     f"For {minutes:.0f} min every position was the same to the last digit",
                     "The receiver holds its position at rest, or repeats an old one: move it and look again.",
                     0.35,
+                )
+            )
+        if self._datum:
+            found.append(
+                PlausibilityFinding(
+                    "datum",
+                    "Positions are not in WGS 84.",
+                    f"The receiver says that its datum is {self._datum}",
+                    "They may lie hundreds of metres from those of other receivers: set it to WGS 84, or convert them.",
+                    0.5,
                 )
             )
         if self._origin:
