@@ -6,7 +6,12 @@ from pale_heron.core.frames import Frame, Kind
 from pale_heron.core.nmea.sentence import checksums, parse, problems, values
 from pale_heron.core.utc import iso
 from pale_heron.core.wire import rtcm3
+from pale_heron.core.wire.rtcm3_messages import message_fields
 from pale_heron.core.wire.visible import safe_text
+
+
+def _plain(value: int | float | str | list[str]) -> int | float | str | list[str]:
+    return safe_text(value.encode("latin-1")) if isinstance(value, str) else value
 
 
 def printable(frame: Frame) -> str | None:
@@ -43,4 +48,6 @@ def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
             out["problems"] = dict(unreadable)
     elif frame.kind is Kind.RTCM3:
         out |= {"message": rtcm3.message_number(frame.data), "payload_length": rtcm3.payload_length(frame.data)}
+        said = {each.key: each.value for each in message_fields(frame.data)}
+        out |= {"fields": {key: _plain(value) for key, value in said.items()}} if said else {}
     return out

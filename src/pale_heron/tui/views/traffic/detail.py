@@ -15,8 +15,9 @@ from pale_heron.core.nmea.explain import ExplainedField, rows, title
 from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.order import Entry
 from pale_heron.core.utc import iso
+from pale_heron.core.wire.rtcm3_messages import MessageField, message_fields
 from pale_heron.core.wire.visible import safe_label, safe_text
-from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, width_of, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, labelled, line, width_of, wrapped
 
 TWO_COLUMNS = 90
 """From this width on the bytes stand beside the fields."""
@@ -157,6 +158,8 @@ def _summary(frame: Frame, width: int) -> list[Line]:
 
 def _said(frame: Frame, width: int, height: int) -> list[Line]:
     """The fields of a sentence, in two columns where they are more than fit below each other."""
+    if frame.kind is Kind.RTCM3:
+        return _message(frame.data, width)
     if frame.kind is not Kind.NMEA:
         return [line(("no fields: these are bytes", "faint"))] if frame.kind is Kind.BYTES else []
     fields = _fields(frame.data, width)
@@ -167,6 +170,20 @@ def _said(frame: Frame, width: int, height: int) -> list[Line]:
         middle = -(-len(fields) // 2)
         fields = beside([(fields[:middle], half), (fields[middle:], half)])
     return [*fields, *_checksum(frame.data)]
+
+
+def _message(data: bytes, width: int) -> list[Line]:
+    """What an RTCM 3 message says, one thing a line."""
+    said = message_fields(data)
+    if not said:
+        return [line(("what this message says is not known here", "faint"))]
+    room = min(44, max(len(each.label) for each in said)) + 2
+    return [row for each in said for row in labelled(Span(each.label, "quiet"), _value(each), width, room)]
+
+
+def _value(each: MessageField) -> Line:
+    text = " ".join(each.value) if isinstance(each.value, list) else str(each.value)
+    return line((safe_label(text) or figures.NONE, "text"), (f" {each.unit}" if each.unit else "", "quiet"))
 
 
 def _fields(data: bytes, width: int) -> list[Line]:

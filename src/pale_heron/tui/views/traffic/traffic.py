@@ -13,6 +13,7 @@ from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import MARK_EVENTS
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
+from pale_heron.core.wire.rtcm3_messages import message_words
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
@@ -232,7 +233,8 @@ def _frame(frame: Frame, width: int) -> tuple[str, str, str, Line, str]:
         return "✕ ", frame.type, arrow, line((f"{frame.reason}  ", "coral"), (body, "quiet")), "coral"
     flag = "◦ " if frame.status is Status.PARTIAL else "  "
     if frame.kind is Kind.RTCM3:
-        return flag, frame.type, arrow, line((f"{rtcm3.payload_length(frame.data)} bytes of payload", "quiet")), "tide"
+        words = safe_label(message_words(frame.data)) or f"{rtcm3.payload_length(frame.data)} bytes of payload"
+        return flag, frame.type, arrow, line((words, "quiet")), "tide"
     if frame.kind is Kind.BYTES:
         shown = frame.data[: max(8, width // 6)]
         return (
