@@ -99,6 +99,7 @@ pieces_of_streams = st.lists(
         st.just(GGA),
         st.just(RTCM),
         st.just(RTCM[:-1]),
+        st.just(RTCM[:5] + bytes([RTCM[5] ^ 1]) + RTCM[6:]),
         st.just(GGA[:-1]),
         st.just(GGA[:40]),
         st.just(GGA.replace(b"4607", b"4608")),

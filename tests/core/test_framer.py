@@ -15,6 +15,7 @@ from pale_heron.core.wire.framer import ENDS, LIMIT, PAUSE_NS, Framer
 
 OK, BAD, NONE, MALFORMED, PARTIAL = Status.OK, Status.BAD_CHECKSUM, Status.NO_CHECKSUM, Status.MALFORMED, Status.PARTIAL
 
+FLIPPED = RTCM[:5] + bytes([RTCM[5] ^ 1]) + RTCM[6:]
 CASES = {
     "a sentence": (GGA, [("GNGGA", OK)]),
     "a sentence that ends with LF": (GGA.replace(b"\r", b""), [("GNGGA", OK)]),
@@ -39,7 +40,17 @@ CASES = {
     "RTCM 3": (RTCM, [("RTCM 1085", OK)]),
     "RTCM 3 between sentences": (GGA + RTCM + GGA, [("GNGGA", OK), ("RTCM 1085", OK), ("GNGGA", OK)]),
     "an empty RTCM 3 message": (rtcm3.encode(b""), [("RTCM filler", OK)]),
-    "RTCM 3 with a flipped bit": (RTCM[:5] + bytes([RTCM[5] ^ 1]) + RTCM[6:], [("bytes", OK)]),
+    "RTCM 3 with a flipped bit, alone": (FLIPPED, [("bytes", OK)]),
+    "RTCM 3 with a flipped bit before a sentence": (FLIPPED + GGA, [("RTCM 1085", BAD), ("GNGGA", OK)]),
+    "RTCM 3 with a flipped bit between two": (
+        RTCM + FLIPPED + RTCM,
+        [("RTCM 1085", OK), ("RTCM 1085", BAD), ("RTCM 1085", OK)],
+    ),
+    "RTCM 3 of a number that is not given out": (
+        rtcm3.encode(b"\x00\x10ab")[:-1] + b"x" + GGA,
+        [("bytes", OK), ("GNGGA", OK)],
+    ),
+    "a preamble in a line": (b"up \xd3\x00\x04\x43\xd0ab" + GGA, [("bytes", OK), ("GNGGA", OK)]),
     "noise, then a sentence": (b"\x00\xff\x80\x01" + GGA, [("bytes", OK), ("GNGGA", OK)]),
     "coloured text is text": (b"\x1b[31mhot water\x1b[0m in the kettle\r\n", [("text", OK)]),
 }

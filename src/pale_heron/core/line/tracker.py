@@ -223,8 +223,8 @@ class LineTracker:
             self._unreadable += len(frame.data)
             self._opaque += len(frame.data)
             self._garbage = (self._garbage + frame.data)[-GARBAGE_KEPT:]
-        else:
-            # A line that never ends is bytes too, but may well be text.
+        elif kind is not RTCM3:
+            # A line that never ends is bytes too, but may well be text. A damaged message never was legible.
             self._unreadable += unreadable_count(frame.data)
             self._endless += kind is BYTES
         self._unchecked += kind is NMEA and frame.status is NO_CHECKSUM

@@ -205,6 +205,8 @@ class Framer:
                 scan = at + 1
                 continue
             answer = self._sentence_at(at) if byte in _STARTS else self._message_at(at)
+            if answer is _FramerAnswer.NO and byte == rtcm3.PREAMBLE and at == start:
+                answer = self._damaged_message_at(at)
             if answer is _FramerAnswer.WAIT and not final:
                 self._scan = at
                 return None
@@ -238,13 +240,36 @@ class Framer:
             return _FramerAnswer.WAIT
         return _FramerAnswer.NO if crc24q(held[at : at + length]) else _FramerAnswer.YES
 
+    def _damaged_message_at(self, at: int) -> _FramerAnswer:
+        """Whether a message with a wrong check stands there: right behind a frame, and with another one behind it.
+
+        A preamble is a byte like any, so its length alone proves nothing: its number must be one that is given out, and
+        what follows where it says that it ends must begin a message or a sentence.
+        """
+        held, size = self._held, len(self._held)
+        length = rtcm3.total_length(held[at : at + rtcm3.HEADER_BYTES]) if at + rtcm3.HEADER_BYTES <= size else None
+        if length is None or rtcm3.message_number(held[at : at + length]) not in rtcm3.NUMBERS:
+            return _FramerAnswer.NO
+        behind = at + length
+        if behind >= size:
+            return _FramerAnswer.WAIT
+        if held[behind] != rtcm3.PREAMBLE:
+            return self._sentence_at(behind) if held[behind] in _STARTS else _FramerAnswer.NO
+        if behind + rtcm3.HEADER_BYTES > size:
+            return _FramerAnswer.WAIT
+        begins = rtcm3.total_length(held[behind : behind + rtcm3.HEADER_BYTES]) is not None
+        return _FramerAnswer.YES if begins else _FramerAnswer.NO
+
     def _message(self, at: int) -> int:
         length = rtcm3.total_length(self._held[at : at + rtcm3.HEADER_BYTES])
         assert length is not None
         data = self._held[at : at + length]
         number = rtcm3.message_number(data)
         name = "RTCM filler" if number is None else f"RTCM {number}"
-        self._emit(at, data, Kind.RTCM3, Status.OK, None, name)
+        if crc24q(data):
+            self._emit(at, data, Kind.RTCM3, Status.BAD_CHECKSUM, "the check of the message does not fit", name)
+        else:
+            self._emit(at, data, Kind.RTCM3, Status.OK, None, name)
         return at + length
 
     def _close(self, start: int, end: int, why: str | None) -> int:

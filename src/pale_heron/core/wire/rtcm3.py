@@ -1,10 +1,14 @@
 """The transport layer of RTCM 3 (RTCM 10403): preamble, length, payload, CRC-24Q."""
 
+from typing import Final
+
 from pale_heron.core.wire.checksum import crc24q
 
 PREAMBLE = 0xD3
 HEADER_BYTES = 3
 CRC_BYTES = 3
+NUMBERS: Final = frozenset((*range(1001, 1305), *range(4001, 4096)))
+"""The numbers of messages that are given out: by the standard, and to makers."""
 
 
 def total_length(header: bytes | bytearray | memoryview) -> int | None:
