@@ -73,7 +73,7 @@ OWN = [
     ("plover", "ATS0?", "000|OK"),
     ("plover", "AT+CSQ", "+CSQ: 99,99|OK"),
     ("plover", "AT+CPIN?", "+CPIN: READY|OK"),
-    ("plover", 'AT+CMGS="+1"', "+CMS ERROR: 304"),
+    ("plover", 'AT+CMGS="+1"', "+CMS ERROR: 331"),
     ("plover", "AT+CMGR=3", "+CMS ERROR: 321"),
     ("plover", "AT+PLACE?", "+PLACE: 094010.00,,,,0,03|OK"),
     ("plover", "AT+CCLK?", '+CCLK: "31/05/04,06:40:10-12"|OK'),
@@ -92,7 +92,7 @@ def test_what_each_knows_alone(kind: str, line: str, wanted: str) -> None:
 
 @pytest.mark.parametrize(
     ("told", "wanted"),
-    [("0", "ERROR"), ("1", "+CME ERROR: 50"), ("2", "+CME ERROR: wrong values")],
+    [("0", "ERROR"), ("1", "+CME ERROR: 50"), ("2", "+CME ERROR: incorrect parameters")],
 )
 def test_errors_are_told_as_asked_for(told: str, wanted: str) -> None:
     plover = started(Plover())
@@ -131,14 +131,108 @@ def test_the_makers_defaults_take_the_rate_with_them() -> None:
     assert teal.rate == 9600
 
 
-def test_while_a_search_lasts_it_is_busy() -> None:
+def test_a_character_aborts_a_search_and_nothing_else() -> None:
+    """V.250, 5.6.1: what may be aborted is, by any character, from an eighth of a second on."""
     plover = started(Plover())
-    plover.hear(b"AT+COPS=?\r", 10.0)
+    plover.hear(b"AT+COPS=?\r\n", 10.0)
     passed(plover, 10.0, 0.5)
-    assert answers(plover, "AT", 11.0) == "BUSY"
-    assert '"Saltmarsh Net"' in passed(plover, 12.0, 9.0).decode()
-    passed(plover, 21.0, 9.0)
-    assert answers(plover, "AT", 30.0) == "OK"
+    plover.hear(b"x", 11.0)
+    assert passed(plover, 11.0, 0.5) == b"\r\nOK\r\n"
+    assert b"COPS" not in passed(plover, 12.0, 12.0), "what was found is not told any more"
+    plover.hear(b"ATD123;\r", 30.0)
+    passed(plover, 30.0, 1.0)
+    plover.hear(b"x", 31.0)
+    assert b"NO CARRIER" in passed(plover, 31.0, 6.0)
+    plover.hear(b"AT+CFUN=1\rAT\r", 40.0)
+    said = passed(plover, 40.0, 2.0)
+    assert said.count(b"OK") == 2, "what comes while it works is heard afterwards"
+
+
+def test_commands_of_a_line_are_worked_off_in_series() -> None:
+    """V.250, 5.2.1: the second begins when the first has ended, and nothing follows one that fails."""
+    plover = started(Plover())
+    passed(plover, 3.0, 10.0)
+    plover.hear(b"AT+COPS=0;+CSQ\r", 20.0)
+    assert b"CSQ:" not in passed(plover, 20.0, 1.9)
+    assert b"+CSQ: " in passed(plover, 21.9, 0.5)
+    assert answers(plover, "AT+NONSENSE;+CSQ", 30.0) == "ERROR"
+
+
+def test_what_is_typed_comes_back_letter_by_letter_and_can_be_mended() -> None:
+    plover = started(Plover())
+    plover.hear(b"ATX", 10.0)
+    assert plover.say(10.0) == b"ATX", "before the line is whole (6.2.4)"
+    plover.hear(b"\x08+GMI\r", 10.1)
+    assert b"Saltmarsh Works" in passed(plover, 10.1, 0.3)
+    plover.hear(b"A/", 11.0)
+    assert b"Saltmarsh Works" in passed(plover, 11.0, 0.3), "5.2.4: without a line end"
+    assert answers(plover, "ATS7?", 12.0) == "060|OK"
+    assert answers(plover, "ATS7=30", 13.0) == "OK"
+    assert answers(plover, "ATS7?", 14.0) == "030|OK"
+    assert answers(plover, "ATS6=1", 15.0) == "ERROR"
+
+
+@pytest.mark.parametrize("name", MAKERS)
+def test_reset_goes_back_to_what_is_stored(name: str) -> None:
+    modem = started(MAKERS[name]())
+    assert answers(modem, "ATS7=30", 10.0) == "OK"
+    assert answers(modem, "AT&W", 11.0) == "OK"
+    assert answers(modem, "ATE0S7=99", 12.0) == "OK"
+    assert answers(modem, "ATZ", 13.0) == "OK"
+    assert answers(modem, "ATS7?", 14.0) == "030|OK"
+    assert modem.echo
+    assert answers(modem, "AT&F", 15.0) == "OK"
+    assert answers(modem, "ATS7?", 16.0) == "060|OK"
+    assert answers(modem, "ATX5", 17.0) != "OK" and answers(modem, "ATX4&C1&D2", 18.0) == "OK"
+
+
+def test_a_notice_does_not_enter_an_open_prompt() -> None:
+    plover = started(Plover())
+    answers(plover, "AT+CMGF=1", 10.0)
+    plover.hear(b'AT+CMGS="+123"\r', 12.0)
+    assert passed(plover, 12.0, 0.3).endswith(b"> ")
+    assert b"CMTI" not in passed(plover, 12.3, 20.0), "the message came meanwhile"
+    plover.hear(b"hello\x1a", 40.0)
+    said = passed(plover, 40.0, 3.0)
+    assert said.index(b"+CMGS: 1") < said.index(b"OK") < said.index(b"+CMTI:")
+
+
+def test_packed_messages() -> None:
+    """27.005, 4.1 to 4.3, and the message itself as 23.040 has it."""
+    plover = started(Plover())
+    passed(plover, 3.0, 20.0)
+    assert answers(plover, "AT+CMGL=5", 30.0) == "+CMS ERROR: 304"
+    listed = answers(plover, "AT+CMGL=4", 31.0).split("|")
+    data = bytes.fromhex(listed[1])
+    assert listed[0] == f"+CMGL: 1,0,,{len(data) - 1}" and listed[2] == "OK"
+    assert data[:4].hex() == "00040b91" and data[4:10].hex() == "9909550541f2"
+    number = int.from_bytes(data[-data[19] * 7 // 8 - (data[19] * 7 % 8 > 0) :], "little")
+    assert "".join(chr(number >> 7 * place & 0x7F) for place in range(data[19])) == "Ebb at 10:40. OK"
+    plover.hear(b"AT+CMGS=13\r", 40.0)
+    passed(plover, 40.0, 0.3)
+    plover.hear(b"0011000B919990500541F20000AA00\x1a", 41.0)
+    assert b"+CMS ERROR: 304" in passed(plover, 41.0, 3.0), "another length than was said"
+
+
+def test_both_registrations_tell_cells_where_they_are_asked_to() -> None:
+    plover = started(Plover())
+    assert answers(plover, "AT+CREG=2;+CEREG=1", 3.2) == "OK"
+    said = passed(plover, 4.0, 8.0).decode()
+    assert '+CREG: 1,"1A2B","01C3D4E5",7' in said and "+CEREG: 1\r" in said
+    passed(plover, 12.0, 12.0)
+    assert answers(plover, "AT+CEREG?", 25.0) == "+CEREG: 1,1|OK"
+    assert answers(plover, "AT+CREG?", 26.0) == '+CREG: 2,1,"1A2B","01C3D4E5",7|OK'
+
+
+def test_a_pin_that_was_wrong_three_times_is_unblocked() -> None:
+    plover = started(Plover(locked=True))
+    answers(plover, "AT+CMEE=2", 3.0)
+    for at in (4.0, 5.0, 6.0):
+        assert answers(plover, 'AT+CPIN="1111"', at) == "+CME ERROR: incorrect password"
+    assert answers(plover, "AT+CPIN?", 7.0) == "+CPIN: SIM PUK|OK"
+    assert answers(plover, 'AT+CPIN="2718"', 8.0) == "+CME ERROR: SIM PUK required"
+    assert answers(plover, 'AT+CPIN="27182818","4321"', 9.0) == "OK"
+    assert answers(plover, "AT+CPIN?", 10.0) == "+CPIN: READY|OK"
 
 
 def test_a_locked_sim_wants_its_pin() -> None:
@@ -160,7 +254,7 @@ def test_messages_come_are_listed_read_and_deleted() -> None:
     assert '"REC READ"' in answers(plover, "AT+CMGR=1", 26.0)
     assert answers(plover, "AT+CMGD=1", 27.0) == "OK"
     assert answers(plover, "AT+CMGD=1", 28.0) == "+CMS ERROR: 321"
-    assert answers(plover, "AT+CPMS?", 29.0) == '+CPMS: "SM",0,10|OK'
+    assert answers(plover, "AT+CPMS?", 29.0) == '+CPMS: "SM",0,10,"SM",0,10,"SM",0,10|OK'
 
 
 def test_the_link_needs_pin_peer_and_role() -> None:

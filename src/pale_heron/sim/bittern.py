@@ -80,7 +80,7 @@ class Bittern(Modem):
         """A frame has come."""
         if not self.data_mode:
             head = f"\r\n+HEARD: {sender},{len(payload)},{strength:.0f},{snr:.0f}\r\n".encode()
-            self.put(head + payload + b"\r\n", seconds)
+            self.unasked(head + payload + b"\r\n", seconds)
 
     def _flicker(self) -> float:
         self._sent += 1

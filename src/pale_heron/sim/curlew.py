@@ -45,6 +45,9 @@ FINE_FROM = 4
 """The GGA quality from which on positions have the decimals of RTK."""
 
 MOST_IN_GSA = 12
+SIGNALS = {"G": 1, "R": 1, "E": 7, "C": 1}
+"""The signal that it receives of each system: L1 C/A, G1 C/A, L1-BC, B1I (NMEA 0183 4.11, table 20)."""
+
 KNOTS = 1.943844
 
 
@@ -321,7 +324,7 @@ class _SaidEpoch:
     def gsa(self) -> list[bytes]:
         pdop, hdop, vdop = self._dops
         dops = {"selection_mode": "A", "fix_mode": self._dimension, "pdop": pdop, "hdop": hdop, "vdop": vdop}
-        numbers = {letter: [each.number for each in self.used if each.system == letter] for letter in TALKERS}
+        numbers = {letter: [_id(each) for each in self.used if each.system == letter] for letter in TALKERS}
         return [
             encode("GN", "GSA", dops | {"satellites": numbers[letter][:MOST_IN_GSA], "system_id": system})
             for letter, (_, system) in TALKERS.items()
@@ -356,6 +359,11 @@ def _order_of_search(satellite: InSky) -> int:
     return (satellite.number * 37 + ord(satellite.system) * 11) % 101
 
 
+def _id(satellite: InSky) -> int:
+    """Its number in sentences, the same in GSA and GSV: of GLONASS from 65 on (NMEA 0183 4.11, 8.3.47)."""
+    return satellite.number + (64 if satellite.system == "R" else 0)
+
+
 def _view(letter: str, seen: list[InSky]) -> list[bytes]:
     """The parts of one system's list of satellites, four in each."""
     talker, _ = TALKERS[letter]
@@ -370,14 +378,14 @@ def _view(letter: str, seen: list[InSky]) -> list[bytes]:
                 "satellites_in_view": len(seen),
                 "satellites": [
                     {
-                        "id": each.number + (64 if letter == "R" else 0),
+                        "id": _id(each),
                         "elevation_deg": round(each.elevation),
                         "azimuth_deg": round(each.azimuth) % 360,
                         "cn0_dbhz": max(0, round(each.cn0)),
                     }
                     for each in part
                 ],
-                "signal_id": 1,
+                "signal_id": SIGNALS[letter],
             },
         )
         for number, part in enumerate(parts, 1)

@@ -5,9 +5,11 @@ hands out bytes. What it is set to are texts by name, kept over a restart when i
 """
 
 import heapq
+import re
+from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Final, NamedTuple
+from typing import Any, ClassVar, Final, NamedTuple
 
 from pale_heron.core.device.schema.commands import pieces
 
@@ -26,6 +28,11 @@ DEFAULT_ROOM = 4096
 GUARD_S: Final = 1.0
 ESCAPE: Final = b"+++"
 CTRL_Z, ESC = 0x1A, 0x1B
+ABORTS_AFTER_S: Final = 0.125
+"""So long after the line was sent a character aborts what may be aborted (V.250, 5.6.1)."""
+
+_BASIC: Final = re.compile(r"(X|&C|&D)(\d?)")
+_BASIC_MOST: Final = {"X": 4, "&C": 1, "&D": 2}
 
 
 class Call(NamedTuple):
@@ -45,6 +52,8 @@ class Answer:
     result: str = "OK"
     after_s: float = ANSWER_S
     then: Callable[[float], None] | None = None
+    aborted: str = ""
+    """The result where a character aborts it meanwhile; empty where nothing does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +94,18 @@ LINE_KNOBS: Final = {
 }
 
 
+REGISTERS: Final = {
+    "S0": Knob("s0", between(0, 255), "(0-255)", "0"),
+    "S3": Knob("s3", between(0, 127), "(0-127)", "13"),
+    "S4": Knob("s4", between(0, 127), "(0-127)", "10"),
+    "S5": Knob("s5", between(0, 127), "(0-127)", "8"),
+    "S6": Knob("s6", between(2, 10), "(2-10)", "2"),
+    "S7": Knob("s7", between(1, 255), "(1-255)", "60"),
+    "S8": Knob("s8", between(0, 255), "(0-255)", "2"),
+}
+"""S-registers (V.250, 6.2.1 to 6.2.3 and 6.3.8 to 6.3.11)."""
+
+
 @dataclass
 class _Waiting:
     """A prompt that waits for its text."""
@@ -99,9 +120,14 @@ class Modem:
     TITLE = ""
     VERSION = "1.0"
     MAKER = "Saltmarsh Works"
+    GROUPS = "+DS"
+    TESTS: ClassVar[Mapping[str, str]] = {}
+    """What test forms answer, of commands that do not answer them by themselves; others answer OK alone."""
+    TESTED: ClassVar[frozenset[str]] = frozenset()
+    """Commands that answer their test forms by themselves."""
 
     def __init__(self, knobs: Mapping[str, Knob], handlers: Mapping[str, Callable[[Call], Answer | Prompt]]) -> None:
-        self.knobs = {**LINE_KNOBS, **knobs}
+        self.knobs = {**LINE_KNOBS, **REGISTERS, **knobs}
         self.handlers: dict[str, Callable[[Call], Answer | Prompt]] = {
             "+GMI": lambda _: Answer((self.MAKER,)),
             "+CGMI": lambda _: Answer((self.MAKER,)),
@@ -113,6 +139,9 @@ class Modem:
             "+KEEP": self._keep,
             "+RENEW": self._renew,
             "&F": self._defaults,
+            "&W": self._keep,
+            "Z": self._reset,
+            "+GCAP": lambda _: Answer((f"+GCAP: {self.GROUPS}",)),
             "": lambda _: Answer(),
             **handlers,
         }
@@ -121,8 +150,20 @@ class Modem:
         self.in_force = dict(self.running)
         self.echo, self.words, self.quiet = True, True, False
         self.data_mode = False
-        self._busy_until = 0.0
         self._line = bytearray()
+        self._before = b""
+        """The command line before, for A/."""
+        self._left: deque[str] = deque()
+        """Commands of the line that wait for the one before."""
+        self._runs: Answer | None = None
+        self._begun = 0.0
+        self._count = 0
+        """Counts commands: what was planned for one that was aborted is not done."""
+        self._ahead = bytearray()
+        """What came while a command ran that nothing aborts."""
+        self._unasked: list[bytes] = []
+        """Notices that wait until a prompt is over."""
+        self._basic = {"X": "4", "&C": "1", "&D": "2"}
         self._waiting: _Waiting | None = None
         self.room = DEFAULT_ROOM
         """Bytes that its output buffer has room for; whoever runs it keeps that up to date."""
@@ -159,17 +200,55 @@ class Modem:
         for index, byte in enumerate(data):
             if self._waiting is not None:
                 self._hear_text(byte, seconds)
-            elif byte == 0x0D:
-                line, self._line = bytes(self._line), bytearray()
-                if self.echo:
-                    self.put(line + b"\r", seconds)
-                self._hear_line(line.decode("latin-1"), seconds)
-                if self.data_mode:
-                    self._hear_data(data[index + 1 :], seconds)
-                    break
-            elif byte != 0x0A and len(self._line) < LONGEST_LINE:
-                self._line.append(byte)
+            elif self._runs is not None:
+                self._hear_meanwhile(byte, seconds)
+            elif self.data_mode:
+                self._hear_data(data[index:], seconds)
+                break
+            else:
+                self._hear_command(byte, seconds)
         self._last_heard = seconds
+
+    def _hear_command(self, byte: int, seconds: float) -> None:
+        """One character of a command line; each is sent back as it comes (V.250, 6.2.4)."""
+        if byte == self._code("s5"):
+            if self._line:
+                del self._line[-1:]
+                self._send_back(b"\x08 \x08", seconds)
+            return
+        if byte == 0x0A:
+            return
+        self._send_back(bytes([byte]), seconds)
+        if byte == self._code("s3"):
+            line, self._line = bytes(self._line), bytearray()
+            if line[:2].upper() == b"AT":
+                self._before = line
+            self._hear_line(line.decode("latin-1"), seconds)
+        elif bytes(self._line).upper() == b"A" and byte == 0x2F:
+            # The line before once more, and at once (V.250, 5.2.4).
+            self._line.clear()
+            self._hear_line(self._before.decode("latin-1"), seconds)
+        elif len(self._line) < LONGEST_LINE:
+            self._line.append(byte)
+
+    def _hear_meanwhile(self, byte: int, seconds: float) -> None:
+        """A character while a command runs: it aborts what may be aborted, and else is heard afterwards."""
+        assert self._runs is not None, "asked only while one runs"
+        if not self._runs.aborted:
+            if len(self._ahead) < LONGEST_LINE:
+                self._ahead.append(byte)
+        elif seconds - self._begun >= ABORTS_AFTER_S:
+            word, self._runs = self._runs.aborted, None
+            self._count += 1
+            self._left.clear()
+            self.result(word, seconds + ANSWER_S)
+
+    def _code(self, name: str) -> int:
+        return int(self.running[name])
+
+    def _send_back(self, data: bytes, seconds: float) -> None:
+        if self.echo:
+            self.put(data, seconds)
 
     def say(self, seconds: float) -> bytes:
         """What is due on the line."""
@@ -198,20 +277,44 @@ class Modem:
         self._order += 1
         heapq.heappush(self._out, (at, self._order, what))
 
+    @property
+    def _end(self) -> bytes:
+        """What ends a line (V.250, 6.2.1 and 6.2.2)."""
+        return bytes([self._code("s3"), self._code("s4")])
+
     def line(self, text: str, at: float) -> None:
         """One information line or notice."""
         data = text.encode("latin-1")
-        self.put(b"\r\n" + data + b"\r\n" if self.words else data + b"\r\n", at)
+        self.put(self._end + data + self._end if self.words else data + self._end, at)
+
+    def notice(self, text: str, at: float) -> None:
+        """A line that nobody asked for: it waits until a prompt has its text."""
+        self.unasked(self._end + text.encode("latin-1") + self._end, at)
+
+    def unasked(self, data: bytes, at: float) -> None:
+        """The same as bytes."""
+        if self._waiting is not None:
+            self._unasked.append(data)
+        else:
+            self.put(data, at)
+
+    def ring(self, at: float) -> None:
+        """A call comes in: a result code that nobody asked for."""
+        if self._waiting is None:
+            self.result("RING", at)
+        elif self.words and not self.quiet:
+            self._unasked.append(self._end + b"RING" + self._end)
 
     def result(self, word: str, at: float) -> None:
         """One result code, as word or number."""
         if self.quiet:
             return
+        end = self._end
         if self.words:
-            self.put(f"\r\n{word}\r\n".encode("latin-1"), at)
+            self.put(end + word.encode("latin-1") + end, at)
         else:
             code = CODES.get(word)
-            self.put(f"{code}\r".encode() if code else f"{word}\r\n".encode("latin-1"), at)
+            self.put(code.encode() + end[:1] if code else word.encode("latin-1") + end, at)
 
     def _hear_text(self, byte: int, seconds: float) -> None:
         waiting = self._waiting
@@ -244,39 +347,46 @@ class Modem:
 
     def _hear_line(self, line: str, seconds: float) -> None:
         text = line.strip()
-        if not text:
-            return
-        if seconds < self._busy_until:
-            self.result("BUSY", seconds + ANSWER_S)
-            return
-        if text[:2].upper() != "AT":
-            return
-        at, lines = seconds, 0
-        for piece in pieces(text):
-            made = self._carry_out(piece[2:], seconds)
-            if isinstance(made, Prompt):
-                self._waiting = _Waiting(made)
-                self.put(b"\r\n> " if made.count is None else b"\r\n>", seconds + ANSWER_S)
-                return
-            at = max(at, seconds + made.after_s)
-            if made.after_s > 1.0:
-                self._busy_until = at
-            for each in made.lines:
-                self.line(each, at)
-                lines += 1
-            if made.then is not None:
-                self.later(at, 0.001, made.then)
-            if made.result != "OK":
-                self.result(made.result, at)
-                return
-        self.result("OK", at)
+        if text[:2].upper() == "AT":
+            self._left.extend(piece[2:] for piece in pieces(text))
+            self._next(seconds)
+
+    def _next(self, seconds: float) -> None:
+        """The next command of the line: one begins when the one before has ended (V.250, 5.2.1)."""
+        made = self._carry_out(self._left.popleft(), seconds)
+        if isinstance(made, Prompt):
+            self._waiting = _Waiting(made)
+            self.put(b"\r\n> " if made.count is None else b"\r\n>", seconds + ANSWER_S)
+        else:
+            self._answer(made, seconds)
 
     def _answer(self, made: Answer, seconds: float) -> None:
+        """What a command says comes when it has ended; then the next one begins."""
+        self._runs, self._begun = made, seconds
+        self._count += 1
+        count = self._count
+        self.later(seconds, made.after_s, lambda at: self._ended(made, at) if count == self._count else None)
+
+    def _ended(self, made: Answer, at: float) -> None:
+        self._runs = None
         for each in made.lines:
-            self.line(each, seconds + made.after_s)
-        self.result(made.result, seconds + made.after_s)
+            self.line(each, at)
+        goes_on = made.result == "OK" and bool(self._left)
+        if not goes_on:
+            self._left.clear()
+            self.result(made.result, at)
         if made.then is not None:
-            self.later(seconds, made.after_s + 0.001, made.then)
+            # Before anything else is heard: the next line may come at a new rate.
+            self.later(at, 0.001, made.then)
+        if goes_on:
+            self.later(at, 0.0015, self._next)
+            return
+        for data in self._unasked:
+            self.put(data, at + ANSWER_S)
+        self._unasked.clear()
+        ahead, self._ahead = bytes(self._ahead), bytearray()
+        if ahead:
+            self.later(at, 0.002, lambda then: self.hear(ahead, then))
 
     def _carry_out(self, text: str, seconds: float) -> Answer | Prompt:
         upper = text.upper()
@@ -289,7 +399,18 @@ class Modem:
             else:
                 self.quiet = on
             return Answer()
+        basic = _BASIC.fullmatch(upper)
+        if basic is not None:
+            value = basic[2] or "0"
+            if int(value) > _BASIC_MOST[basic[1]]:
+                return self.refused(50)
+            self._basic[basic[1]] = value
+            return Answer()
         call = _call(text, seconds)
+        tests = call.form == "=?" and call.stem[:1] == "+" and call.stem not in self.TESTED
+        if tests and call.stem in self.handlers:
+            # Every extended command has a test form (V.250, 5.4.2.4).
+            return Answer((f"{call.stem}: {self.TESTS[call.stem]}",) if call.stem in self.TESTS else ())
         if call.stem in self.handlers:
             return self.handlers[call.stem](call)
         knob = self.knobs.get(call.stem)
@@ -331,15 +452,36 @@ class Modem:
         def take(_: float) -> None:
             self.running = dict(usual)
             self.in_force |= usual
+            self._speak_as_usual()
 
         return Answer(then=take)
+
+    def _reset(self, call: Call) -> Answer:
+        """Back to what is stored, and calls are ended (V.250, 6.1.1)."""
+        if call.values[:1] not in ((), ("",), ("0",)):
+            return self.refused(50)
+
+        def take(_: float) -> None:
+            self.running = dict(self.stored)
+            self.in_force |= self.stored
+            self._speak_as_usual()
+
+        return Answer(then=take)
+
+    def _speak_as_usual(self) -> None:
+        self.echo, self.words, self.quiet = True, True, False
+        self._basic = {"X": "4", "&C": "1", "&D": "2"}
 
     def restart(self, seconds: float, _why: str) -> None:
         """As if power came again: what was not stored is gone."""
         self._out.clear()
         self._waiting, self.data_mode, self._escape_due = None, False, None
         self._line.clear()
-        self._busy_until = 0.0
+        self._left.clear()
+        self._ahead.clear()
+        self._unasked.clear()
+        self._runs = None
+        self._count += 1
         self.running = dict(self.stored)
         self.in_force = dict(self.stored)
         self.echo, self.words, self.quiet = True, True, False

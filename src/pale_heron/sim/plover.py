@@ -3,13 +3,20 @@
 Its own commands: `+PLACE?` (time, latitude, longitude, altitude, fix, satellites), `+KEEP`, `+RENEW`.
 """
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Final
+from typing import ClassVar, Final
 
-from pale_heron.sim import marsh
+from pale_heron.sim import marsh, packed
 from pale_heron.sim.modem import Answer, Call, Knob, Modem, Prompt, between
 
 PIN: Final = "2718"
+PUK: Final = "27182818"
+TRIES: Final = 3
+AREA, CELL, ACCESS = "1A2B", "01C3D4E5", "7"
+ACCESS_POINT: Final = "marsh.example"
+ADDRESS: Final = "192.0.2.77"
+CENTRE: Final = "+99905550100"
 SEARCHING_S: Final = 6.0
 SEARCH_ALL_S: Final = 9.0
 FIX_AFTER_S: Final = 20.0
@@ -21,16 +28,36 @@ OPERATOR: Final = "Saltmarsh Net"
 SENDER: Final = "+99905550142"
 OWN_NUMBER: Final = "+99905550107"
 SLOTS: Final = 10
-WORDS: Final = {3: "not allowed", 4: "cannot do that", 11: "SIM PIN required", 16: "wrong code", 21: "no such place",
-                30: "no network", 50: "wrong values"}  # fmt: skip
+WORDS: Final = {
+    3: "operation not allowed",
+    4: "operation not supported",
+    11: "SIM PIN required",
+    12: "SIM PUK required",
+    16: "incorrect password",
+    21: "invalid index",
+    30: "no network service",
+    50: "incorrect parameters",
+}
+"""How 27.007 (9.2.1) has errors in words, of those that it has."""
+
+
+def _is_notice_form(text: str) -> bool:
+    """One to five values, the first two of 0, 1 and 2 (27.005, 3.4.1)."""
+    values = text.split(",")
+    return len(values) <= 5 and all(each in ("0", "1", "2") for each in values)
+
+
 KNOBS: Final = {
     "+CMEE": Knob("cmee", between(0, 2), "(0-2)", "0"),
     "+CMGF": Knob("cmgf", between(0, 1), "(0,1)", "0"),
     "+CTZR": Knob("ctzr", between(0, 1), "(0,1)", "0"),
+    "+CTZU": Knob("ctzu", between(0, 1), "(0,1)", "0"),
     "+CSCS": Knob("cscs", lambda text: text in ("GSM", "IRA"), '("GSM","IRA")', "GSM", quoted=True),
-    "+CNMI": Knob("cnmi", lambda text: text in ("0,0", "2,0", "2,1", "2,2"), "(0-3),(0-2)", "2,1"),
-    "S0": Knob("s0", between(0, 255), "(0-255)", "000"),
+    "+CNMI": Knob("cnmi", _is_notice_form, "(0-2),(0-2),(0),(0),(0,1)", "2,1,0,0,0"),
+    "+CGATT": Knob("attached", between(0, 1), "(0,1)", "1"),
 }
+LISTS: Final = {"0": "REC UNREAD", "1": "REC READ", "2": "STO UNSENT", "3": "STO SENT", "4": "ALL"}
+"""Which messages are listed: by number where they are packed, by word where they are text (27.005, 3.4.2 and 4.1)."""
 
 
 class Plover(Modem):
@@ -38,6 +65,23 @@ class Plover(Modem):
 
     TITLE = "Plover"
     VERSION = "4.0.2"
+    GROUPS = "+CGSM,+DS"
+    TESTED = frozenset({"+CREG", "+CEREG", "+COPS"})
+    TESTS: ClassVar[Mapping[str, str]] = {
+        "+CSQ": "(0-31,99),(0-7,99)",
+        "+CESQ": "(0-63,99),(0-7,99),(0-96,255),(0-49,255),(0-34,255),(0-97,255)",
+        "+CBC": "(0-3),(0-100)",
+        "+CFUN": "(0,1,4),(0)",
+        "+CLIP": "(0,1)",
+        "+CMGL": '("REC UNREAD","REC READ","STO UNSENT","STO SENT","ALL")',
+        "+CMGD": f"(1-{SLOTS}),(0,4)",
+        "+CPMS": '("SM"),("SM"),("SM")',
+        "+CGSN": "(0,1)",
+        "+CGDCONT": '(1),"IP",,,(0),(0)',
+        "+CGACT": "(0,1)",
+        "+CPAS": "(0,3,4)",
+        "+PLACE": "",
+    }
 
     def __init__(self, seed: int = 7, begin: int = marsh.BEGIN_UTC, locked: bool = False) -> None:
         handlers = {
@@ -47,7 +91,15 @@ class Plover(Modem):
             "+COPS": self._operator,
             "+CSQ": self._signal,
             "+CBC": lambda call: Answer((f"+CBC: 0,{max(5, 87 - int(call.seconds / 60))}",)),
-            "+CGSN": lambda _: Answer(("999010000012374",)),
+            "+CGSN": self._serial,
+            "+CESQ": self._signal_more,
+            "+CPAS": self._activity,
+            "+CEER": lambda _: Answer(("+CEER: no cause is known",)),
+            "+CGDCONT": self._context,
+            "+CGACT": self._context_active,
+            "+CGPADDR": self._context_address,
+            "+CSCA": self._centre,
+            "+CLAC": lambda _: Answer(tuple(sorted(each for each in {*self.handlers, *self.knobs} if each[:1] == "+"))),
             "+CIMI": lambda _: Answer(("999010123456789",)),
             "+CNUM": lambda _: Answer((f'+CNUM: ,"{OWN_NUMBER}",145',)),
             "+CFUN": self._functions,
@@ -57,25 +109,25 @@ class Plover(Modem):
             "+CMGL": self._list,
             "+CMGR": self._read,
             "+CMGD": self._delete,
-            "+CPMS": lambda _: Answer((f'+CPMS: "SM",{len(self._messages)},{SLOTS}',)),
+            "+CPMS": self._memory,
             "+PLACE": self._place,
             "H": self._hang_up,
             "+CHUP": self._hang_up,
             "A": lambda _: Answer(result="NO CARRIER"),
-            "D": lambda _: Answer(result="NO ANSWER", after_s=4.0),
-            "Z": lambda _: Answer(),
+            "D": lambda _: Answer(result="NO ANSWER", after_s=4.0, aborted="NO CARRIER"),
         }
         super().__init__(KNOBS, handlers)
+        self._rings_left = 0
         self._seed = seed
         self._begin = begin
         self._locked = locked
-        self._tries = 3
+        self._tries = TRIES
+        self._pin = PIN
         self._on = True
         self._registered = False
-        self._notices = "0"
+        self._notices = {"+CREG": "0", "+CEREG": "0"}
         self._shows_caller = False
-        self._rings_left = 0
-        self._messages: dict[int, tuple[str, str, str, str]] = {}
+        self._messages: dict[int, tuple[str, str, datetime, str]] = {}
         self._reference = 0
 
     def refused(self, number: int) -> Answer:
@@ -95,45 +147,102 @@ class Plover(Modem):
         if not self._on or self._locked or self._registered:
             return
         self._registered = True
-        if self._notices != "0":
-            self.line("+CREG: 1", seconds)
+        for stem, level in self._notices.items():
+            if level != "0":
+                self.notice(f"{stem}: 1{_cells(level)}", seconds)
         self.later(seconds, MESSAGE_AFTER_S, self._message_comes)
         self.later(seconds, CALL_AFTER_S, self._call_comes)
 
     def _sim(self, call: Call) -> Answer:
+        barred = self._tries <= 0
         if call.form == "?":
-            return Answer((f"+CPIN: {'SIM PIN' if self._locked else 'READY'}",))
+            state = "SIM PUK" if barred else "SIM PIN" if self._locked else "READY"
+            return Answer((f"+CPIN: {state}",))
         if call.form != "=" or not self._locked:
             return self.refused(3)
-        if call.values[0] != PIN:
+        if barred:
+            # The unblocking code, and a new PIN (27.007, 8.3).
+            if len(call.values) != 2 or not call.values[1].isdecimal():
+                return self.refused(12)
+            if call.values[0] != PUK:
+                return self.refused(16)
+            self._pin = call.values[1]
+        elif call.values != (self._pin,):
             self._tries -= 1
             return self.refused(16)
-        self._locked = False
+        self._locked, self._tries = False, TRIES
         return Answer(after_s=0.3, then=lambda at: self.later(at, SEARCHING_S, self._register))
 
     def _creg(self, call: Call) -> Answer:
         if call.form == "?":
             registration = "1" if self._registered else "2" if self._on and not self._locked else "0"
-            return Answer((f"{call.stem}: {self._notices},{registration}",))
+            level = self._notices[call.stem]
+            cells = _cells(level) if self._registered else ""
+            return Answer((f"{call.stem}: {level},{registration}{cells}",))
         if call.form == "=?":
             return Answer((f"{call.stem}: (0-2)",))
         if not call.values or call.values[0] not in ("0", "1", "2"):
             return self.refused(50)
-        self._notices = call.values[0]
+        self._notices[call.stem] = call.values[0]
         return Answer()
+
+    def _serial(self, call: Call) -> Answer:
+        if call.form == "=" and call.values == ("1",):
+            return Answer(('+CGSN: "999010000012374"',))
+        return Answer(("999010000012374",)) if call.values in ((), ("0",)) else self.refused(50)
+
+    def _activity(self, _call: Call) -> Answer:
+        return Answer((f"+CPAS: {3 if self._rings_left else 0}",))
+
+    def _context(self, call: Call) -> Answer:
+        if call.form == "?":
+            return Answer((f'+CGDCONT: 1,"IP","{ACCESS_POINT}","",0,0',))
+        return Answer() if call.values[:2] == ("1", "IP") else self.refused(50)
+
+    def _context_active(self, call: Call) -> Answer:
+        if call.form == "?":
+            return Answer((f"+CGACT: 1,{int(self._attached)}",))
+        if not self._registered:
+            return self.refused(30)
+        return Answer(after_s=0.8) if call.values[:1] in (("0",), ("1",)) else self.refused(50)
+
+    def _context_address(self, call: Call) -> Answer:
+        if call.values not in ((), ("1",)):
+            return self.refused(50)
+        return Answer((f'+CGPADDR: 1,"{ADDRESS}"' if self._attached else "+CGPADDR: 1",))
+
+    def _centre(self, call: Call) -> Answer:
+        return Answer((f'+CSCA: "{CENTRE}",145',) if call.form == "?" else ())
+
+    def _memory(self, call: Call) -> Answer:
+        used = f"{len(self._messages)},{SLOTS}"
+        if call.form == "?":
+            return Answer(("+CPMS: " + ",".join([f'"SM",{used}'] * 3),))
+        if not call.values or any(each != "SM" for each in call.values):
+            return Answer(result="+CMS ERROR: 302")
+        return Answer((f"+CPMS: {used},{used},{used}",))
+
+    @property
+    def _attached(self) -> bool:
+        return self._registered and self.running["attached"] == "1"
 
     def _operator(self, call: Call) -> Answer:
         if call.form == "=?":
             found = f'+COPS: (2,"{OPERATOR}","Marsh","99901"),(3,"Other Shore","Shore","99907"),,(0-4),(0-2)'
-            return Answer((found,), after_s=SEARCH_ALL_S)
+            return Answer((found,), after_s=SEARCH_ALL_S, aborted="OK")
         if call.form == "?":
-            return Answer((f'+COPS: 0,0,"{OPERATOR}"' if self._registered else "+COPS: 0",))
-        return Answer(after_s=2.0) if call.values and call.values[0] in ("0", "1", "2", "4") else self.refused(50)
+            return Answer((f'+COPS: 0,0,"{OPERATOR}",{ACCESS}' if self._registered else "+COPS: 0",))
+        return Answer(after_s=2.0) if call.values and call.values[0] in ("0", "1", "2", "3", "4") else self.refused(50)
 
     def _signal(self, call: Call) -> Answer:
         if not self._registered:
             return Answer(("+CSQ: 99,99",))
         return Answer((f"+CSQ: {17 + (int(call.seconds) + self._seed) % 5},0",))
+
+    def _signal_more(self, call: Call) -> Answer:
+        if not self._registered:
+            return Answer(("+CESQ: 99,99,255,255,255,255",))
+        return Answer((f"+CESQ: 99,99,255,255,22,{52 + (int(call.seconds) + self._seed) % 5}",))
 
     def _functions(self, call: Call) -> Answer:
         if call.form == "?":
@@ -163,35 +272,58 @@ class Plover(Modem):
         return Answer()
 
     def _send(self, call: Call) -> Answer | Prompt:
-        if self.running["cmgf"] != "1":
-            return Answer(result="+CMS ERROR: 304")
+        if call.form != "=" or not call.values or not call.values[0]:
+            return Answer(result="+CMS ERROR: 305")
         if not self._registered:
             return Answer(result="+CMS ERROR: 331")
-        if call.form != "=" or not call.values[0]:
-            return Answer(result="+CMS ERROR: 305")
-        return Prompt(self._sent)
+        if self.running["cmgf"] == "1":
+            return Prompt(self._sent)
+        if not call.values[0].isdecimal():
+            return Answer(result="+CMS ERROR: 304")
+        length = int(call.values[0])
+        return Prompt(lambda text, seconds: self._packed_sent(text, length, seconds))
+
+    def _packed_sent(self, text: bytes, length: int, seconds: float) -> Answer:
+        whole = packed.is_whole(text.decode("latin-1").strip(), length)
+        return self._sent(text, seconds) if whole else Answer(result="+CMS ERROR: 304")
 
     def _sent(self, _text: bytes, _seconds: float) -> Answer:
-        self._reference += 1
+        self._reference = self._reference % 255 + 1
         return Answer((f"+CMGS: {self._reference}",), after_s=1.6)
 
     def _message_comes(self, seconds: float) -> None:
         slot = next(each for each in range(1, SLOTS + 2) if each not in self._messages)
         sent = datetime.fromtimestamp(self._begin + int(seconds), UTC)
-        self._messages[slot] = ("REC UNREAD", SENDER, f"{sent:%y/%m/%d,%H:%M:%S}+00", "Ebb at 10:40. OK")
-        if self.running["cnmi"].endswith("1"):
-            self.line(f'+CMTI: "SM",{slot}', seconds)
+        how = (self.running["cnmi"] + ",0").split(",")[1]
+        if how == "2":
+            self.notice("\r\n".join(self._shown("+CMT: ", "", SENDER, sent, "Ebb at 10:40. OK")), seconds)
+            return
+        self._messages[slot] = ("REC UNREAD", SENDER, sent, "Ebb at 10:40. OK")
+        if how == "1":
+            self.notice(f'+CMTI: "SM",{slot}', seconds)
+
+    def _shown(self, head: str, status: str, sender: str, sent: datetime, text: str) -> tuple[str, str]:
+        """Head and body of a message: text, or packed (27.005, 3.4.3 and 4.2)."""
+        if self.running["cmgf"] == "1":
+            state = f'"{status}",' if status else ""
+            return f'{head}{state}"{sender}",,"{sent:%y/%m/%d,%H:%M:%S}+00"', text
+        data, length = packed.delivered(sender, sent, text)
+        number = next((each for each, word in LISTS.items() if word == status), "")
+        return f"{head}{number + ',' if number else ''},{length}", data
 
     def _message_lines(self, head: str, slot: int) -> tuple[str, ...]:
         status, sender, sent, text = self._messages[slot]
         self._messages[slot] = ("REC READ", sender, sent, text)
-        return (f'{head}"{status}","{sender}",,"{sent}"\r\n{text}',)
+        return ("\r\n".join(self._shown(head, status, sender, sent, text)),)
 
     def _list(self, call: Call) -> Answer:
-        if self.running["cmgf"] != "1":
-            return Answer(result="+CMS ERROR: 304")
-        wanted = call.values[0] if call.values else "ALL"
-        chosen = [each for each, message in self._messages.items() if wanted in ("ALL", message[0])]
+        as_text = self.running["cmgf"] == "1"
+        known = LISTS.values() if as_text else LISTS
+        wanted = call.values[0] if call.values else "REC UNREAD" if as_text else "0"
+        if wanted not in known:
+            return Answer(result=f"+CMS ERROR: {305 if as_text else 304}")
+        state = wanted if as_text else LISTS[wanted]
+        chosen = [each for each, message in self._messages.items() if state in ("ALL", message[0])]
         return Answer(tuple(each for slot in chosen for each in self._message_lines(f"+CMGL: {slot},", slot)))
 
     def _read(self, call: Call) -> Answer:
@@ -215,9 +347,9 @@ class Plover(Modem):
         if not self._rings_left:
             return
         self._rings_left -= 1
-        self.result("RING", seconds)
+        self.ring(seconds)
         if self._shows_caller:
-            self.line(f'+CLIP: "{SENDER}",145', seconds)
+            self.notice(f'+CLIP: "{SENDER}",145,,,,0', seconds)
         self.later(seconds, RING_EVERY_S, self._ring)
 
     def _hang_up(self, _call: Call) -> Answer:
@@ -233,3 +365,8 @@ class Plover(Modem):
         slot = marsh.buoy(call.seconds)
         place = f"{slot.latitude:.6f},{slot.longitude:.6f},{slot.altitude_m:.1f},3,09"
         return Answer((f"+PLACE: {now:%H%M%S}.00,{place}",))
+
+
+def _cells(level: str) -> str:
+    """Area, cell and technology, where they are asked for (27.007, 7.2)."""
+    return f',"{AREA}","{CELL}",{ACCESS}' if level == "2" else ""
