@@ -4,6 +4,7 @@ Each case names standard and section: V = ITU-T V.250, 7 = 3GPP TS 27.007, 5 = 3
 """
 
 import re
+from pathlib import Path
 from typing import Final
 
 import pytest
@@ -218,3 +219,20 @@ def test_every_error_has_words_and_every_command_its_section() -> None:
         assert str(number) in message, f"27.005, 3.2.5: {number}"
     for command in STANDARD.commands.values():
         assert re.search(r"V\.250, \d|27\.00[57], \d|in no standard", command.source), command.name
+
+
+@pytest.mark.parametrize("name", ["v250", "standard"])
+def test_the_docs_list_every_command_with_its_section(name: str) -> None:
+    text = (Path(__file__).parents[2] / "docs" / "commands.md").read_text("utf-8")
+    before = known_dialects()["v250"].commands if name == "standard" else {}
+    wanted = [
+        "| "
+        + ", ".join(f"`{text}`" for form in ("run", "query", "set", "test") for text in command.forms.get(form, ()))
+        + f" | {command.meaning} | {command.source} |"
+        for command in known_dialects()[name].commands.values()
+        if command.name not in before
+    ]
+    listed = [
+        row for row in text.partition(f"## `{name}`")[2].partition("\n## ")[0].splitlines() if row.startswith("| `")
+    ]
+    assert listed == wanted
