@@ -85,14 +85,20 @@ def _draw_lane(kind: str, file: Path, out: Path, lane: str, other: str, point: P
     save_chart(kind, ChartInput(source.name, chosen, second, point, source.marks, source.dated), out)
 
 
-def _draw_record(kind: str, file: Path, out: Path) -> None:
-    from pale_heron.report.record_chart import RecordChartInput, save_record_chart
-
+def _capture(file: Path) -> Source:
+    """A file that is a capture. Trouble for another one: what is drawn needs the times at which bytes came."""
     source = Source(file)
     if not source.is_capture:
         raise Trouble(
             f"{source.name} is not a capture: nobody knows when its bytes came", "pale-heron record makes one"
         )
+    return source
+
+
+def _draw_record(kind: str, file: Path, out: Path) -> None:
+    from pale_heron.report.record_chart import RecordChartInput, save_record_chart
+
+    source = _capture(file)
     show, clear = progress(f"reading {source.name}")
     lanes = source.lanes(show)
     clear()
@@ -104,11 +110,7 @@ def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None
     from pale_heron.core.clock.clock_object import picture_of
     from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
 
-    source = Source(file)
-    if not source.is_capture:
-        raise Trouble(
-            f"{source.name} is not a capture: nobody knows when its bytes came", "pale-heron record makes one"
-        )
+    source = _capture(file)
     show, clear = progress(f"reading {source.name}")
     lanes = source.lanes(show)
     clear()

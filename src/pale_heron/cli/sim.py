@@ -298,7 +298,7 @@ def _run_modules(
     far_port: int,
 ) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
-    from pale_heron.sim.modem import RATES as KNOWN
+    from pale_heron.sim.calls import RATES as KNOWN
     from pale_heron.sim.modules import ModulePost, placed
     from pale_heron.sim.run import run_stages
 

@@ -7,7 +7,8 @@ Its own commands: `+NODE`, `+GROUP`, `+CHANNEL` and `+PACE` (these two from the 
 from typing import Final
 
 from pale_heron.sim.air import NOISE_DBM, Air, Tuned
-from pale_heron.sim.modem import Answer, Call, Knob, Modem, Prompt, between, short
+from pale_heron.sim.calls import Answer, Call, Knob, Prompt, between, short
+from pale_heron.sim.modem import Modem
 
 MOST_BYTES: Final = 200
 MOST_BAUD: Final = 115_200

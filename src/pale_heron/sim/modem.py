@@ -9,9 +9,10 @@ import re
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Final, NamedTuple
+from typing import Any, ClassVar, Final
 
 from pale_heron.core.device.schema.commands import pieces
+from pale_heron.sim.calls import ANSWER_S, LINE_KNOBS, REGISTERS, Answer, Call, Knob, Prompt, call_of
 
 CODES: Final = {
     "OK": "0",
@@ -22,7 +23,6 @@ CODES: Final = {
     "BUSY": "7",
     "NO ANSWER": "8",
 }
-ANSWER_S: Final = 0.012
 LONGEST_LINE: Final = 256
 DEFAULT_ROOM = 4096
 GUARD_S: Final = 1.0
@@ -33,77 +33,6 @@ ABORTS_AFTER_S: Final = 0.125
 
 _BASIC: Final = re.compile(r"(X|&C|&D)(\d?)")
 _BASIC_MOST: Final = {"X": 4, "&C": 1, "&D": 2}
-
-
-class Call(NamedTuple):
-    """One command: `+NODE`, its form (`?`, `=?`, `=` or nothing), and its values without quotes."""
-
-    stem: str
-    form: str
-    values: tuple[str, ...]
-    seconds: float
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """Lines, then the result, after so many seconds; then something happens."""
-
-    lines: tuple[str, ...] = ()
-    result: str = "OK"
-    after_s: float = ANSWER_S
-    then: Callable[[float], None] | None = None
-    aborted: str = ""
-    """The result where a character aborts it meanwhile; empty where nothing does."""
-
-
-@dataclass(frozen=True, slots=True)
-class Prompt:
-    """Wait for text up to Ctrl-Z, or for so many bytes; `done` makes the answer of it."""
-
-    done: Callable[[bytes, float], Answer]
-    count: int | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Knob:
-    """One thing that can be set. `legal` says whether a text is; `test` what its test form answers."""
-
-    name: str
-    legal: Callable[[str], bool]
-    test: str
-    usual: str
-    after_restart: bool = False
-    quoted: bool = False
-    writable: bool = True
-
-
-def between(least: int, most: int) -> Callable[[str], bool]:
-    """Whether a text is a whole number within limits."""
-    return lambda text: text.isascii() and text.isdecimal() and least <= int(text) <= most
-
-
-def short(longest: int, least: int = 1) -> Callable[[str], bool]:
-    """Whether a text is printable and of that length."""
-    return lambda text: least <= len(text) <= longest and text.isascii() and text.isprintable()
-
-
-RATES: Final = (9600, 19200, 38400, 57600, 115200, 230400, 2_000_000)
-LINE_KNOBS: Final = {
-    "+IPR": Knob("rate", lambda text: text in map(str, RATES), f"({','.join(map(str, RATES))})", "9600"),
-    "+IFC": Knob("flow", lambda text: text in ("0,0", "1,1", "2,2"), "(0,1,2),(0,1,2)", "0,0"),
-}
-
-
-REGISTERS: Final = {
-    "S0": Knob("s0", between(0, 255), "(0-255)", "0"),
-    "S3": Knob("s3", between(0, 127), "(0-127)", "13"),
-    "S4": Knob("s4", between(0, 127), "(0-127)", "10"),
-    "S5": Knob("s5", between(0, 127), "(0-127)", "8"),
-    "S6": Knob("s6", between(2, 10), "(2-10)", "2"),
-    "S7": Knob("s7", between(1, 255), "(1-255)", "60"),
-    "S8": Knob("s8", between(0, 255), "(0-255)", "2"),
-}
-"""S-registers (V.250, 6.2.1 to 6.2.3 and 6.3.8 to 6.3.11)."""
 
 
 @dataclass
@@ -406,7 +335,7 @@ class Modem:
                 return self.refused(50)
             self._basic[basic[1]] = value
             return Answer()
-        call = _call(text, seconds)
+        call = call_of(text, seconds)
         tests = call.form == "=?" and call.stem[:1] == "+" and call.stem not in self.TESTED
         if tests and call.stem in self.handlers:
             # Every extended command has a test form (V.250, 5.4.2.4).
@@ -493,15 +422,3 @@ class Modem:
 
     def to_far_end(self, data: bytes, seconds: float) -> None:
         """Bytes in data mode."""
-
-
-def _call(text: str, seconds: float) -> Call:
-    """`+NODE=5,"x"` taken apart."""
-    for form in ("=?", "?"):
-        if text.endswith(form):
-            return Call(text[: -len(form)].upper(), form, (), seconds)
-    stem, equals, rest = text.partition("=")
-    if not equals and text[:1].upper() in ("D", "H", "A", "O", "Z", "I"):
-        return Call(text[:1].upper(), "", (text[1:],), seconds)
-    values = tuple(each.strip().strip('"') for each in rest.split(",")) if equals else ()
-    return Call(stem.upper().rstrip("0") if stem[:1] == "&" else stem.upper(), equals, values, seconds)

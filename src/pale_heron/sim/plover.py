@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from typing import ClassVar, Final
 
 from pale_heron.sim import marsh, packed
-from pale_heron.sim.modem import Answer, Call, Knob, Modem, Prompt, between
+from pale_heron.sim.calls import Answer, Call, Knob, Prompt, between
+from pale_heron.sim.modem import Modem
 
 PIN: Final = "2718"
 PUK: Final = "27182818"

@@ -8,7 +8,8 @@ import contextlib
 import socket
 from typing import Final
 
-from pale_heron.sim.modem import Answer, Call, Knob, Modem, short
+from pale_heron.sim.calls import Answer, Call, Knob, short
+from pale_heron.sim.modem import Modem
 
 NETWORK: Final = "saltmarsh"
 PASS_PHRASE: Final = "reeds and water"

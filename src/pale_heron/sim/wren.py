@@ -6,7 +6,8 @@ Its own commands: `+PLUME`, `+TRILL`, `+PERCH` (0 calls, 1 answers), `+NEST?`, `
 
 from typing import Final
 
-from pale_heron.sim.modem import Answer, Call, Knob, Modem, between, short
+from pale_heron.sim.calls import Answer, Call, Knob, between, short
+from pale_heron.sim.modem import Modem
 
 LINKING_S: Final = 1.4
 GIVING_UP_S: Final = 3.0
