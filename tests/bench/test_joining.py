@@ -11,6 +11,7 @@ import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from tests.streams import BEGIN, GGA, chunk, said
+from tests.waiting import LIMIT_S
 
 from pale_heron.bench.joining import join_captures, plan_join
 from pale_heron.bench.part import marks_in
@@ -29,6 +30,7 @@ from pale_heron.core.proof.joining import (
     ahead_by_messages,
 )
 from pale_heron.core.trouble import Trouble
+from pale_heron.sim.launch import Device
 
 MS: Final = SECOND // 1000
 SECONDS: Final = 40
@@ -219,3 +221,35 @@ def test_at_the_prompt(tmp_path: Path) -> None:
     assert "--names" in told("join", first, second, "-o", tmp_path / "x", "--names", "one", status=2)
     document = json.loads(told("join", first, second, "-o", tmp_path / "c.pcapng", "--by", "sentences", "--json"))
     assert document["by"] == "sentences" and abs(document["ahead_s"] - 7) <= document["uncertainty_s"]
+
+
+AHEAD_S: Final = 7
+OTHER_CLOCK: Final = f"""
+import sys, time
+real = time.time_ns
+time.time_ns = lambda: real() + {AHEAD_S} * 10**9
+from pale_heron.__main__ import main
+main()
+"""
+
+
+def test_two_programs_whose_clocks_lie_apart_are_joined_within_what_is_said(tmp_path: Path) -> None:
+    """A trial over a cable, recorded at both ends by programs of their own, one of them 7 s ahead."""
+    cable = Device("cable", "--rate", "9600", "--fault", "delay=60ms", count=2)
+    first, second = tmp_path / "hide.pcapng", tmp_path / "boat.pcapng"
+    words = ["answer", f"radio={cable.paths[1]}@9600", "-o", str(second)]
+    far = subprocess.Popen([sys.executable, "-c", OTHER_CLOCK, *words], stderr=subprocess.PIPE, text=True)
+    try:
+        assert far.stderr is not None and "answering" in far.stderr.readline()
+        words = ["trial", "delivery", f"radio={cable.paths[0]}@9600", "--count", "20", "--every", "0.1s"]
+        subprocess.run([sys.executable, "-m", "pale_heron", *words, "-o", str(first)], check=True, capture_output=True)
+    finally:
+        far.terminate()
+        far.communicate(timeout=LIMIT_S)
+        cable.stop()
+    plan = plan_join(first, second, ("hide", "boat"))
+    assert plan.by.method == MESSAGES and plan.by.ahead.samples >= 30
+    assert plan.by.ahead.low <= AHEAD_S * SECOND <= plan.by.ahead.high
+    # The cable takes 60 ms each way: surer than that cannot be known, and much less sure need not be.
+    assert 50 * MS <= plan.by.ahead.half_width <= SECOND
+    assert {way.sender for way in plan.one_way} == {"hide", "boat"}

@@ -1,6 +1,7 @@
 """`pale-heron answer`: the far end of a trial."""
 
 import time
+from pathlib import Path
 from typing import Final
 
 import click
@@ -9,6 +10,7 @@ from pale_heron.bench.config.trial_options import rule_typed
 from pale_heron.bench.operations.answering import Answering
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.cli.parameters import FILE
 from pale_heron.core.figures import several
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
@@ -21,12 +23,15 @@ TELL_S: Final = 0.5
 @click.argument("lane", metavar="LANE", help="[nickname=]ADDRESS[@rate[,framing][,flow]]")
 @click.option("--rule", default="", help="Answer messages by it: echo, plus N, text T, table FILE.toml. Else probes.")
 @click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
-def answer(lane: str, rule: str, duration: str) -> None:
+@click.option("-o", "--out", "capture", type=FILE, help="Keep a record of it in this capture.")
+def answer(lane: str, rule: str, duration: str, capture: Path | None) -> None:
     """Be the far end of a trial. Probes and blocks are answered with what was counted here; with a rule, messages.
 
     Example: pale-heron answer /dev/ttyUSB1@9600
 
     Example: pale-heron answer /dev/ttyUSB1@9600 --rule 'plus 100' --for 5min
+
+    Recorded here and there, the two captures can be joined on one clock: pale-heron join.
     """
     by = rule_typed(rule) if rule else None
     if by is not None and by.kind == "matches":
@@ -34,7 +39,7 @@ def answer(lane: str, rule: str, duration: str) -> None:
     limit = seconds(duration) if duration else None
     end_on_signals()
     spec = parse_lane(lane)
-    with opened([spec]) as session:
+    with opened([spec], capture=capture) as session:
         answering = Answering(session, spec.name, by)
         session.operations.begin(answering)
         click.echo(
