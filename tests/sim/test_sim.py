@@ -244,3 +244,32 @@ def test_the_link_goes_with_its_device_but_never_with_anothers(tmp_path: object)
     assert os.path.realpath(link) == second.path
     second.close()
     assert not link.is_symlink()
+
+
+@pytest.mark.parametrize("name", SCENES)
+def test_no_sentence_is_longer_than_the_standard_has_it(name: str) -> None:
+    """NMEA 0183, 5.3: 82 characters from the dollar to the line feed; stations have four digits (8.3.45)."""
+    curlew = Curlew(SCENES[name], 7)
+    said = [line for second in range(0, 900, 3) for line in curlew.epoch(float(second)).split(b"\r\n") if line]
+    assert max(len(line) + 2 for line in said) <= 82, max(said, key=len)
+    stations = {line.split(b",")[14].partition(b"*")[0] for line in said if line[3:6] == b"GGA"}
+    assert all(len(each) in (0, 4) for each in stations), stations
+
+
+@pytest.mark.parametrize("name", ["open-sky", "rtk"])
+def test_satellites_have_one_number_in_all_sentences(name: str) -> None:
+    """NMEA 0183 4.11, 8.3.47 and table 20: those of GSA are among those of GSV, and signals are of their system."""
+    curlew = Curlew(SCENES[name], 7)
+    talkers, signals = {1: "GP", 2: "GL", 3: "GA", 4: "GB"}, {"GP": 1, "GL": 1, "GA": 7, "GB": 1}
+    listed: dict[str, set[int]] = {}
+    for second in range(60, 120):
+        for line in curlew.epoch(float(second)).split(b"\r\n"):
+            if line[3:6] not in (b"GSA", b"GSV"):
+                continue
+            sentence = parse(line)
+            said = values(sentence)
+            if sentence.formatter == "GSV":
+                listed.setdefault(sentence.talker, set()).update(each["id"] for each in said["satellites"])
+                assert said["signal_id"] == signals[sentence.talker]
+            elif second > 70:
+                assert set(said["satellites"]) <= listed[talkers[said["system_id"]]]

@@ -286,7 +286,8 @@ class _SaidEpoch:
     def _where(self) -> dict[str, Any]:
         if self._stage.quality < FINE_FROM or self._latitude is None or self._longitude is None:
             return {"time": self._time, "latitude": self._latitude, "longitude": self._longitude}
-        fine = {"latitude": tuple(pack(self._latitude, "NS", 7)), "longitude": tuple(pack(self._longitude, "EW", 7))}
+        # Two millimetres: with one digit more a sentence would be longer than 82 characters (NMEA 0183, 5.3).
+        fine = {"latitude": tuple(pack(self._latitude, "NS", 6)), "longitude": tuple(pack(self._longitude, "EW", 6))}
         return {"time": self._time, **fine}
 
     @property
@@ -314,10 +315,10 @@ class _SaidEpoch:
         }
         altitude: Any = self._altitude
         if altitude is not None and self._stage.quality >= FINE_FROM:
-            altitude = f"{altitude:.3f}", "M"
+            altitude = f"{altitude:.2f}", "M"
         corrected = self._fixed and self._stage.quality > 1
         said |= {"altitude_m": altitude, "differential_age_s": 1.0 if corrected else None}
-        said |= {"differential_station": 12 if corrected else None}
+        said |= {"differential_station": "0012" if corrected else None}
         said |= {"geoid_separation_m": marsh.GEOID_SEPARATION_M if self._fixed else None}
         return encode("GN", "GGA", self._where | said)
 
