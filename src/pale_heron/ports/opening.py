@@ -96,7 +96,8 @@ class ByteStream:
                 timeout=0.1,
                 **_as_driver_takes(settings),
             )
-            # Before opening: a board whose reset hangs on one of them must not see it move.
+            # Before opening, so that they are right as soon as may be: Linux raises both within open(), whatever is set
+            # here, and a board whose reset hangs on one of them may see that.
             self._port.dtr, self._port.rts = settings.dtr, settings.rts
             if not spec.networked:
                 self._port.exclusive = True

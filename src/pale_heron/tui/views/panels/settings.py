@@ -1,8 +1,15 @@
 """All settings of a lane, and the one line that holds them."""
 
+from typing import Final
+
 from pale_heron.core.line.settings import KEYS, LineSettings, said, short_line
 from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
+
+RAISED: Final = (
+    "  Off holds from just after opening: Linux itself raises DTR and RTS while it opens a port, for some milliseconds, "
+    "and other systems may. A board that resets on that needs the wire taken off, or a capacitor at its reset."
+)
 
 
 def paint(
@@ -21,6 +28,8 @@ def paint(
         unit = " ms" if key.field.endswith("_ms") else " baud" if name == "rate" else ""
         words = line((f"{key.label:<20}", "quiet"), (f"{said(value) + unit:<16}", role), (key.allowed, "faint"))
         rows.append(selectable(words, index, chosen, width))
+    if not (settings.dtr and settings.rts):
+        rows += [BLANK, *wrapped(line((RAISED, "amber")), width)]
     if settings.decorative:
         rows += [BLANK, line(("  This port is virtual: the rate is decorative.", "amber"))]
     rows += [BLANK, line(("  as one line   ", "quiet"), (short_line(settings), "*text"))]
