@@ -7,8 +7,8 @@ from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
 
 RAISED: Final = (
-    "  Off holds from just after opening: Linux itself raises DTR and RTS while it opens a port, for some milliseconds, "
-    "and other systems may. A board that resets on that needs the wire taken off, or a capacitor at its reset."
+    "  Off holds from just after opening: Linux itself raises DTR and RTS for some milliseconds while it opens a port, "
+    "and other systems may. A board that resets on that needs the wire taken off."
 )
 
 
