@@ -293,8 +293,9 @@ class Modem:
         """What a command says comes when it has ended; then the next one begins."""
         self._runs, self._begun = made, seconds
         self._count += 1
-        count = self._count
-        self.later(seconds, made.after_s, lambda at: self._ended(made, at) if count == self._count else None)
+        count, due = self._count, seconds + made.after_s
+        # As of the moment at which it is due, however seldom it is looked at: what follows it is on time too.
+        self.later(seconds, made.after_s, lambda _: self._ended(made, due) if count == self._count else None)
 
     def _ended(self, made: Answer, at: float) -> None:
         self._runs = None
