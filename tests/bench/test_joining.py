@@ -10,7 +10,7 @@ from typing import Final
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
-from tests.streams import BEGIN, GGA, chunk, said
+from tests.streams import BEGIN, GGA, chunk, framed, said
 from tests.waiting import LIMIT_S
 
 from pale_heron.bench.joining import join_captures, plan_join
@@ -21,15 +21,18 @@ from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.clock.events import HOST_CLOCK, PULSE, PULSE_SOURCE, host_details
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.figures import bound, bounded
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.core.frames import IN, NMEA, OK, OUT, SECOND, Chunk, Event
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.proof.joining import (
     HOSTS,
     MESSAGES,
     PULSES,
     SENTENCES,
+    MachineEvidence,
     ahead_by_messages,
 )
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.utc import clock
 from pale_heron.sim.launch import Device
 
 MS: Final = SECOND // 1000
@@ -164,6 +167,43 @@ def test_where_nothing_tells_of_one_clock_it_is_refused(tmp_path: Path) -> None:
     with pytest.raises(Trouble, match="messages that crossed") as told:
         plan_join(sure, also, ("c", "d"), MESSAGES)
     assert "Possible is: hosts" in told.value.hint
+
+
+@pytest.mark.parametrize(
+    ("said", "bound_s"),
+    [
+        (((True, 0.01), (True, 0.4)), 0.4),
+        (((True, 0.4), (True, 0.01)), 0.4),
+        (((False, 0.01), (True, 0.01)), None),
+        (((True, 0.01), (False, 16.0)), None),
+    ],
+)
+def test_a_host_is_as_sure_as_it_was_at_its_worst(said: tuple[tuple[bool, float], ...], bound_s: float | None) -> None:
+    """Times of before it was synchronised are not better for it."""
+    found = MachineEvidence()
+    for at, (synchronised, worst_s) in enumerate(said):
+        details = host_details(HostClock(synchronised, 0.001, worst_s, 0.0), "UTC")
+        found.heed(Event(BEGIN + at * SECOND, "", HOST_CLOCK, details))
+    assert found.host == (None if bound_s is None else round(bound_s * SECOND))
+
+
+@pytest.mark.parametrize("drift_ppm", [0.0, 80.0, -80.0])
+def test_pulses_bound_the_error_of_a_clock_that_drifts_to_its_very_ends(drift_ppm: float) -> None:
+    found, seconds = MachineEvidence(), 600
+
+    def here(true_s: float) -> int:
+        return BEGIN + round(true_s * SECOND * (1 + drift_ppm / 1e6)) + 3 * MS
+
+    for second in range(seconds):
+        found.heed(Event(here(second), "", PULSE, {"source": "sim:curlew"}))
+        (frame, *_) = framed([EPOCHS[30 + second % 10]], here(second + 0.2))
+        told = sealed(f"GNRMC,{clock(BEGIN + second * SECOND, 2).replace(':', '')},A,,,,,,,040531,,,A")
+        found.feed(frame._replace(data=told, type="GNRMC", kind=NMEA, status=OK, lane="curlew"))
+    bounds = found.error_by_pulses()
+    assert bounds is not None
+    for true_s in (0, seconds - 1):
+        error = here(true_s) - BEGIN - true_s * SECOND
+        assert bounds.low <= error <= bounds.high, (bounds, error)
 
 
 def test_a_receiver_that_vouches_for_nothing_says_nothing(tmp_path: Path) -> None:

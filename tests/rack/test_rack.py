@@ -87,6 +87,8 @@ def test_commands_are_told_and_paired_and_a_trial_is_made(device: Callable[..., 
         with pytest.raises(RackFailure, match="nobody says this") as told:
             rack.wait_text("nobody says this", lane="buoy", within=0.3)
         assert "last on buoy" in str(told.value) and str(rack.capture) in str(told.value)
+        with pytest.raises(RackFailure, match=r"the delivery trial on plover was not made: .*command mode"):
+            rack.trial("delivery", "plover", count=2)
         with pytest.raises(Trouble, match="which one is meant"):
             rack.command("AT")
         with pytest.raises(Trouble, match=r"did you mean 'fix\.level'"):

@@ -198,6 +198,8 @@ class Rack:
         asked = described(kind, [self._specs[name] for name in names], options, list(self._specs))
         trial = Trial(self._session, asked)
         trial.run()
+        if trial.failure and trial.result is None:
+            self.fail(f"the {kind} trial on {' and '.join(names)} was not made: {trial.failure}")
         result: list[TrialSnapshot] = []
 
         def known() -> bool:

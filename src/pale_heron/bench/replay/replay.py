@@ -52,6 +52,8 @@ class Replay:
         self._commands: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="replay", daemon=True)
+        self._adding = threading.Lock()
+        """Held while something is added to the end of the file, which takes a moment."""
         self._asked = 0
         """How many commands were queued."""
         # From here on what the thread owns.
@@ -125,7 +127,8 @@ class Replay:
 
     def mark(self, text: str, kind: str = NOTE) -> None:
         """Note something of the moment that is shown, at the end of the file. Trouble where that cannot be."""
-        self._add(lambda end: (MARK, details_of(Mark(self.seen.now, text, kind), end)))
+        moment = self.seen.now
+        self._add(lambda end: (MARK, details_of(Mark(moment, text, kind), end)))
 
     def reword(self, mark: Mark, text: str) -> None:
         """From now on a mark says something else; what it said stays in the file."""
@@ -140,11 +143,12 @@ class Replay:
             raise Trouble("Raw bytes hold no marks", "pale-heron record makes captures, which do")
         if not self._indexer.done:
             raise Trouble("The capture is still being looked through", "Note it in a moment")
-        end = last_moment(self._path)
-        event = Event(end, "", *said(end))
-        append_events(self._path, [event])
-        self._size = self._path.stat().st_size
-        self._indexer.heed(event)
+        with self._adding:
+            end = last_moment(self._path)
+            event = Event(end, "", *said(end))
+            append_events(self._path, [event])
+            self._size = self._path.stat().st_size
+            self._indexer.heed(event)
         self._looked = True
 
     def look(self, *lanes: str) -> None:

@@ -16,7 +16,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.comparison import difference_95
 from pale_heron.core.proof.expectation import written
-from pale_heron.core.proof.measured import Evident, Measured
+from pale_heron.core.proof.measured import Evident, Measured, Value
 from pale_heron.core.proof.measures import cn0_by_minute
 from pale_heron.core.proof.names import BEHIND, CLOCK, LANE, NAMES, RECORD, ExpectedName, measured
 
@@ -43,10 +43,13 @@ class ComparedName(NamedTuple):
     @property
     def difference(self) -> float | None:
         """How much larger the second is; None where they are no numbers."""
-        values = self.one.value, self.other.value
-        if any(isinstance(each, bool) or not isinstance(each, int | float) for each in values):
-            return None
-        return float(values[1]) - float(values[0])  # type: ignore[arg-type]  # numbers, as was just seen
+        one, other = (_number(each.value) for each in (self.one, self.other))
+        return None if one is None or other is None else other - one
+
+
+def _number(value: Value) -> float | None:
+    """A value that is a number; the truth of something is none."""
+    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None
 
 
 def compare_captures(one: Evident, other: Evident, pairs: Sequence[tuple[str, str]]) -> tuple[ComparedName, ...]:

@@ -25,7 +25,7 @@ from pale_heron.core.wire.visible import safe_label
 PULSES, SENTENCES, MESSAGES, HOSTS = "pulses", "sentences", "messages", "hosts"
 METHODS: Final = {
     PULSES: "GNSS time, by pulses and sentences of both",
-    SENTENCES: "GNSS time, by sentences of both",
+    SENTENCES: "GNSS time, by sentences of both, taken to come within a second",
     MESSAGES: "messages that crossed both ways",
     HOSTS: "hosts that were both synchronised",
 }
@@ -99,8 +99,7 @@ class MachineEvidence:
         self._lags: dict[str, dict[int, tuple[int, int]]] = {}
         """By lane and stretch of time: the least lag, and how many there were."""
         self._pulses: dict[str, list[int]] = {}
-        self.host: int | None = None
-        """How far the system takes its clock to be wrong at most, nanoseconds; None where it does not say."""
+        self._host_s: float | None = None
         self.sent: dict[bytes, int | None] = {}
         """When each message was sent; None for one that was sent twice."""
 
@@ -121,8 +120,17 @@ class MachineEvidence:
             self._pulses.setdefault(str(event.details.get("source", "")), []).append(event.time)
         elif event.name == HOST_CLOCK:
             host = host_of(event.details)
-            known = host is not None and host.synchronised
-            self.host = round(host.maximum_error_s * SECOND) if known and host is not None else None
+            worst_s = host.maximum_error_s if host is not None and host.synchronised else math.inf
+            self._host_s = max(worst_s, self._host_s or 0.0)
+
+    @property
+    def host(self) -> int | None:
+        """How far the system took its clock to be wrong at most, nanoseconds, at the worst moment of the record.
+
+        None where it does not say, or where it was not synchronised at any time.
+        """
+        known = self._host_s is not None and math.isfinite(self._host_s)
+        return round(self._host_s * SECOND) if known and self._host_s is not None else None
 
     def _hear(self, frame: Frame, arrived: int) -> None:
         own = self._own.setdefault(frame.lane, OwnTime())
@@ -153,7 +161,9 @@ class MachineEvidence:
         phases = sorted((each - first + SECOND // 2) % SECOND - SECOND // 2 + first for each in times)
         # One in twenty at each end may be something else: a doubled pulse, a stamp that came late.
         trimmed = phases[len(phases) // 20 : len(phases) - len(phases) // 20]
-        low, high = trimmed[0], trimmed[-1]
+        # A clock that drifts spreads them evenly: what was left out of it is a ninth of the rest, half at each end.
+        beyond = -(-(trimmed[-1] - trimmed[0]) // 16)
+        low, high = trimmed[0] - beyond, trimmed[-1] + beyond
         if high - low > SURE_NS:
             return None
         seconds = [about.low // SECOND + step for step in range(-1, 3)]

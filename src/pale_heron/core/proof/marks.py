@@ -59,6 +59,7 @@ class MarkBook:
 
     def __init__(self) -> None:
         self._marks: dict[int, Mark] = {}
+        self._sorted: tuple[Mark, ...] = ()
 
     def heed(self, event: Event) -> None:
         """Take an event; one that is about no mark is passed over."""
@@ -75,10 +76,11 @@ class MarkBook:
             self._marks[moment] = self._marks[moment]._replace(text=text)
         elif event.name == WITHDRAWN:
             self._marks.pop(moment, None)
+        self._sorted = tuple(sorted(self._marks.values()))
 
     def marks(self) -> tuple[Mark, ...]:
         """Those that stand, by their moments."""
-        return tuple(sorted(self._marks.values()))
+        return self._sorted
 
 
 def measured_parts(marks: Sequence[Mark]) -> tuple[MeasuredPart, ...]:

@@ -166,10 +166,8 @@ def not_delivered(trial: TrialSnapshot, _: str) -> Measured:
 
 
 def at_most_lost(trial: TrialSnapshot, _: str) -> Measured:
-    low, high = (
-        _worst(trial, lambda each, end=end: each.loss_95[end] if each.loss_95 else None)  # type: ignore[misc]
-        for end in (0, 1)
-    )
+    low = _worst(trial, lambda each: each.loss_95[0] if each.loss_95 else None)
+    high = _worst(trial, lambda each: each.loss_95[1] if each.loss_95 else None)
     return high._replace(at_best=low.value)
 
 

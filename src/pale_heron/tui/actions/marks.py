@@ -87,7 +87,15 @@ class MarkActions:
         self._app.push_screen(Choice(title, ways), take)
 
     def _attempt(self, do: "Callable[[], None]") -> None:
-        try:
+        """Live at once, so that its time is right; adding to a capture looks through all of it first, in a thread."""
+        if self._snapshot().replay is None:
             do()
-        except Trouble as trouble:
-            self._app.notify(str(trouble), severity="error", markup=False)
+            return
+
+        def work() -> None:
+            try:
+                do()
+            except Trouble as trouble:
+                self._app.call_from_thread(self._app.notify, str(trouble), severity="error", markup=False)
+
+        self._app.run_worker(work, thread=True, group="marks", exit_on_error=False)
