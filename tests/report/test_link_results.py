@@ -24,7 +24,8 @@ from pale_heron.core.utc import iso
 from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.report.kinds import LINK_CHARTS
 from pale_heron.report.link_charts import HOLDS_IT, LINK_KINDS, last_drawable, save_link_chart
-from pale_heron.report.tables import TableFile, Tables
+from pale_heron.report.table_file import TableFile
+from pale_heron.report.tables import HEADS, Tables
 
 BEGIN = 1_935_000_000 * SECOND
 MS = SECOND // 1000
@@ -69,7 +70,7 @@ def table(what: str, form: str, trials: tuple[TrialSnapshot, ...], probes: Probe
     source = Source(None)
     source.trials = trials
     with path.open("w", newline="") as out:
-        file = TableFile(what, form, out)
+        file = TableFile(HEADS[what], form, out)
         Tables({what: [file]}).end(source, (), probes)
     return file.rows
 

@@ -1,6 +1,7 @@
 """Everything a capture holds as tables: every frame, epoch, command, pulse and mark once, and no secret."""
 
 import csv
+import errno
 import json
 import os
 import subprocess
@@ -16,10 +17,13 @@ from tests.streams import BEGIN
 from pale_heron.bench.decoded import decoded
 from pale_heron.bench.sources import Source
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, Status
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
+from pale_heron.report import frame_writers
 from pale_heron.report.everything import write_everything
+from pale_heron.report.frame_writers import FrameProcess
+from pale_heron.report.tables import write_tables
 
 SECRET = "hunter2secret"
 
@@ -85,6 +89,41 @@ def test_what_is_there_is_never_overwritten_and_no_half_is_left(capture: Path, f
     with pytest.raises(Trouble, match="is not a capture"):
         write_everything(raw, tmp_path / "none")
     assert list(tmp_path.iterdir()) == [raw]
+
+
+def test_frames_are_the_same_written_in_the_pass_and_beside_it(
+    capture: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    named = {"a.csv": ("frames", "csv"), "a.jsonl": ("frames", "jsonl")}
+    written = {}
+    for beside, most in (("pass", 1 << 30), ("process", 0)):
+        monkeypatch.setattr(frame_writers, "LARGE_BYTES", most)
+        folder = tmp_path / beside
+        counts = write_tables(
+            Source(capture), named, folder, lambda source, probes, tables: source.lanes(probes=probes, listener=tables)
+        )
+        written[beside] = counts, {each.name: each.read_bytes() for each in folder.iterdir()}
+    assert written["pass"] == written["process"] and set(written["pass"][1]) == set(named)
+
+
+FRAMES = [Frame("bow", IN, BEGIN, 0, b"$GPTXT\r\n", Kind.NMEA, Status.NO_CHECKSUM, None, "GPTXT")] * 100
+
+
+def write_many(writer: FrameProcess) -> None:
+    for _ in range(1000):
+        writer.write(FRAMES)
+    writer.end()
+
+
+@pytest.mark.parametrize("number", [errno.EISDIR, errno.ENOSPC, 0], ids=["no file", "no room", "killed"])
+def test_what_goes_wrong_beside_the_pass_ends_it_with_its_reason(number: int, tmp_path: Path) -> None:
+    path = {errno.EISDIR: tmp_path, errno.ENOSPC: Path("/dev/full")}.get(number, tmp_path / "a.csv")
+    writer = FrameProcess([(path, "csv")], timed=True)
+    if not number:
+        writer.stop()
+    with pytest.raises(OSError, match=os.strerror(number) if number else frame_writers.GONE):
+        write_many(writer)
+    writer.stop()
 
 
 def test_no_secret_stands_in_a_table(tmp_path: Path) -> None:

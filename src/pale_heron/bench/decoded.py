@@ -3,7 +3,7 @@
 from typing import Any
 
 from pale_heron.core.frames import Frame, Kind
-from pale_heron.core.nmea.sentence import checksums, parse, problems, values
+from pale_heron.core.nmea.sentence import checksums, parse, readings
 from pale_heron.core.utc import iso
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.rtcm3_messages import message_fields
@@ -36,18 +36,18 @@ def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
     }
     if frame.kind is Kind.NMEA:
         sentence, sums = parse(frame.data), checksums(frame.data)
+        said = readings(sentence)
         out |= {
             "talker": safe_text(sentence.talker.encode("latin-1")),
             "sentence": safe_text(sentence.formatter.encode("latin-1")),
             "checksum_expected": sums.expected,
             "checksum_found": sums.found,
-            "fields": values(sentence),
+            "fields": said.values,
         }
-        unreadable = problems(sentence)
-        if unreadable:
-            out["problems"] = dict(unreadable)
+        if said.problems:
+            out["problems"] = dict(said.problems)
     elif frame.kind is Kind.RTCM3:
         out |= {"message": rtcm3.message_number(frame.data), "payload_length": rtcm3.payload_length(frame.data)}
-        said = {each.key: each.value for each in message_fields(frame.data)}
-        out |= {"fields": {key: _plain(value) for key, value in said.items()}} if said else {}
+        fields = {each.key: _plain(each.value) for each in message_fields(frame.data)}
+        out |= {"fields": fields} if fields else {}
     return out

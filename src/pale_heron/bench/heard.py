@@ -1,6 +1,6 @@
 """What goes by while a file is gone through once: lines, pulses and exchanges, for whoever writes them down."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from pale_heron.bench.model import Model
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 class PassListener(Protocol):
     """Is called as it goes by, in the order of time; secrets of modules have stars."""
 
-    def line(self, line: Frame | Event) -> None: ...
+    def lines(self, lines: Sequence[Frame | Event]) -> None: ...
 
     def pulse(self, event: Event) -> None: ...
 
@@ -37,13 +37,13 @@ class PassTeller:
         for record in records:
             if isinstance(record, Event) and record.name == PULSE:
                 self._listener.pulse(record)
-        for line in settled:
-            secrets = self._model.secrets_of(line.lane) if isinstance(line, Frame) else frozenset()
-            self._listener.line(
-                line._replace(data=starred(line.data, secrets)) if isinstance(line, Frame) and secrets else line
-            )
+        self._listener.lines([self._masked(line) for line in settled])
         for lane, item in self._items():
             self._listener.item(lane, item, self._model.secrets_of(lane))
+
+    def _masked(self, line: Entry) -> Entry:
+        secrets = self._model.secrets_of(line.lane) if isinstance(line, Frame) else None
+        return line._replace(data=starred(line.data, secrets)) if isinstance(line, Frame) and secrets else line
 
     def _items(self) -> Iterator[tuple[str, "Item"]]:
         for lane, module in self._model.modules():

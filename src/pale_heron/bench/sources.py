@@ -74,7 +74,8 @@ class Source:
         self._part = part
         self._own = OwnTime()
         self._span: tuple[int, int] | None = None
-        self._size = path.stat().st_size if path else 0
+        self.size = path.stat().st_size if path else 0
+        """Bytes of the file; 0 for standard input."""
         self.marks: tuple[Mark, ...] = ()
         self.trials: tuple[TrialSnapshot, ...] = ()
         self.clock = NOTHING_KNOWN
@@ -107,7 +108,7 @@ class Source:
     @property
     def share(self) -> float:
         """How much of the file was gone through, 0 to 1; 0 where that cannot be known."""
-        return self._file.tell() / self._size if self._size else 0.0
+        return self._file.tell() / self.size if self.size else 0.0
 
     def close(self) -> None:
         self._file.close()

@@ -1,6 +1,7 @@
 """UTC as nanoseconds since 1970-01-01, to and from the forms that sentences, JSON and screens use."""
 
 from datetime import UTC, date, datetime
+from functools import lru_cache
 
 from pale_heron.core.frames import SECOND
 
@@ -10,7 +11,13 @@ DAY = 86_400 * SECOND
 def iso(time: int) -> str:
     """`2031-05-04T09:41:07.041250000Z`; the years 1678 to 2262 are what nanoseconds can say in general."""
     seconds, rest = divmod(time, SECOND)
-    return f"{datetime.fromtimestamp(seconds, UTC):%Y-%m-%dT%H:%M:%S}.{rest:09d}Z"
+    return f"{_iso_second(seconds)}.{rest:09d}Z"
+
+
+@lru_cache(maxsize=256)
+def _iso_second(seconds: int) -> str:
+    """Many lines share their second."""
+    return f"{datetime.fromtimestamp(seconds, UTC):%Y-%m-%dT%H:%M:%S}"
 
 
 def from_iso(text: str) -> int:

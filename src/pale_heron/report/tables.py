@@ -10,14 +10,12 @@ trials      a row for each direction (JSON Lines: the object of `trial --json`)
 probes      a row for each probe, round or sentence
 """
 
-import csv
 import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from pathlib import Path
-from typing import IO, TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
-from pale_heron.bench.decoded import decoded
 from pale_heron.bench.sources import Source
 from pale_heron.core.frames import Event, Frame
 from pale_heron.core.gnss.states import MADE
@@ -28,20 +26,18 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_text, starred
 from pale_heron.files.whole import written_whole
+from pale_heron.report.frame_writers import frame_writer
 from pale_heron.report.results import PROBE_HEADS, TRIAL_HEADS, probe_rows, trial_rows
+from pale_heron.report.table_file import FRAME_HEADS, Row, TableFile, write_rows
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.exchanges import Item
 
-Row = Mapping[str, Any]
 PassOver = Callable[[Source, ProbeLog, "Tables"], Sequence[LaneSnapshot]]
 """Goes through a source once, and gives its lanes."""
 
 HEADS: Final[Mapping[str, tuple[str, ...]]] = {
-    "frames": (
-        *("time", "lane", "direction", "offset", "length", "kind", "status", "reason"),
-        *("talker", "sentence", "checksum_expected", "checksum_found", "message", "text"),
-    ),
+    "frames": FRAME_HEADS,
     "epochs": (
         *("lane", "arrived", "utc", "fix", "made", "latitude_deg", "longitude_deg", "altitude_m"),
         *("geoid_separation_m", "satellites_used", "satellites_seen", "hdop", "cn0_best4_dbhz"),
@@ -57,8 +53,7 @@ HEADS: Final[Mapping[str, tuple[str, ...]]] = {
     "trials": TRIAL_HEADS,
     "probes": PROBE_HEADS,
 }
-PASSING: Final = ("frames", "exchanges", "events", "pulses")
-"""Written as they go by; the others once all was gone through."""
+FRAMES: Final = "frames"
 
 EPOCH_VALUES: Final = (
     *("latitude", "longitude", "altitude_m", "separation_m", "used", "seen", "hdop", "cn0"),
@@ -66,35 +61,17 @@ EPOCH_VALUES: Final = (
 )
 
 
-class TableFile:
-    """One table as one file, that may be written in one format."""
-
-    def __init__(self, what: str, form: str, out: IO[str]) -> None:
-        self.rows = 0
-        self._heads = HEADS[what]
-        self._out = out
-        self.is_flat = form == "csv"
-        self._csv = csv.writer(out) if self.is_flat else None
-        if self._csv is not None:
-            self._csv.writerow(self._heads)
-
-    def write(self, row: Row) -> None:
-        """One row; CSV leaves out what has no column."""
-        self.rows += 1
-        if self._csv is None:
-            self._out.write(json.dumps(row, ensure_ascii=False, default=str) + "\n")
-            return
-        values = (row.get(name) for name in self._heads)
-        self._csv.writerow(["" if value is None else value for value in values])
-
-
 class Tables:
     """Several tables, each in several formats, filled while a file is gone through: a `PassListener`."""
 
-    def __init__(self, files: Mapping[str, Sequence[TableFile]], *, timed: bool = True) -> None:
-        """`timed` is False for a raw file, whose bytes nobody saw coming."""
+    def __init__(
+        self,
+        files: Mapping[str, Sequence[TableFile]],
+        write_frames: Callable[[Sequence[Frame]], None] = lambda _: None,
+    ) -> None:
+        """Frames have a way of their own."""
         self._files = files
-        self._timed = timed
+        self._write_frames = write_frames
 
     def wants(self, what: str) -> bool:
         """Whether somebody reads that."""
@@ -102,18 +79,13 @@ class Tables:
 
     def add(self, what: str, rows: Iterable[Row]) -> None:
         """Rows of one table."""
-        files = self._files.get(what, ())
-        for row in rows:
-            for file in files:
-                file.write(row)
+        write_rows(self._files.get(what, ()), rows)
 
-    def line(self, line: Frame | Event) -> None:
-        """A line of traffic."""
-        if isinstance(line, Event):
-            if self.wants("events"):
-                self.add("events", [_event_row(line)])
-        elif self.wants("frames"):
-            self.add("frames", [decoded(line, self._timed)])
+    def lines(self, lines: Sequence[Frame | Event]) -> None:
+        """Lines of traffic."""
+        if self.wants("events"):
+            self.add("events", (_event_row(line) for line in lines if isinstance(line, Event)))
+        self._write_frames([line for line in lines if isinstance(line, Frame)])
 
     def pulse(self, event: Event) -> None:
         """A pulse."""
@@ -199,19 +171,21 @@ def write_tables(
     probes = ProbeLog()
     try:
         with ExitStack() as stack:
-            files: dict[str, list[TableFile]] = {}
-            named: dict[str, tuple[TableFile, Path]] = {}
+            fresh = {name: stack.enter_context(written_whole(folder / name)) for name in wanted}
+            files: dict[str, dict[str, TableFile]] = {}
             for name, (what, form) in wanted.items():
-                fresh = stack.enter_context(written_whole(folder / name))
-                out = stack.enter_context(fresh.open("w", encoding="utf-8", newline=""))
-                file = TableFile(what, form, out)
-                files.setdefault(what, []).append(file)
-                named[name] = file, fresh
-            tables = Tables(files, timed=source.is_capture)
+                if what != FRAMES:
+                    out = stack.enter_context(fresh[name].open("w", encoding="utf-8", newline=""))
+                    files.setdefault(what, {})[name] = TableFile(HEADS[what], form, out)
+            frames = [(fresh[name], form) for name, (what, form) in wanted.items() if what == FRAMES]
+            writer = stack.enter_context(frame_writer(frames, source.size, timed=source.is_capture))
+            tables = Tables({what: tuple(each.values()) for what, each in files.items()}, writer.write)
             tables.end(source, pass_over(source, probes, tables), probes)
-            for file, fresh in named.values():
-                if not file.rows:
-                    fresh.unlink()
-            return {name: file.rows for name, (file, _) in named.items()}
+            many = writer.end()
+            rows = {name: many if what == FRAMES else files[what][name].rows for name, (what, _) in wanted.items()}
+            for name, count in rows.items():
+                if not count:
+                    fresh[name].unlink()
+            return rows
     except OSError as problem:
         raise Trouble(f"{folder} cannot be written to: {problem.strerror}", "Choose another place") from None

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime
 from itertools import pairwise
 from pathlib import Path
-from typing import IO, Final, NamedTuple
+from typing import IO, TYPE_CHECKING, Final, NamedTuple
 from xml.sax.saxutils import escape
 
 from pale_heron.core.frames import SECOND
@@ -24,6 +24,9 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
 from pale_heron.files.whole import written_whole
 
+if TYPE_CHECKING:
+    from gpxpy.gpx import GPXTrackPoint
+
 Segment = list[Epoch]
 Place = list[float]
 """Longitude, latitude, and a height where it is known."""
@@ -31,6 +34,7 @@ Place = list[float]
 HIGH: Final = 3
 HALF_TURN: Final = 180.0
 LEAST_GAP_NS: Final = 3 * SECOND
+POINTS_AT_A_TIME: Final = 1000
 _GPX_FIX: Final = {"2D": "2d", "single": "3d", "differential": "dgps", "RTK float": "dgps", "RTK fixed": "dgps"}
 
 
@@ -80,27 +84,47 @@ def _gpx(tracks: list[Track], out: IO[str]) -> int:
 
     document, count = gpx.GPX(), 0
     document.creator = "pale-heron"
+    head, end = document.to_xml(version="1.1").rsplit("</gpx>", 1)
+    out.write(head)
     for track in tracks:
-        drawn = gpx.GPXTrack(name=track.name)
-        document.tracks.append(drawn)
+        out.write(f"<trk>\n<name>{escape(track.name)}</name>\n")
         for segment in track.segments:
-            part = gpx.GPXTrackSegment()
-            drawn.segments.append(part)
-            for epoch in segment:
-                count += 1
-                moment = track.written_time(epoch)
-                # GPX has longitudes from -180 up to 180, without that (longitudeType).
-                longitude = -180.0 if epoch.longitude == 180.0 else epoch.longitude
-                point = gpx.GPXTrackPoint(epoch.latitude, longitude, epoch.altitude_m)
-                point.time = datetime.fromtimestamp(moment / SECOND, UTC) if moment is not None else None
-                point.type_of_gpx_fix = _GPX_FIX.get(epoch.state)
-                point.satellites = epoch.used
-                point.horizontal_dilution = epoch.hdop
-                point.geoid_height = epoch.separation_m
-                point.comment = epoch.state
-                part.points.append(point)
-    out.write(document.to_xml(version="1.1"))
+            out.write("<trkseg>")
+            out.writelines(_gpx_points(track, segment))
+            out.write("</trkseg>\n")
+            count += len(segment)
+        out.write("</trk>\n")
+    out.write(f"</gpx>{end}")
     return count
+
+
+def _gpx_points(track: Track, segment: Segment) -> Iterator[str]:
+    """A piece of a segment at a time: a day of points as objects would fill the memory."""
+    from gpxpy import gpx
+
+    for begin in range(0, len(segment), POINTS_AT_A_TIME):
+        part = gpx.GPXTrackSegment()
+        for epoch in segment[begin : begin + POINTS_AT_A_TIME]:
+            part.points.append(_gpx_point(epoch, track.written_time(epoch)))
+        document, holder = gpx.GPX(), gpx.GPXTrack()
+        holder.segments.append(part)
+        document.tracks.append(holder)
+        yield document.to_xml(version="1.1").partition("<trkseg>")[2].rpartition("</trkseg>")[0].rstrip(" ")
+
+
+def _gpx_point(epoch: Epoch, moment: int | None) -> "GPXTrackPoint":
+    from gpxpy.gpx import GPXTrackPoint
+
+    # GPX has longitudes from -180 up to 180, without that (longitudeType).
+    longitude = -180.0 if epoch.longitude == HALF_TURN else epoch.longitude
+    point = GPXTrackPoint(epoch.latitude, longitude, epoch.altitude_m)
+    point.time = datetime.fromtimestamp(moment / SECOND, UTC) if moment is not None else None
+    point.type_of_gpx_fix = _GPX_FIX.get(epoch.state)
+    point.satellites = epoch.used
+    point.horizontal_dilution = epoch.hdop
+    point.geoid_height = epoch.separation_m
+    point.comment = epoch.state
+    return point
 
 
 def _kml(tracks: list[Track], out: IO[str]) -> int:

@@ -58,15 +58,33 @@ def checksums(data: bytes) -> Checksums:
     return Checksums(f"{xor8(covered.encode('latin-1')):02X}", found[1].upper() if found else None)
 
 
+class Readings(NamedTuple):
+    """What the fields of a sentence say, by their keys, and key and reason of each that cannot be read."""
+
+    values: dict[str, Any]
+    problems: list[tuple[str, str]]
+
+
 def values(sentence: Sentence) -> dict[str, Any]:
     """The decoded fields by their keys. Empty, missing and unreadable fields are None (`problems` keeps them apart).
 
     Proprietary sentences and unknown formatters give their raw fields as text under "1", "2", ...
     """
+    return readings(sentence).values
+
+
+def problems(sentence: Sentence) -> list[tuple[str, str]]:
+    """Key and reason of each field that holds something which cannot be read."""
+    return readings(sentence).problems
+
+
+def readings(sentence: Sentence) -> Readings:
+    """Both at once; what stands in repeated groups has no problems of its own."""
     layout = sentence.layout
     if layout is None:
-        return {str(index): safe_text(raw.encode("latin-1")) for index, raw in enumerate(sentence.raw, 1)}
+        return Readings({str(at): safe_text(raw.encode("latin-1")) for at, raw in enumerate(sentence.raw, 1)}, [])
     out: dict[str, Any] = {}
+    unreadable: list[tuple[str, str]] = []
     raw = sentence.raw
     at, size = 0, len(raw)
     for column in layout.columns:
@@ -76,15 +94,16 @@ def values(sentence: Sentence) -> dict[str, Any]:
             size = len(raw)
         try:
             out[column.key] = codec.read(raw, at)
-        except ValueError:
+        except ValueError as problem:
             out[column.key] = None
+            unreadable.append((column.key, str(problem)))
         at += codec.width
     if layout.group:
         out["satellites"], at = _groups(layout.group, raw, at)
         for column in layout.after_group:
             out[column.key] = _read(column, raw, at)
             at += 1
-    return _safe(out)
+    return Readings(_safe(out), unreadable)
 
 
 def _read(column: SentenceColumn, raw: Sequence[str], at: int) -> Any:
@@ -116,22 +135,6 @@ def _safe(out: dict[str, Any]) -> dict[str, Any]:
         if type(value) is str and not (value.isascii() and value.isprintable()):
             out[key] = safe_text(value.encode("latin-1"))
     return out
-
-
-def problems(sentence: Sentence) -> list[tuple[str, str]]:
-    """Key and reason of each field that holds something which cannot be read."""
-    layout = sentence.layout
-    if layout is None:
-        return []
-    found, at = [], 0
-    raw = sentence.raw + [""] * 24
-    for column in layout.columns:
-        try:
-            column.codec.read(raw, at)
-        except ValueError as problem:
-            found.append((column.key, str(problem)))
-        at += column.codec.width
-    return found
 
 
 def encode(talker: str, formatter: str, fields: Mapping[str, Any]) -> bytes:
