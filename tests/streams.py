@@ -94,11 +94,15 @@ def fed(epochs: Iterable[bytes], name: str = "curlew") -> Lane:
     return lane
 
 
+MEASURED = rtcm3.encode(b"\x43\xd0" + bytes(range(40)))
+"""A message with line ends in it."""
+
 pieces_of_streams = st.lists(
     st.one_of(
         st.just(GGA),
         st.just(RTCM),
         st.just(RTCM[:-1]),
+        st.sampled_from([MEASURED, MEASURED[:20], MEASURED[:-1], MEASURED[:7]]),
         st.just(RTCM[:5] + bytes([RTCM[5] ^ 1]) + RTCM[6:]),
         st.just(GGA[:-1]),
         st.just(GGA[:40]),

@@ -6,7 +6,7 @@ import random
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.streams import GGA, HOSTILE, RTCM, chunk, framed, pieces_of_streams
+from tests.streams import GGA, HOSTILE, MEASURED, RTCM, chunk, framed, pieces_of_streams
 
 from pale_heron.core.frames import SECOND, Direction, Kind, Status
 from pale_heron.core.wire import rtcm3
@@ -46,6 +46,18 @@ CASES = {
         RTCM + FLIPPED + RTCM,
         [("RTCM 1085", OK), ("RTCM 1085", BAD), ("RTCM 1085", OK)],
     ),
+    "RTCM 3 torn by a sentence": (MEASURED[:20] + GGA, [("RTCM 1085", MALFORMED), ("GNGGA", OK)]),
+    "RTCM 3 torn by a message": (
+        RTCM + MEASURED[:20] + RTCM,
+        [("RTCM 1085", OK), ("RTCM 1085", MALFORMED), ("RTCM 1085", OK)],
+    ),
+    "RTCM 3 torn behind line ends of its own": (
+        rtcm3.encode(b"\x3e\xd0\r\n\n" + bytes(range(40)))[:40] + GGA,
+        [("RTCM 1005", MALFORMED), ("GNGGA", OK)],
+    ),
+    "RTCM 3 that the stream ends in": (GGA + MEASURED[:20], [("GNGGA", OK), ("RTCM 1085", PARTIAL)]),
+    "RTCM 3 torn right behind its number": (MEASURED[:7] + GGA, [("bytes", OK), ("GNGGA", OK)]),
+    "bytes like the head of a message before a line": (b"\xd3\x00\x14text and more\r\n", [("bytes", OK)]),
     "RTCM 3 of a number that is not given out": (
         rtcm3.encode(b"\x00\x10ab")[:-1] + b"x" + GGA,
         [("bytes", OK), ("GNGGA", OK)],

@@ -4,7 +4,9 @@ import itertools
 import os
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 import serial
@@ -15,12 +17,13 @@ from tests.waiting import until
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.geodesy import offset_m
-from pale_heron.core.nmea.sentence import parse, sealed, values
+from pale_heron.core.nmea.sentence import checksums, parse, sealed, values
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations
 from pale_heron.sim.curlew import CHANNELS, Curlew
+from pale_heron.sim.curlew_setup import FULL_LINE, WAIT, fitting
 from pale_heron.sim.modules import ModulePost, placed
-from pale_heron.sim.run import run_stages
+from pale_heron.sim.run import run_curlew, run_stages
 from pale_heron.sim.scenes import SCENES, START_TIMES, Scene
 from pale_heron.sim.solution import dilution
 from pale_heron.sim.terminal import MOST_QUEUED, Terminal
@@ -49,6 +52,65 @@ def test_found_positions_lie_about_the_truth_as_the_dilution_says() -> None:
         errors.append(offset_m(position.latitude, position.longitude, truth.latitude, truth.longitude))
     rms = (sum(east**2 + north**2 for east, north in errors) / len(errors)) ** 0.5
     assert 0.2 < rms < 3.0
+
+
+def obeyed(receiver: Curlew, text: str) -> None:
+    assert receiver.obey(sealed(f"PCURLEW,{text}"), 0.0) == sealed(f"PCURLEW,DONE,{text}")
+
+
+def test_an_older_version_says_what_that_version_has() -> None:
+    """NMEA 0183 2.30: no system in GSA, no signal in GSV, no navigational status, RTK is D, and two systems."""
+    receiver = Curlew(replace(SCENES["rtk"], quick=9.0))
+    last: dict[tuple[str, str], list[dict[str, Any]]] = {}
+    for nmea in ("4.11", "2.30"):
+        obeyed(receiver, f"NMEA,{nmea}")
+        for line in receiver.epoch(60.0 if nmea == "4.11" else 60.1).splitlines(keepends=True):
+            sentence = parse(line)
+            last.setdefault((nmea, sentence.formatter), []).append({"talker": sentence.talker, **values(sentence)})
+    assert [last[nmea, "RMC"][0]["mode"] for nmea in ("4.11", "2.30")] == ["R", "D"]
+    assert [last[nmea, "RMC"][0]["navigational_status"] for nmea in ("4.11", "2.30")] == ["V", None]
+    assert [each["system_id"] for each in last["4.11", "GSA"]] == [1, 2, 3, 4]
+    assert [each["system_id"] for each in last["2.30", "GSA"]] == [None, None]
+    assert (
+        {each["signal_id"] for each in last["4.11", "GSV"]}
+        != {None}
+        == {each["signal_id"] for each in last.get(("2.30", "GSV"), [{"signal_id": None}])}
+    )
+    assert last["2.30", "GGA"][0]["satellites_used"] <= last["4.11", "GGA"][0]["satellites_used"]
+
+
+@given(st.lists(st.integers(6, 90), max_size=30), st.integers(0, 600))
+def test_a_sentence_goes_out_whole_or_not_at_all(lengths: list[int], room: int) -> None:
+    said = [b"$" + b"x" * (length - 3) + b"\r\n" for length in lengths]
+    taken = fitting(b"".join(said), room)
+    rest = iter(said)
+    assert all(line in rest for line in taken.splitlines(keepends=True)), "their order stays"
+    assert len(taken) <= room
+    left = [line for line in said if line not in taken.splitlines(keepends=True)]
+    assert not left or min(map(len, left)) > room - len(taken)
+
+
+@pytest.mark.parametrize("what", FULL_LINE)
+def test_a_full_line_cuts_no_sentence(what: str, tmp_path: Path) -> None:
+    scene = SCENES["full-line"]
+    receiver = Curlew(scene)
+    obeyed(receiver, f"FULL,{what}")
+    receiver.configure(rate=38400, every_ms=100)
+    terminal = Terminal(38400, tmp_path / "curlew")
+    heard = bytearray()
+    with serial.Serial(terminal.name, 38400, timeout=0) as port:
+
+        def enough() -> bool:
+            heard.extend(port.read(4096))
+            return len(heard) > 14_000
+
+        run_curlew(receiver, terminal, enough, scene)
+    terminal.close()
+    lines = bytes(heard).splitlines(keepends=True)[:-1]
+    assert all(checksums(line).found == checksums(line).expected for line in lines)
+    begins = [at for at, line in enumerate(lines) if b"RMC" in line]
+    whole = [lines[end - 1][3:6] == b"GST" for end in begins[2:]]
+    assert len(whole) > 3 and all(whole) == (what == WAIT)
 
 
 def test_satellites_move_across_the_sky_rise_and_set() -> None:

@@ -20,6 +20,7 @@ from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
+from pale_heron.sim.curlew_setup import NEWEST, VERSIONS
 from pale_heron.sim.marsh import BEGIN_UTC
 from pale_heron.sim.pulses import PulseFaults
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
@@ -52,6 +53,7 @@ BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simul
     help="Milliseconds between epochs, 100 to 1000; 0: as the scene has it.",
     show_default=True,
 )
+@click.option("--nmea", default=NEWEST, show_default=True, help=f"Its sentences are those of {' or '.join(VERSIONS)}.")
 @click.option("--start", default="", help=f"How it starts: {', '.join(START_TIMES)}.")
 @click.option("--quick", default=0.0, type=float, help="Divides the times that a start takes.", show_default=True)
 @click.option("--scene", default="saltmarsh", show_default=True, help=f"What happens: {', '.join(SCENES)}.")
@@ -75,6 +77,7 @@ def sim(
     seed: int,
     rate: int,
     every: int,
+    nmea: str,
     start: str,
     quick: float,
     scene: str,
@@ -135,6 +138,8 @@ def sim(
     if troubles:
         raise Trouble(f"{device} takes no name behind it: {troubles[0]!r}", "Names stand behind `trouble` alone")
     _check(device, rate, every, start, scene)
+    if nmea not in VERSIONS:
+        raise Trouble(f"It does not know version {nmea!r} of NMEA 0183", f"It knows {', '.join(VERSIONS)}")
     played = SCENES[scene]
     pulses = asked if faults and isinstance(asked, PulseFaults) else played.pulses
     played = replace(played, start=start or played.start, quick=quick or played.quick, pulses=pulses)
@@ -150,7 +155,7 @@ def sim(
         if pulses is not None:
             generator = PulseGenerator(PulsePlay(on_second * SECOND, pulses, seed, played.host_ppm), place)
         curlew = Curlew(played, seed, begin * SECOND)
-        curlew.configure(rate=rate, every_ms=every)
+        curlew.configure(rate=rate, every_ms=every, nmea=nmea)
         run_curlew(curlew, terminal, ended, played, generator, power)
     except KeyboardInterrupt:
         return

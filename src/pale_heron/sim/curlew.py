@@ -9,6 +9,8 @@ Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reas
     $PCURLEW,EVERY,200            milliseconds between epochs, 100 to 1000
     $PCURLEW,LINE,38400           the line rate, from the next epoch on
     $PCURLEW,USE,GE               the satellite systems that it uses, of G R E C
+    $PCURLEW,NMEA,2.30            the version of NMEA 0183 that its sentences keep to, 4.11 or 2.30
+    $PCURLEW,FULL,WAIT|LEAVE      epochs wait while the line is full, or sentences without room are left out
     $PCURLEW,STORE                keep all this over a restart
     $PCURLEW,RESTART              as if power came again
 """
@@ -16,7 +18,7 @@ Its own sentences, all answered by `$PCURLEW,DONE,...` or `$PCURLEW,REFUSED,reas
 import random
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 
 from pale_heron.core.frames import SECOND
@@ -25,12 +27,13 @@ from pale_heron.core.nmea.sentence import encode, parse, sealed
 from pale_heron.core.utc import DAY, clock, iso, midnight
 from pale_heron.sim import marsh
 from pale_heron.sim.constellations import Constellations, InSky
-from pale_heron.sim.scenes import RATES, START_TIMES, Scene, SceneStage, StartTimes
+from pale_heron.sim.curlew_setup import FULL_LINE, SENTENCES, VERSIONS, CurlewSetup, NmeaVersion
+from pale_heron.sim.scenes import RATES, START_TIMES, Scene, SceneStage
 from pale_heron.sim.solution import Errors, dilution
+from pale_heron.sim.start_clock import StartClock
 
 VERSION = "1.4"
 TALKERS = {"G": ("GP", 1), "R": ("GL", 2), "E": ("GA", 3), "C": ("GB", 4)}
-SENTENCES = ("RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST", "TXT")
 CHANNELS = 24
 """The most satellites it follows at a time."""
 
@@ -40,7 +43,6 @@ WEAKER_IN_REEDS_DB = 15.0
 DEFAULT_DATE = "1980-01-06"
 """The day on which GPS began to count."""
 
-MODE_LETTERS = {1: "A", 2: "D", 4: "R", 5: "F"}
 FINE_FROM = 4
 """The GGA quality from which on positions have the decimals of RTK."""
 
@@ -51,21 +53,11 @@ SIGNALS = {"G": 1, "R": 1, "E": 7, "C": 1}
 KNOTS = 1.943844
 
 
-@dataclass(frozen=True, slots=True)
-class Setup:
-    """What can be set: line rate, time between epochs, and every how many epochs a sentence comes (0: never)."""
-
-    rate: int = 9600
-    every_ms: int = 1000
-    systems: str = "GREC"
-    intervals: dict[str, int] = field(default_factory=lambda: dict.fromkeys(SENTENCES, 1) | {"GSV": 4, "TXT": 60})
-
-
 class Curlew:
     """One receiver in one scene. `begin_ns` is UTC when power comes."""
 
     def __init__(self, scene: Scene, seed: int = 7, begin_ns: int = marsh.BEGIN_UTC * SECOND) -> None:
-        self.setup = Setup(every_ms=scene.every_ms)
+        self.setup = CurlewSetup(every_ms=scene.every_ms)
         if scene.all_each_epoch:
             self.setup = replace(self.setup, intervals=self.setup.intervals | {"GSV": 1})
         self._stored = self.setup
@@ -82,9 +74,12 @@ class Curlew:
         self.fixed = False
         """Whether the last epoch had a position."""
 
-    def configure(self, *, rate: int | None = None, every_ms: int | None = None) -> None:
-        """Set and store before power comes."""
-        self.setup = replace(self.setup, rate=rate or self.setup.rate, every_ms=every_ms or self.setup.every_ms)
+    def configure(self, *, rate: int | None = None, every_ms: int | None = None, nmea: str = "") -> None:
+        """Set and store before power comes; what is not given stays."""
+        before = self.setup
+        self.setup = replace(
+            before, rate=rate or before.rate, every_ms=every_ms or before.every_ms, nmea=nmea or before.nmea
+        )
         self._stored = self.setup
 
     def epoch(self, seconds: float) -> bytes:
@@ -119,6 +114,10 @@ class Curlew:
             self.setup = replace(self.setup, rate=int(first))
         elif verb == "USE" and first and set(first) <= set(TALKERS) and len(set(first)) == len(first):
             self.setup = replace(self.setup, systems=first)
+        elif verb == "NMEA" and first in VERSIONS:
+            self.setup = replace(self.setup, nmea=first)
+        elif verb == "FULL" and first in FULL_LINE:
+            self.setup = replace(self.setup, full_line=first)
         elif verb == "STORE":
             self._stored = self.setup
         elif verb == "RESTART":
@@ -141,7 +140,7 @@ class Curlew:
         return encode("GN", "TXT", {"messages": 1, "message_number": 1, "identifier": "02", "text": text})
 
     def _report(self, seconds: float) -> list[bytes]:
-        known = _StartClock(START_TIMES[self._mode], (seconds - self._started) * self._scene.quick)
+        known = StartClock(START_TIMES[self._mode], (seconds - self._started) * self._scene.quick)
         scene = self._scene
         place = marsh.antenna(scene.place, scene.lever_m, seconds)
         sky = self._sky(seconds, place, known)
@@ -150,7 +149,7 @@ class Curlew:
         solved = len(used) >= (4 if known.three_d else 3) and known.two_d and dops is not None
         dimension = (3 if known.three_d else 2) if solved else 1
         stage = scene.stage(seconds)
-        state = _SaidEpoch(self._begin_ns + round(seconds * SECOND), known, place, dimension, stage)
+        state = _SaidEpoch(self._begin_ns + round(seconds * SECOND), known, place, dimension, stage, self.setup.version)
         if scene.default_date and dimension == 1:
             state.date = DEFAULT_DATE
         elif scene.weeks_off and state.date is not None:
@@ -184,7 +183,7 @@ class Curlew:
         interval = self.setup.intervals[name]
         return list(TALKERS) if interval < len(TALKERS) else [list(TALKERS)[self._epoch % interval]]
 
-    def _sky(self, seconds: float, place: marsh.MarshPlace, known: "_StartClock") -> list[InSky]:
+    def _sky(self, seconds: float, place: marsh.MarshPlace, known: StartClock) -> list[InSky]:
         """What it sees: after a start one satellite after the other is found."""
         if not known.seen:
             return []
@@ -200,11 +199,11 @@ class Curlew:
                 + self._chance.gauss(0, 0.8)
             )
             for satellite in found
-            if satellite.system in self.setup.systems
+            if satellite.system in self.setup.systems and satellite.system in self.setup.version.systems
         ]
         return sorted(satellite for satellite in heard if satellite.cn0 > 12)
 
-    def _used(self, sky: list[InSky], seconds: float, known: "_StartClock") -> list[InSky]:
+    def _used(self, sky: list[InSky], seconds: float, known: StartClock) -> list[InSky]:
         if not known.used or self._scene.under_bridge(seconds):
             return []
         strong = [satellite for satellite in sky if satellite.cn0 >= USABLE_DBHZ and satellite.elevation >= 8]
@@ -212,53 +211,20 @@ class Curlew:
         return sorted(strongest)
 
 
-@dataclass(frozen=True, slots=True)
-class _StartClock:
-    """What is known so many (scaled) seconds after a start."""
-
-    times: StartTimes
-    passed: float
-
-    @property
-    def time(self) -> bool:
-        return self.passed >= self.times.time
-
-    @property
-    def date(self) -> bool:
-        return self.passed >= self.times.date
-
-    @property
-    def seen(self) -> bool:
-        return self.passed >= self.times.seen
-
-    @property
-    def used(self) -> bool:
-        return self.passed >= self.times.used
-
-    @property
-    def two_d(self) -> bool:
-        return self.passed >= self.times.two_d
-
-    @property
-    def three_d(self) -> bool:
-        return self.passed >= self.times.three_d
-
-    @property
-    def satellites_found(self) -> int:
-        return 2 + int(12 * (self.passed - self.times.seen) / (self.times.two_d - self.times.seen))
-
-    @property
-    def satellites_usable(self) -> int:
-        return 1 + int(4 * (self.passed - self.times.used) / (self.times.two_d - self.times.used))
-
-
 class _SaidEpoch:
     """The values of one epoch, and the sentences that say them."""
 
     def __init__(
-        self, now_ns: int, known: _StartClock, place: marsh.MarshPlace, dimension: int, stage: SceneStage
+        self,
+        now_ns: int,
+        known: StartClock,
+        place: marsh.MarshPlace,
+        dimension: int,
+        stage: SceneStage,
+        version: NmeaVersion,
     ) -> None:
         self._stage = stage
+        self._version = version
         self._place = place
         self._dimension = dimension
         self._fixed = dimension > 1
@@ -280,7 +246,7 @@ class _SaidEpoch:
 
     @property
     def _mode(self) -> str:
-        return MODE_LETTERS[self._stage.quality] if self._fixed else "N"
+        return self._version.modes[self._stage.quality] if self._fixed else "N"
 
     @property
     def _where(self) -> dict[str, Any]:
@@ -304,7 +270,9 @@ class _SaidEpoch:
             "speed_knots": self._speed,
             "course_deg": self._course,
         }
-        said |= {"date": self.date, "mode": self._mode, "navigational_status": "V"}
+        said |= {"date": self.date, "mode": self._mode}
+        if self._version.with_ids:
+            said["navigational_status"] = "V"
         return encode("GN", "RMC", self._where | said)
 
     def gga(self) -> bytes:
@@ -327,12 +295,24 @@ class _SaidEpoch:
         dops = {"selection_mode": "A", "fix_mode": self._dimension, "pdop": pdop, "hdop": hdop, "vdop": vdop}
         numbers = {letter: [_id(each) for each in self.used if each.system == letter] for letter in TALKERS}
         return [
-            encode("GN", "GSA", dops | {"satellites": numbers[letter][:MOST_IN_GSA], "system_id": system})
+            encode("GN", "GSA", dops | {"satellites": numbers[letter][:MOST_IN_GSA]} | self._of("system_id", system))
             for letter, (_, system) in TALKERS.items()
+            if letter in self._version.systems
         ]
 
     def gsv(self, sky: list[InSky], letters: list[str]) -> list[bytes]:
-        return [part for letter in letters for part in _view(letter, [each for each in sky if each.system == letter])]
+        return [
+            part
+            for letter in letters
+            if letter in self._version.systems
+            for part in _view(
+                letter, [each for each in sky if each.system == letter], self._of("signal_id", SIGNALS[letter])
+            )
+        ]
+
+    def _of(self, key: str, number: int) -> dict[str, int]:
+        """A field that earlier versions do not have."""
+        return {key: number} if self._version.with_ids else {}
 
     def gll(self) -> bytes:
         return encode("GN", "GLL", self._where | {"status": "A" if self._fixed else "V", "mode": self._mode})
@@ -365,7 +345,7 @@ def _id(satellite: InSky) -> int:
     return satellite.number + (64 if satellite.system == "R" else 0)
 
 
-def _view(letter: str, seen: list[InSky]) -> list[bytes]:
+def _view(letter: str, seen: list[InSky], signal: dict[str, int]) -> list[bytes]:
     """The parts of one system's list of satellites, four in each."""
     talker, _ = TALKERS[letter]
     parts = [seen[at : at + 4] for at in range(0, len(seen), 4)] or [[]]
@@ -386,8 +366,8 @@ def _view(letter: str, seen: list[InSky]) -> list[bytes]:
                     }
                     for each in part
                 ],
-                "signal_id": SIGNALS[letter],
-            },
+            }
+            | signal,
         )
         for number, part in enumerate(parts, 1)
     ]

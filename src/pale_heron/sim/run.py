@@ -8,6 +8,7 @@ from typing import Protocol
 from pale_heron.sim.actors import Actor
 from pale_heron.sim.cable import CableFaults, CableWay
 from pale_heron.sim.curlew import Curlew
+from pale_heron.sim.curlew_setup import WAIT, fitting
 from pale_heron.sim.label import Label
 from pale_heron.sim.scenes import Scene
 from pale_heron.sim.terminal import Terminal
@@ -55,14 +56,15 @@ def run_curlew(
         time.sleep(TICK_S)
         now = time.monotonic()
         for line in terminal.work(now - last):
-            terminal.send(device.obey(line, now - begin))
+            terminal.send(fitting(device.obey(line, now - begin), terminal.room))
         last, passed = now, (now - begin) * own
         if pulses is not None:
             pulses.let_pass(passed, fixed=device.fixed)
         if terminal.rate != device.setup.rate and not terminal.queued:
             terminal.rate = device.setup.rate
-        if passed >= next_epoch + scene.late_s and terminal.rate == device.setup.rate:
-            terminal.send(device.epoch(next_epoch))
+        held_up = terminal.rate != device.setup.rate or (device.setup.full_line == WAIT and terminal.queued > 0)
+        if passed >= next_epoch + scene.late_s and not held_up:
+            terminal.send(fitting(device.epoch(next_epoch), terminal.room))
             next_epoch += device.setup.every_ms / 1000
             if passed - next_epoch > 1.0 + scene.late_s:
                 # The machine slept: go on from now instead of saying all that was missed.

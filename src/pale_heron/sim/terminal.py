@@ -126,9 +126,14 @@ class Terminal:
 
     def send(self, data: bytes) -> None:
         """Queue bytes; those beyond the device's buffer are lost and counted."""
-        room = len(data) if self._patient else MOST_QUEUED - len(self._queue)
+        room = len(data) if self._patient else self.room
         self._queue += data[:room]
         self.lost += max(0, len(data) - room)
+
+    @property
+    def room(self) -> int:
+        """Bytes that the device's buffer still takes."""
+        return MOST_QUEUED - len(self._queue)
 
     @property
     def queued(self) -> int:

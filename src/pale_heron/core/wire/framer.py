@@ -36,6 +36,7 @@ _DIGITS = tuple(b"%02X" % value for value in range(256))
 _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
 _CR_LF = b"\r\n"
 _STARTS = b"$!"
+_FRAME_STARTS = _STARTS + bytes([rtcm3.PREAMBLE])
 _CUT_SHORT = "cut short by what follows"
 _UNENDED = {Direction.IN: "no line end before a pause", Direction.OUT: "sent without a line end"}
 """Why a line is not whole, by its direction."""
@@ -204,9 +205,12 @@ class Framer:
             if byte in _STARTS and at == first:
                 scan = at + 1
                 continue
-            answer = self._sentence_at(at) if byte in _STARTS else self._message_at(at)
-            if answer is _FramerAnswer.NO and byte == rtcm3.PREAMBLE and at == start:
-                answer = self._damaged_message_at(at)
+            answer = self._frame_at(at)
+            undecided = answer is _FramerAnswer.WAIT
+            if at == start and byte == rtcm3.PREAMBLE and (answer is _FramerAnswer.NO or (final and undecided)):
+                answer, end = self._broken_message_at(at, final)
+                if answer is _FramerAnswer.YES:
+                    return self._broken_message(at, end, final)
             if answer is _FramerAnswer.WAIT and not final:
                 self._scan = at
                 return None
@@ -240,24 +244,40 @@ class Framer:
             return _FramerAnswer.WAIT
         return _FramerAnswer.NO if crc24q(held[at : at + length]) else _FramerAnswer.YES
 
-    def _damaged_message_at(self, at: int) -> _FramerAnswer:
-        """Whether a message with a wrong check stands there: right behind a frame, and with another one behind it.
+    def _broken_message_at(self, at: int, final: bool) -> tuple[_FramerAnswer, int]:
+        """Whether a damaged or torn message stands there, right behind a frame, and where it ends.
 
         A preamble is a byte like any, so its length alone proves nothing: its number must be one that is given out, and
-        what follows where it says that it ends must begin a message or a sentence.
+        either a message or a sentence begins where it says that it ends, or one that is whole begins before: then it is
+        torn. So it is where everything ends before.
         """
-        held, size = self._held, len(self._held)
-        length = rtcm3.total_length(held[at : at + rtcm3.HEADER_BYTES]) if at + rtcm3.HEADER_BYTES <= size else None
-        if length is None or rtcm3.message_number(held[at : at + length]) not in rtcm3.NUMBERS:
-            return _FramerAnswer.NO
+        size = len(self._held)
+        length = rtcm3.total_length(self._held[at : at + rtcm3.HEADER_BYTES]) if at + rtcm3.LEAST_BYTES <= size else 0
+        if length is None or rtcm3.message_number(self._held[at : at + (length or size)]) not in rtcm3.NUMBERS:
+            return _FramerAnswer.NO, at
         behind = at + length
-        if behind >= size:
+        answer = self._begins_at(behind) if behind < size else _FramerAnswer.WAIT
+        if answer is _FramerAnswer.YES or (answer is _FramerAnswer.WAIT and not final):
+            return answer, behind
+        for begins in range(at + rtcm3.LEAST_BYTES, min(behind, size)):
+            if self._held[begins] in _FRAME_STARTS:
+                answer = self._frame_at(begins)
+                if answer is _FramerAnswer.YES or (answer is _FramerAnswer.WAIT and not final):
+                    return answer, begins
+        return (_FramerAnswer.YES if final and size < behind else _FramerAnswer.NO), size
+
+    def _frame_at(self, at: int) -> _FramerAnswer:
+        """Whether a sentence begins or a whole message stands there."""
+        return self._sentence_at(at) if self._held[at] in _STARTS else self._message_at(at)
+
+    def _begins_at(self, at: int) -> _FramerAnswer:
+        """Whether a sentence or a message begins there, be it whole or not."""
+        held, size = self._held, len(self._held)
+        if held[at] != rtcm3.PREAMBLE:
+            return self._sentence_at(at) if held[at] in _STARTS else _FramerAnswer.NO
+        if at + rtcm3.HEADER_BYTES > size:
             return _FramerAnswer.WAIT
-        if held[behind] != rtcm3.PREAMBLE:
-            return self._sentence_at(behind) if held[behind] in _STARTS else _FramerAnswer.NO
-        if behind + rtcm3.HEADER_BYTES > size:
-            return _FramerAnswer.WAIT
-        begins = rtcm3.total_length(held[behind : behind + rtcm3.HEADER_BYTES]) is not None
+        begins = rtcm3.total_length(held[at : at + rtcm3.HEADER_BYTES]) is not None
         return _FramerAnswer.YES if begins else _FramerAnswer.NO
 
     def _message(self, at: int) -> int:
@@ -266,11 +286,21 @@ class Framer:
         data = self._held[at : at + length]
         number = rtcm3.message_number(data)
         name = "RTCM filler" if number is None else f"RTCM {number}"
-        if crc24q(data):
-            self._emit(at, data, Kind.RTCM3, Status.BAD_CHECKSUM, "the check of the message does not fit", name)
-        else:
-            self._emit(at, data, Kind.RTCM3, Status.OK, None, name)
+        self._emit(at, data, Kind.RTCM3, Status.OK, None, name)
         return at + length
+
+    def _broken_message(self, at: int, end: int, final: bool) -> int:
+        """Emit a message whose check does not fit, or which is cut short by another or by the end."""
+        data = self._held[at:end]
+        length = rtcm3.total_length(data[: rtcm3.HEADER_BYTES])
+        if len(data) == length:
+            status, reason = BAD_CHECKSUM, "the check of the message does not fit"
+        elif final and end == len(self._held):
+            status, reason = Status.PARTIAL, f"ends after {len(data)} of {length} bytes"
+        else:
+            status, reason = Status.MALFORMED, f"{_CUT_SHORT}: {len(data)} of {length} bytes"
+        self._emit(at, data, Kind.RTCM3, status, reason, f"RTCM {rtcm3.message_number(data)}")
+        return end
 
     def _close(self, start: int, end: int, why: str | None) -> int:
         """Emit the line from `start` to `end` as what it is; `why` says how it ended if not by a line end."""

@@ -7,6 +7,9 @@ from pale_heron.core.wire.checksum import crc24q
 PREAMBLE = 0xD3
 HEADER_BYTES = 3
 CRC_BYTES = 3
+LEAST_BYTES: Final = HEADER_BYTES + 2 + CRC_BYTES
+"""Of a message with a number."""
+
 NUMBERS: Final = frozenset((*range(1001, 1305), *range(4001, 4096)))
 """The numbers of messages that are given out: by the standard, and to makers."""
 
@@ -20,14 +23,14 @@ def total_length(header: bytes | bytearray | memoryview) -> int | None:
 
 def message_number(data: bytes) -> int | None:
     """The twelve bits that name the message; None for an empty one, which the standard allows as a filler."""
-    if len(data) < HEADER_BYTES + 2 + CRC_BYTES:
+    if len(data) < LEAST_BYTES:
         return None
     return data[3] << 4 | data[4] >> 4
 
 
 def payload_length(data: bytes) -> int:
-    """Bytes of the message between its header and its CRC."""
-    return len(data) - HEADER_BYTES - CRC_BYTES
+    """Bytes between header and CRC, as the header has it: of a torn message not all of them are there."""
+    return (data[1] & 0x03) << 8 | data[2]
 
 
 def encode(payload: bytes) -> bytes:
