@@ -18,6 +18,7 @@ from pale_heron.core import figures
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import Mark
 from pale_heron.core.wire.visible import safe_label, safe_text
@@ -62,6 +63,7 @@ SURVEY = {
 
 
 LANES = {
+    "datum": (opened(fed([GGA + sealed("GPDTM,W72,,0.0,N,0.0,E,0.0,W84")] * 30)), 30),
     "nothing": (Lane("curlew"), 5),
     "cold": (opened(fed(said(3))), 3),
     "time": (opened(fed(said(8))), 8),
@@ -112,6 +114,7 @@ ANSWERS = {
     "text": ("Legible, but no sentence: 30 lines", "Unknown"),
     "no end": ("Bytes arrive, but no line has ended yet: 23 B", "Unknown"),
     "silent": ("Not any more: silent for 41 s", "Unknown now: the lane has been silent for 41 s; it said 3D last"),
+    "datum": ("Yes:", "11 satellites used, HDOP 0.8, single, but not in WGS 84: W72. "),
     "bad": ("No: 0.0 % of 3", "Unknown"),
 }
 

@@ -44,8 +44,10 @@ def fix_answer(
     hdop = fix.value("hdop")
     dilution = f", HDOP {hdop.value}" if hdop and hdop.value is not None else ""
     name = "Fix" if state.state == FIX else f"{state.state} fix"
-    counted = f": {_satellite_words(fix)}{dilution}, {state.kind}. "
-    return answered(role, (f"{name} for {since}", f"*{role}"), counted, *_sureness(fix, scatter, distance))
+    counted = f": {_satellite_words(fix)}{dilution}, {state.kind}"
+    elsewhere: Words = ((f", but not in WGS 84: {fix.datum}", "*amber"),) if fix.datum else ()
+    sure = _sureness(fix, scatter, distance)
+    return answered(role, (f"{name} for {since}", f"*{role}"), counted, *elsewhere, ". ", *sure)
 
 
 def _sureness(fix: FixSnapshot, found: Scatter | None, distance: tuple[float, float] | None) -> Words:

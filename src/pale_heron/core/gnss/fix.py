@@ -202,6 +202,7 @@ class FixTracker:
             deciding=self._deciding,
             testimonies=witnesses(self._indicators),
             remarks=tuple(self._plausibility.remarks()),
+            datum=self._plausibility.datum,
         )
 
     def _close(self) -> None:
@@ -410,7 +411,7 @@ class FixTracker:
         if len(fields) > 8:
             shifts = [each for each in (fields[3], fields[5], fields[7]) if each.strip(b"0.-+")]
             known = fields[1] in WGS_84 and not shifts
-            self._plausibility.datum("" if known else safe_text(fields[1]) or "not named")
+            self._plausibility.datum = "" if known else safe_text(fields[1]) or "not named"
         self._other(frame)
 
     def _other(self, frame: Frame) -> None:

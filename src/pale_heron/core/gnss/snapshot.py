@@ -42,6 +42,8 @@ class FixSnapshot:
     """The type of the sentence that changed the state last; empty before one came."""
     testimonies: tuple[SourceVerdict, ...]
     remarks: tuple[PlausibilityFinding, ...]
+    datum: str
+    """In which datum positions are given, as the receiver names it; empty for WGS 84."""
 
     def value(self, name: str) -> Fact | None:
         """One fact; None where no sentence that carries it was heard."""

@@ -52,7 +52,8 @@ class PlausibilityChecks:
     _date_jump: tuple[int, int] | None = None
     _flat: int = 0
     _bad_separation: float | None = None
-    _datum: str = ""
+    datum: str = ""
+    """In which datum positions are given now; empty for WGS 84."""
     _equal_since: int | None = None
     _equal_for: int = 0
     _origin: int = 0
@@ -62,10 +63,6 @@ class PlausibilityChecks:
     def still(self) -> None:
         """The same sentence came again, later, with the same time."""
         self._still += 1
-
-    def datum(self, name: str) -> None:
-        """In which datum positions are given now; empty for WGS 84."""
-        self._datum = name
 
     def compared(self, what: str, agree: bool) -> None:
         """GGA and RMC of one epoch agree on a thing, or not."""
@@ -212,12 +209,12 @@ class PlausibilityChecks:
                     0.35,
                 )
             )
-        if self._datum:
+        if self.datum:
             found.append(
                 PlausibilityFinding(
                     "datum",
                     "Positions are not in WGS 84.",
-                    f"The receiver says that its datum is {self._datum}",
+                    f"The receiver says that its datum is {self.datum}",
                     "They may lie hundreds of metres from those of other receivers: set it to WGS 84, or convert them.",
                     0.5,
                 )

@@ -70,8 +70,11 @@ def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
             line((row.ljust(len(unknown[0]) + 3), "quiet"), (note, "*coral" if index == 2 else "text"))
             for index, (row, note) in enumerate(zip(unknown, notes, strict=True))
         ]
+    kind = (fix.state.kind or ("time, no position" if fix.state.state == TIME_ONLY else "no position"), "*text")
+    if fix.datum and fix.state.has_position:
+        kind = (f"{fix.state.kind}, not WGS 84", "*amber")
     beside_it = (
-        (fix.state.kind or ("time, no position" if fix.state.state == TIME_ONLY else "no position"), "*text"),
+        kind,
         (f"for {since}", "quiet"),
         (f"decided by {deciding}" if deciding else "nothing said yet", "quiet"),
     )
