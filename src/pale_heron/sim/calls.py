@@ -62,6 +62,7 @@ def short(longest: int, least: int = 1) -> Callable[[str], bool]:
 RATES: Final = (9600, 19200, 38400, 57600, 115200, 230400, 2_000_000)
 LINE_KNOBS: Final = {
     "+IPR": Knob("rate", lambda text: text in map(str, RATES), f"({','.join(map(str, RATES))})", "9600"),
+    "+ICF": Knob("character", lambda text: text in ("3", *(f"3,{parity}" for parity in range(4))), "(3),(0-3)", "3,0"),
     "+IFC": Knob("flow", lambda text: text in ("0,0", "1,1", "2,2"), "(0,1,2),(0,1,2)", "0,0"),
 }
 

@@ -1,4 +1,4 @@
-"""A received message in its packed form, as 3GPP 23.040 (9.2.2.1) and 23.038 (6.1.2.1) have it, for simulated ones."""
+"""Text messages in their packed form, as 3GPP 23.040 (9.2.2.1) and 23.038 (6.1.2.1) have it, for simulated ones."""
 
 from datetime import datetime
 from typing import Final
@@ -24,6 +24,31 @@ def delivered(sender: str, sent: datetime, text: str) -> tuple[str, int]:
     stamp = swapped(sent.strftime("%y%m%d%H%M%S") + "00")
     body = f"04{len(digits):02X}{INTERNATIONAL:02X}{swapped(digits)}0000{stamp}{len(text):02X}{seven_bits(text)}"
     return "00" + body, len(body) // 2
+
+
+def submitted(to: str, text: str) -> tuple[str, int]:
+    """The same of one that is to be sent."""
+    digits = to.removeprefix("+")
+    body = f"0100{len(digits):02X}{INTERNATIONAL:02X}{swapped(digits)}0000{len(text):02X}{seven_bits(text)}"
+    return "00" + body, len(body) // 2
+
+
+def addressed(packed: str) -> tuple[str, str]:
+    """To whom a packed message to be sent goes, and its letters where they are of seven bits.
+
+    IndexError where it is cut.
+    """
+    data = bytes.fromhex(packed)
+    at = 1 + data[0]
+    first, many, kind = data[at], data[at + 2], data[at + 3]
+    end = at + 4 + -(-many // 2)
+    number = swapped(data[at + 4 : end].hex().upper())[:many]
+    # A validity period of no, seven, one, or seven bytes (9.2.3.3).
+    end += (0, 7, 1, 7)[first >> 3 & 3]
+    letters, packing = data[end + 2], data[end + 1]
+    bits = int.from_bytes(data[end + 3 :], "little")
+    text = "".join(chr(bits >> 7 * place & 0x7F) for place in range(letters)) if not packing else ""
+    return ("+" if kind == INTERNATIONAL else "") + number, text
 
 
 def is_whole(packed: str, length: int) -> bool:

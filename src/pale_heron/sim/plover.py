@@ -7,13 +7,22 @@ from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import ClassVar, Final
 
-from pale_heron.sim import marsh, packed
-from pale_heron.sim.calls import Answer, Call, Knob, Prompt, between
+from pale_heron.sim import marsh
+from pale_heron.sim.calls import Answer, Call, Knob, between
+from pale_heron.sim.message_box import SLOTS, KeptMessage, MessageBox
 from pale_heron.sim.modem import Modem
 
 PIN: Final = "2718"
 PUK: Final = "27182818"
 TRIES: Final = 3
+SERIAL: Final = "999010000012374"
+REGISTRATIONS: Final = ("+CREG", "+CEREG", "+CGREG", "+C5GREG")
+WITHOUT_5G: Final = "+C5GREG"
+"""It can do without the fifth generation, so it is never registered there."""
+
+TIDE: Final = "*100#"
+"""A service code, answered with the tide."""
+
 AREA, CELL, ACCESS = "1A2B", "01C3D4E5", "7"
 ACCESS_POINT: Final = "marsh.example"
 ADDRESS: Final = "192.0.2.77"
@@ -28,7 +37,6 @@ RING_EVERY_S: Final = 2.0
 OPERATOR: Final = "Saltmarsh Net"
 SENDER: Final = "+99905550142"
 OWN_NUMBER: Final = "+99905550107"
-SLOTS: Final = 10
 WORDS: Final = {
     3: "operation not allowed",
     4: "operation not supported",
@@ -48,6 +56,12 @@ def _is_notice_form(text: str) -> bool:
     return len(values) <= 5 and all(each in ("0", "1", "2") for each in values)
 
 
+def _is_saving(text: str) -> bool:
+    """A mode, and timers of eight bits (27.007, 7.38)."""
+    mode, *timers = text.split(",")
+    return mode in ("0", "1") and len(timers) <= 4 and all(set(each) <= set("01") for each in timers)
+
+
 KNOBS: Final = {
     "+CMEE": Knob("cmee", between(0, 2), "(0-2)", "0"),
     "+CMGF": Knob("cmgf", between(0, 1), "(0,1)", "0"),
@@ -55,10 +69,9 @@ KNOBS: Final = {
     "+CTZU": Knob("ctzu", between(0, 1), "(0,1)", "0"),
     "+CSCS": Knob("cscs", lambda text: text in ("GSM", "IRA"), '("GSM","IRA")', "GSM", quoted=True),
     "+CNMI": Knob("cnmi", _is_notice_form, "(0-2),(0-2),(0),(0),(0,1)", "2,1,0,0,0"),
+    "+CPSMS": Knob("saving", _is_saving, '(0,1),,,("00000000"-"11111111"),("00000000"-"11111111")', "0"),
     "+CGATT": Knob("attached", between(0, 1), "(0,1)", "1"),
 }
-LISTS: Final = {"0": "REC UNREAD", "1": "REC READ", "2": "STO UNSENT", "3": "STO SENT", "4": "ALL"}
-"""Which messages are listed: by number where they are packed, by word where they are text (27.005, 3.4.2 and 4.1)."""
 
 
 class Plover(Modem):
@@ -67,7 +80,7 @@ class Plover(Modem):
     TITLE = "Plover"
     VERSION = "4.0.2"
     GROUPS = "+CGSM,+DS"
-    TESTED = frozenset({"+CREG", "+CEREG", "+COPS"})
+    TESTED = frozenset({*REGISTRATIONS, "+COPS"})
     TESTS: ClassVar[Mapping[str, str]] = {
         "+CSQ": "(0-31,99),(0-7,99)",
         "+CESQ": "(0-63,99),(0-7,99),(0-96,255),(0-49,255),(0-34,255),(0-97,255)",
@@ -82,17 +95,25 @@ class Plover(Modem):
         "+CGACT": "(0,1)",
         "+CPAS": "(0,3,4)",
         "+PLACE": "",
+        "+CUSD": "(0-2)",
+        "+CEDRXS": '(0-3),(4),("0000"-"1111")',
     }
 
     def __init__(self, seed: int = 7, begin: int = marsh.BEGIN_UTC, locked: bool = False) -> None:
+        self._box = MessageBox(lambda: self.running["cmgf"] == "1", lambda: self._registered)
         handlers = {
             "+CPIN": self._sim,
             "+CREG": self._creg,
             "+CEREG": self._creg,
+            "+CGREG": self._creg,
+            "+C5GREG": self._creg,
+            "+CUSD": self._service_code,
+            "+CEDRXS": self._listening,
             "+COPS": self._operator,
             "+CSQ": self._signal,
             "+CBC": lambda call: Answer((f"+CBC: 0,{max(5, 87 - int(call.seconds / 60))}",)),
             "+CGSN": self._serial,
+            "+GSN": lambda _: Answer((SERIAL,)),
             "+CESQ": self._signal_more,
             "+CPAS": self._activity,
             "+CEER": lambda _: Answer(("+CEER: no cause is known",)),
@@ -106,15 +127,12 @@ class Plover(Modem):
             "+CFUN": self._functions,
             "+CCLK": self._clock,
             "+CLIP": self._clip,
-            "+CMGS": self._send,
-            "+CMGL": self._list,
-            "+CMGR": self._read,
-            "+CMGD": self._delete,
-            "+CPMS": self._memory,
+            **self._box.handlers,
             "+PLACE": self._place,
             "H": self._hang_up,
             "+CHUP": self._hang_up,
             "A": lambda _: Answer(result="NO CARRIER"),
+            "O": lambda _: Answer(result="NO CARRIER"),
             "D": lambda _: Answer(result="NO ANSWER", after_s=4.0, aborted="NO CARRIER"),
         }
         super().__init__(KNOBS, handlers)
@@ -126,10 +144,10 @@ class Plover(Modem):
         self._pin = PIN
         self._on = True
         self._registered = False
-        self._notices = {"+CREG": "0", "+CEREG": "0"}
+        self._notices = dict.fromkeys(REGISTRATIONS, "0")
+        self._service_notices = "0"
+        self._cycle = ""
         self._shows_caller = False
-        self._messages: dict[int, tuple[str, str, datetime, str]] = {}
-        self._reference = 0
 
     def refused(self, number: int) -> Answer:
         detail = self.running["cmee"]
@@ -149,7 +167,7 @@ class Plover(Modem):
             return
         self._registered = True
         for stem, level in self._notices.items():
-            if level != "0":
+            if level != "0" and stem != WITHOUT_5G:
                 self.notice(f"{stem}: 1{_cells(level)}", seconds)
         self.later(seconds, MESSAGE_AFTER_S, self._message_comes)
         self.later(seconds, CALL_AFTER_S, self._call_comes)
@@ -176,9 +194,10 @@ class Plover(Modem):
 
     def _creg(self, call: Call) -> Answer:
         if call.form == "?":
-            registration = "1" if self._registered else "2" if self._on and not self._locked else "0"
+            registered = self._registered and call.stem != WITHOUT_5G
+            registration = "1" if registered else "2" if self._on and not self._locked else "0"
             level = self._notices[call.stem]
-            cells = _cells(level) if self._registered else ""
+            cells = _cells(level) if registered else ""
             return Answer((f"{call.stem}: {level},{registration}{cells}",))
         if call.form == "=?":
             return Answer((f"{call.stem}: (0-2)",))
@@ -189,8 +208,8 @@ class Plover(Modem):
 
     def _serial(self, call: Call) -> Answer:
         if call.form == "=" and call.values == ("1",):
-            return Answer(('+CGSN: "999010000012374"',))
-        return Answer(("999010000012374",)) if call.values in ((), ("0",)) else self.refused(50)
+            return Answer((f'+CGSN: "{SERIAL}"',))
+        return Answer((SERIAL,)) if call.values in ((), ("0",)) else self.refused(50)
 
     def _activity(self, _call: Call) -> Answer:
         return Answer((f"+CPAS: {3 if self._rings_left else 0}",))
@@ -215,13 +234,33 @@ class Plover(Modem):
     def _centre(self, call: Call) -> Answer:
         return Answer((f'+CSCA: "{CENTRE}",145',) if call.form == "?" else ())
 
-    def _memory(self, call: Call) -> Answer:
-        used = f"{len(self._messages)},{SLOTS}"
+    def _service_code(self, call: Call) -> Answer:
         if call.form == "?":
-            return Answer(("+CPMS: " + ",".join([f'"SM",{used}'] * 3),))
-        if not call.values or any(each != "SM" for each in call.values):
-            return Answer(result="+CMS ERROR: 302")
-        return Answer((f"+CPMS: {used},{used},{used}",))
+            return Answer((f"+CUSD: {self._service_notices}",))
+        if not call.values or call.values[0] not in ("0", "1", "2"):
+            return self.refused(50)
+        self._service_notices = call.values[0]
+        if len(call.values) == 1 or call.values[0] == "2":
+            return Answer()
+        if not self._registered:
+            return self.refused(30)
+        # 4: the network does not know the code (27.007, 7.15).
+        reply = '+CUSD: 0,"Low water 10:40",15' if call.values[1] == TIDE else "+CUSD: 4"
+        return Answer(then=lambda at: self.later(at, 1.5, lambda then: self.notice(reply, then)))
+
+    def _listening(self, call: Call) -> Answer:
+        """Of the one access that it has: 4 (27.007, 7.40)."""
+        if call.form == "?":
+            return Answer((f'+CEDRXS: 4,"{self._cycle}"',) if self._cycle else ())
+        mode, access, cycle = (*call.values, "", "", "")[:3]
+        if (
+            mode not in ("0", "1", "2", "3")
+            or access not in ("", "4")
+            or not (len(cycle) in (0, 4) and set(cycle) <= {*"01"})
+        ):
+            return self.refused(50)
+        self._cycle = "" if mode in ("0", "3") else cycle or "0010"
+        return Answer()
 
     @property
     def _attached(self) -> bool:
@@ -272,73 +311,16 @@ class Plover(Modem):
         self._shows_caller = call.values[:1] == ("1",)
         return Answer()
 
-    def _send(self, call: Call) -> Answer | Prompt:
-        if call.form != "=" or not call.values or not call.values[0]:
-            return Answer(result="+CMS ERROR: 305")
-        if not self._registered:
-            return Answer(result="+CMS ERROR: 331")
-        if self.running["cmgf"] == "1":
-            return Prompt(self._sent)
-        if not call.values[0].isdecimal():
-            return Answer(result="+CMS ERROR: 304")
-        length = int(call.values[0])
-        return Prompt(lambda text, seconds: self._packed_sent(text, length, seconds))
-
-    def _packed_sent(self, text: bytes, length: int, seconds: float) -> Answer:
-        whole = packed.is_whole(text.decode("latin-1").strip(), length)
-        return self._sent(text, seconds) if whole else Answer(result="+CMS ERROR: 304")
-
-    def _sent(self, _text: bytes, _seconds: float) -> Answer:
-        self._reference = self._reference % 255 + 1
-        return Answer((f"+CMGS: {self._reference}",), after_s=1.6)
-
     def _message_comes(self, seconds: float) -> None:
-        slot = next(each for each in range(1, SLOTS + 2) if each not in self._messages)
         sent = datetime.fromtimestamp(self._begin + int(seconds), UTC)
+        came = KeptMessage("REC UNREAD", SENDER, sent, "Ebb at 10:40. OK")
         how = (self.running["cnmi"] + ",0").split(",")[1]
         if how == "2":
-            self.notice("\r\n".join(self._shown("+CMT: ", "", SENDER, sent, "Ebb at 10:40. OK")), seconds)
+            self.notice("\r\n".join(self._box.shown("+CMT: ", came._replace(status=""))), seconds)
             return
-        self._messages[slot] = ("REC UNREAD", SENDER, sent, "Ebb at 10:40. OK")
+        slot = self._box.put(came)
         if how == "1":
             self.notice(f'+CMTI: "SM",{slot}', seconds)
-
-    def _shown(self, head: str, status: str, sender: str, sent: datetime, text: str) -> tuple[str, str]:
-        """Head and body of a message: text, or packed (27.005, 3.4.3 and 4.2)."""
-        if self.running["cmgf"] == "1":
-            state = f'"{status}",' if status else ""
-            return f'{head}{state}"{sender}",,"{sent:%y/%m/%d,%H:%M:%S}+00"', text
-        data, length = packed.delivered(sender, sent, text)
-        number = next((each for each, word in LISTS.items() if word == status), "")
-        return f"{head}{number + ',' if number else ''},{length}", data
-
-    def _message_lines(self, head: str, slot: int) -> tuple[str, ...]:
-        status, sender, sent, text = self._messages[slot]
-        self._messages[slot] = ("REC READ", sender, sent, text)
-        return ("\r\n".join(self._shown(head, status, sender, sent, text)),)
-
-    def _list(self, call: Call) -> Answer:
-        as_text = self.running["cmgf"] == "1"
-        known = LISTS.values() if as_text else LISTS
-        wanted = call.values[0] if call.values else "REC UNREAD" if as_text else "0"
-        if wanted not in known:
-            return Answer(result=f"+CMS ERROR: {305 if as_text else 304}")
-        state = wanted if as_text else LISTS[wanted]
-        chosen = [each for each, message in self._messages.items() if state in ("ALL", message[0])]
-        return Answer(tuple(each for slot in chosen for each in self._message_lines(f"+CMGL: {slot},", slot)))
-
-    def _read(self, call: Call) -> Answer:
-        slot = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
-        if slot not in self._messages:
-            return Answer(result="+CMS ERROR: 321")
-        return Answer(self._message_lines("+CMGR: ", slot))
-
-    def _delete(self, call: Call) -> Answer:
-        if call.values[1:] == ("4",):
-            self._messages.clear()
-            return Answer()
-        slot = int(call.values[0]) if call.values and call.values[0].isdecimal() else 0
-        return Answer() if self._messages.pop(slot, None) else Answer(result="+CMS ERROR: 321")
 
     def _call_comes(self, seconds: float) -> None:
         self._rings_left = RINGS
