@@ -61,4 +61,4 @@ def test_a_service_code_is_answered_by_a_notice() -> None:
     plover = started(Plover())
     passed(plover, 3.0, 7.0)
     assert answers(plover, 'AT+CUSD=1,"*100#",15', 12.0, 3.0) == 'OK|+CUSD: 0,"Low water 10:40",15'
-    assert answers(plover, 'AT+CUSD=1,"*7#"', 20.0, 3.0) == "OK|+CUSD: 4"
+    assert answers(plover, 'AT+CUSD=1,"*7#"', 15.5, 2.0) == "OK|+CUSD: 4"
