@@ -336,3 +336,55 @@ def test_nothing_grows_without_bound() -> None:
     steps: Steps = [(OUT, b"AT\r" * 3 * QUEUED), *([(IN, b"\r\nRING\r\n" * 200)] * 5), (IN, b"x" * 50_000)]
     conversation = talked(steps)
     assert len(conversation.items) <= ITEMS_KEPT + QUEUED + 1
+
+
+def outcomes(conversation: Conversation) -> list[tuple[bytes, str, str, str]]:
+    """Of each command: what was sent, its result, its fields, and what is said of it."""
+    exchanges = [each for each in conversation.items if isinstance(each, Exchange)]
+    return [(each.sent, each.result, ",".join(each.fields), each.meaning) for each in exchanges]
+
+
+FOUND = b'\r\n+COPS: (2,"Saltmarsh Net","Marsh","99901"),,(0-4),(0-2)\r\n'
+
+
+@pytest.mark.parametrize("cut", [0, 1, 3])
+def test_an_answer_belongs_to_the_command_whose_echo_came_last(cut: int) -> None:
+    """A module that says it is busy, and goes on with what it does."""
+    steps: Steps = [(OUT, b"AT+COPS=?\r"), (IN, b"AT+COPS=?\r"), 1.0]
+    steps += [(OUT, b"AT\r"), (IN, b"AT\r\r\nERROR\r\n"), 3.0, (IN, FOUND + b"\r\nOK\r\n")]
+    search, attention = sorted(outcomes(talked(steps, cut=cut)))[::-1]
+    assert search[:3] == (b"AT+COPS=?", "OK", "operators")
+    assert attention[:2] == (b"AT", "ERROR")
+
+
+def test_what_only_a_call_can_say_is_no_answer_to_a_search() -> None:
+    """Without echo: BUSY is what dialling is answered (V.250, 6.3.1), so it is meant for what was sent last."""
+    steps: Steps = [(OUT, b"AT+COPS=?\r"), 1.0, (OUT, b"AT\r"), (IN, b"\r\nBUSY\r\n"), 3.0, (IN, FOUND + b"\r\nOK\r\n")]
+    search, attention = sorted(outcomes(talked(steps)))[::-1]
+    assert search[:3] == (b"AT+COPS=?", "OK", "operators")
+    assert attention[:2] == (b"AT", "BUSY")
+
+
+def test_commands_that_wait_in_a_buffer_are_echoed_when_their_turn_comes() -> None:
+    steps: Steps = [(OUT, b"AT+CSQ\rAT+CBC\r"), (IN, b"AT+CSQ\r\r\n+CSQ: 17,0\r\n\r\nOK\r\n")]
+    steps += [(IN, b"AT+CBC\r\r\n+CBC: 0,80\r\n\r\nOK\r\n")]
+    assert [each[1:3] for each in outcomes(talked(steps))] == [("OK", "signal,bit_errors"), ("OK", "supply,charge")]
+
+
+def test_commands_that_are_echoed_at_once_keep_their_answers() -> None:
+    steps: Steps = [(OUT, b"AT+CSQ\rAT+CBC\r"), (IN, b"AT+CSQ\rAT+CBC\r\r\n+CSQ: 17,0\r\n\r\nOK\r\n")]
+    steps += [(IN, b"\r\n+CBC: 0,80\r\n\r\nOK\r\n")]
+    assert sorted(each[1:3] for each in outcomes(talked(steps))) == [
+        ("OK", "signal,bit_errors"),
+        ("OK", "supply,charge"),
+    ]
+
+
+def test_a_call_that_a_character_breaks_off_says_so_and_what_became_of_the_rest() -> None:
+    """V.250, 5.6.1: what is sent while dialling ends it, and is no command."""
+    steps: Steps = [(OUT, b"ATD123\r"), (IN, b"ATD123\r"), 2.0, (OUT, b"AT+CSQ\r"), (IN, b"\r\nNO CARRIER\r\n"), 30.0]
+    dial, asked = outcomes(talked(steps))
+    assert dial[:2] == (b"ATD123", "NO CARRIER") and "broken off by what was sent" in dial[3]
+    assert "it broke off ATD123" in asked[3]
+    steps = [(OUT, b"ATD123\r"), 2.0, (IN, b"\r\nNO CARRIER\r\n"), (OUT, b"AT\r"), (IN, b"\r\nOK\r\n")]
+    assert not any("br" in each[3] for each in outcomes(talked(steps)))

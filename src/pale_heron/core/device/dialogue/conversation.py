@@ -36,6 +36,7 @@ from pale_heron.core.device.dialogue.exchanges import (
 )
 from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
+from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
 from pale_heron.core.device.dialogue.transcript import KnownSecrets, PendingExchange, Transcript
 from pale_heron.core.device.schema.commands import SET, Command, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
@@ -47,6 +48,8 @@ QUEUED: Final = 64
 RESTARTS_KEPT: Final = 16
 PAYLOAD_WITHIN_NS: Final = 600 * SECOND
 """So long a person may think at a prompt."""
+
+ABORTS: Final = "V.250, 5.6.1"
 
 LATE_NS: Final = 120 * SECOND
 
@@ -134,7 +137,8 @@ class Conversation:
                 return
             self._late_since = now
             # As of the moment at which the limit was reached, however rarely time is passed on.
-            self._end(NO_ANSWER, "", "", f"no answer within {limit / SECOND:g} s", head.since + limit)
+            meaning = f"no answer within {limit / SECOND:g} s{head.taken_words}"
+            self._end(NO_ANSWER, "", "", meaning, head.since + limit)
 
     @property
     def head(self) -> PendingExchange | None:
@@ -161,7 +165,10 @@ class Conversation:
         self._secrets.learn(self.dialect.secrets, (value for each in spoken for value in each.values.items()))
         if self._transcript.waiting >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
-        self._transcript.begin(line, spoken, time)
+        before = self.head
+        pending = self._transcript.begin(line, spoken, time)
+        if before is not None and before.can_be_broken_off:
+            before.broken_off_by, pending.may_break_off = line, before
 
     def payload_sent(self) -> None:
         """The text at a prompt is whole."""
@@ -226,8 +233,7 @@ class Conversation:
         if self.mode == DATA:
             self._take_data_line(line, text, time)
             return
-        if head is not None and text == head.sent.strip():
-            self._transcript.add(ReceivedLine(time, ECHO, text))
+        if self._transcript.echoed(text, time):
             return
         if head is not None and head.payload and text == head.payload.strip(b"\x1a\x1b\r\n "):
             self._transcript.add(ReceivedLine(time, ECHO, text))
@@ -236,17 +242,17 @@ class Conversation:
             match = result.line.fullmatch(line)
             if match:
                 self.words = True
-                self._take_result(result, text, _fields(match), time)
+                self._take_result(result, text, fields_of(match), time)
                 return
         # A reply that names itself (`+CPIN: READY`) is the reply, even if a notice may read the same.
-        expected = self._expected(head, line)
+        expected = expected_of(head, line) or self._expected_before(line)
         if expected is not None and line[:1] == "+" and expected[1] != SET:
             self._take_reply(text, *expected, time)
             return
         for notice in self.dialect.notices.values():
             match = notice.line.fullmatch(line)
             if match:
-                self._take_notice(notice, text, _fields(match), time, match)
+                self._take_notice(notice, text, fields_of(match), time, match)
                 return
         if expected is not None:
             self._take_reply(text, *expected, time)
@@ -256,22 +262,16 @@ class Conversation:
             self._transcript.add(ReceivedLine(time, INFORMATION, text))
             self._transcript.end_unsolicited()
 
-    def _expected(self, head: PendingExchange | None, line: str) -> "tuple[Command, str, Match[str]] | None":
-        """The command of the pending line that says it would answer so.
-
-        Where several might answer, a reply without a name is that of none: whose it is nobody knows.
-        """
-        answering = [each for each in head.spoken if each.form != SET or each.command is None] if head else []
-        for spoken in head.spoken if head else ():
-            command = spoken.command
-            for pattern in command.replies if command else ():
-                match = pattern.fullmatch(line)
-                if match and command and (len(answering) < 2 or _names(line, spoken)):
-                    return command, spoken.form, match
-        return None
+    def _expected_before(self, line: str) -> "tuple[Command, str, Match[str]] | None":
+        """Where an echo came before its turn, the command before may say its own all the same."""
+        before = self._transcript.first
+        expected = expected_of(before, line) if before is not self.head else None
+        if expected is not None and before is not None:
+            self._transcript.turn_to(before)
+        return expected
 
     def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
-        heard = ReceivedLine(time, INFORMATION, text, command.name, _fields(match))
+        heard = ReceivedLine(time, INFORMATION, text, command.name, fields_of(match))
         self._transcript.add(heard)
         self._secrets.learn(self.dialect.secrets, heard.fields)
         self._reported.append(ReportedLine(heard, command, form))
@@ -290,7 +290,7 @@ class Conversation:
             match = notice.line.fullmatch(line) if notice.enters == COMMAND or notice.restarts else None
             if match:
                 self._set_mode(COMMAND, time)
-                self._take_notice(notice, text, _fields(match), time, match)
+                self._take_notice(notice, text, fields_of(match), time, match)
                 return
 
     def _take_notice(
@@ -333,6 +333,7 @@ class Conversation:
     ) -> None:
         heard = ReceivedLine(time, RESULT, text, result.name, fields)
         self._reported.append(ReportedLine(heard, None, RESULT))
+        self._transcript.turn_to_newest(result.of)
         head = self.head
         if head is None:
             late = self._late_since is not None and time is not None and time - self._late_since < LATE_NS
@@ -344,9 +345,12 @@ class Conversation:
             return
         self._transcript.add(heard)
         spoken = head.spoken
+        broken = head.broken_off_by and result.status != OK
         reported = [self.dialect.field_of(name).in_words(raw) for name, raw in fields if raw]
-        word = text.decode("latin-1").partition(":")[0] if result.code is None else _word(result)
+        word = text.decode("latin-1").partition(":")[0] if result.code is None else word_of(result)
         meaning = f"{result.meaning}: {', '.join(reported)}" if reported else result.meaning
+        if broken:
+            meaning += f"; broken off by what was sent while it went on ({ABORTS})"
         escaping = self.escaping
         self._end(result.status, word, text.decode("latin-1"), meaning, time)
         if escaping and result.status == OK:
@@ -387,18 +391,3 @@ class Conversation:
             self._transcript.begin_data(time)
         else:
             self._transcript.end_data(time)
-
-
-def _names(line: str, spoken: TypedCommand) -> bool:
-    """Whether a reply begins with the name of the command (V.250, 5.4.3)."""
-    name = spoken.text[2:].partition("=")[0].rstrip("?").upper()
-    return name[:1] == "+" and line.upper().startswith(f"{name}:")
-
-
-def _word(result: FinalResult) -> str:
-    """Its word, also where it came as a number."""
-    return result.name.replace("-", " ").upper()
-
-
-def _fields(match: "Match[str]") -> tuple[tuple[str, str], ...]:
-    return tuple((name, raw or "") for name, raw in match.groupdict().items())

@@ -34,6 +34,11 @@ class PendingExchange:
         known = [each.command for each in spoken if each.command]
         self.within_ns = int(max((each.within_s for each in known), default=UNKNOWN_WITHIN_S) * SECOND)
         self.prompts = next((each for each in known if each.prompts), None)
+        self.can_be_broken_off = any(each.command and each.command.abortable(each.form) for each in spoken)
+        self.broken_off_by = b""
+        """What was sent while a character could end it."""
+        self.may_break_off: PendingExchange | None = None
+        """What was under way, and could be ended by a character, when this was sent."""
 
     def count(self) -> int | None:
         """How many payload bytes the command has announced; None where Ctrl-Z ends them."""
@@ -41,6 +46,16 @@ class PendingExchange:
             return None
         count = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
         return int(count) if count.isdecimal() else None
+
+    @property
+    def echoed(self) -> bool:
+        return any(each.role == ECHO for each in self.heard)
+
+    @property
+    def taken_words(self) -> str:
+        """Why it may have no answer: its characters were taken for the end of what was under way."""
+        before = self.may_break_off
+        return f"; it broke off {before.sent.decode('latin-1').strip()} instead: send it again" if before else ""
 
     def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
@@ -67,6 +82,8 @@ class Transcript:
     def __init__(self) -> None:
         self._items: deque[Item] = deque(maxlen=ITEMS_KEPT)
         self._queue: deque[PendingExchange] = deque()
+        self._turn: PendingExchange | None = None
+        """What is answered now, where that is not the first."""
         self._unsolicited: list[ReceivedLine] = []
         self._data: DataStretch | None = None
         self.numbered = 0
@@ -76,8 +93,35 @@ class Transcript:
 
     @property
     def head(self) -> PendingExchange | None:
-        """What waits for its result, if anything does."""
+        """What is answered now, if anything waits: the first, or what was echoed since."""
+        return self._turn or self.first
+
+    @property
+    def first(self) -> PendingExchange | None:
+        """What waits the longest."""
         return self._queue[0] if self._queue else None
+
+    def echoed(self, text: bytes, time: int | None) -> bool:
+        """Whether a line is the echo of something that waits; that is answered from now on (V.250, 5.2.3)."""
+        same = [each for each in self._queue if text == each.sent.strip()]
+        head = self.head
+        if not same or (head is not None and head.prompted and head not in same):
+            return False
+        owner = next((each for each in same if not each.echoed), same[-1])
+        owner.add(ReceivedLine(time, ECHO, text))
+        self.turn_to(owner)
+        return True
+
+    def turn_to(self, pending: PendingExchange) -> None:
+        """What comes now belongs to this one."""
+        self._turn = None if pending is self.first else pending
+
+    def turn_to_newest(self, commands: tuple[str, ...]) -> None:
+        """A result came that these commands alone can have: else it is for what was sent last."""
+        head = self.head
+        names = {each.command.name for each in head.spoken if each.command} if head else set()
+        if commands and len(self._queue) > 1 and not names & set(commands):
+            self.turn_to(self._queue[-1])
 
     @property
     def waiting(self) -> int:
@@ -93,7 +137,7 @@ class Transcript:
     def items(self) -> tuple[Item, ...]:
         """What was said, oldest first; the last may be under way."""
         words = (
-            "its payload" if each.prompted else "the result" if not at else "its turn"
+            "its payload" if each.prompted else "the result" if each is self.head or not at else "its turn"
             for at, each in enumerate(self._queue)
         )
         under_way = [replace(each.frozen(), waits=waits) for each, waits in zip(self._queue, words, strict=True)]
@@ -116,8 +160,8 @@ class Transcript:
 
     def add(self, heard: ReceivedLine) -> None:
         """To the exchange that is waiting, else to what comes unasked."""
-        if self._queue:
-            self._queue[0].add(heard)
+        if (head := self.head) is not None:
+            head.add(heard)
         else:
             self._unsolicited.append(heard)
 
@@ -129,11 +173,13 @@ class Transcript:
 
     def end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> bool | None:
         """The exchange at the head is over; the one behind it waits from now on. Gives whether it was echoed."""
-        head = self._queue.popleft()
+        head = self._turn or self._queue[0]
+        self._turn = None
+        self._queue.remove(head)
         self._keep(replace(head.frozen(), status=status, result=word, code=code, meaning=meaning, ended=time))
-        if self._queue:
+        if self._queue and head.number < self._queue[0].number:
             self._queue[0].since = time
-        return None if status == NO_ANSWER else any(each.role == ECHO for each in head.heard)
+        return None if status == NO_ANSWER else head.echoed
 
     def begin_data(self, time: int | None) -> None:
         """Data mode begins."""

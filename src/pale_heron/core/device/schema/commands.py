@@ -68,12 +68,18 @@ class Command:
     """The field of a reply that says how many bytes follow it."""
     enters: str = ""
     """The mode in which the module is after its OK."""
+    broken_off: tuple[str, ...] = ()
+    """The forms that a character ends which is sent meanwhile (V.250, 5.6.1)."""
     note: str = ""
     """What the user noted."""
 
     def risk(self, form: str) -> str:
         """Why this form asks first, in words; asking something never does."""
         return "" if form in HARMLESS else " and ".join(RISKS[each] for each in self.risks)
+
+    def abortable(self, form: str) -> bool:
+        """Whether a character that is sent while it runs ends it."""
+        return form in self.broken_off
 
     def check(self, values: Mapping[str, str]) -> str:
         """What is wrong with values; empty where all are legal."""
@@ -232,6 +238,7 @@ def read_command(name: str, table: TomlTable) -> Command:
         counted=counted,
         arrives=arrives,
         enters=table.one_of("enters", MODES),
+        broken_off=table.some_of("broken-off", FORMS),
         note=table.text("note"),
     )
     table.end()

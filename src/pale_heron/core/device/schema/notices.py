@@ -37,6 +37,8 @@ class FinalResult:
     meaning: str = ""
     code: int | None = None
     enters: str = ""
+    of: tuple[str, ...] = ()
+    """The commands that alone can end so; empty where any can."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +87,8 @@ def _code(table: TomlTable) -> int | None:
 def read_result(name: str, table: TomlTable) -> FinalResult:
     """A result as its table has it."""
     meaning, enters = table.text("meaning"), table.one_of("enters", MODES)
-    found = FinalResult(name, _line(table), table.one_of("status", STATUSES, ERROR), meaning, _code(table), enters)
+    status = table.one_of("status", STATUSES, ERROR)
+    found = FinalResult(name, _line(table), status, meaning, _code(table), enters, table.texts("of"))
     table.end()
     return found
 
