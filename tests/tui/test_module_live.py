@@ -11,6 +11,7 @@ from tests.tui.test_fix_live import Shown, running
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.reader import CaptureReader
+from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.frames import Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.address import LaneSpec
@@ -44,6 +45,21 @@ async def bitterns(
     session.start()
     try:
         async with running(session, "module") as shown:
+            yield shown, session
+    finally:
+        session.stop()
+        device.stop()
+
+
+@asynccontextmanager
+async def plover(folder: Path) -> AsyncIterator[tuple[Shown, Session]]:
+    """The full screen on a cellular module."""
+    device = Device("plover", "--when-opened", link=folder / "p")
+    session = Session("test", [LaneSpec("shore", device.paths[0], LineSettings(9600, ending_out="cr"))], None)
+    session.start()
+    try:
+        async with running(session, "module") as shown:
+            await shown.shows("+READY")
             yield shown, session
     finally:
         session.stop()
@@ -149,3 +165,41 @@ async def test_a_lane_that_only_listens_is_told_nothing(tmp_path: Path, power: t
         await shown.press("2", "enter")
         await shown.shows("failed at step 1")
         assert session.snapshot().lanes[0].line.bytes_out == 0
+
+
+def told(session: Session) -> list[tuple[str, str]]:
+    """Commands and their results, in the order in which they were sent."""
+    module = session.snapshot().lanes[0].module
+    found = [each for each in module.items if isinstance(each, Exchange)] if module else []
+    return [(each.sent.decode(), each.result) for each in sorted(found, key=lambda each: each.number)]
+
+
+async def test_what_is_typed_while_it_is_busy_waits_for_its_turn(tmp_path: Path) -> None:
+    async with plover(tmp_path) as (shown, session):
+        for text in ("AT+COPS=0", "AT+CGMI", "AT+NONSENSE", "AT"):
+            await tell(shown, text)
+        await shown.until(lambda: len(told(session)) == 4 and all(result for _, result in told(session)))
+        assert told(session) == [("AT+COPS=0", "OK"), ("AT+CGMI", "OK"), ("AT+NONSENSE", "ERROR"), ("AT", "OK")]
+
+
+async def test_what_waits_is_shown_taken_back_or_sent_at_once(tmp_path: Path) -> None:
+    async with plover(tmp_path) as (shown, session):
+        await tell(shown, "AT+COPS=?")
+        await shown.until(lambda: told(session) == [("AT+COPS=?", "")])
+        await tell(shown, 'AT+CPIN="2718"')
+        await shown.shows("may lock everybody out. Send it?")
+        await shown.press("y")
+        await shown.shows("1 wait until it has answered: AT+CPIN=", "escape takes back")
+        assert "2718" not in shown.text()
+        entry = shown.app.query_one(EntryLine)
+        await shown.press("escape")
+        await shown.until(lambda: entry.value == 'AT+CPIN="2718"')
+        await shown.until(lambda: "wait until" not in shown.text())
+        await tell(shown, "AT+CSQ")
+        await shown.shows("1 wait until it has answered: AT+CSQ")
+        await shown.press("enter")
+        await shown.shows("breaks off what it does")
+        await shown.press("y")
+        await shown.until(lambda: told(session)[0][1] == "OK")
+        await shown.shows("AT+CSQ")
+        await shown.until(lambda: "wait until" not in shown.text())

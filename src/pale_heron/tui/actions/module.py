@@ -17,6 +17,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 from pale_heron.tui.actions.lane import LiveBench
 from pale_heron.tui.actions.routine import RoutineActions
+from pale_heron.tui.actions.typed_queue import TypedQueue
 from pale_heron.tui.screens.panel import AskLine, Choice
 
 
@@ -36,6 +37,7 @@ class ModuleActions:
         self._bench = bench
         self._lanes: dict[str, _ModuleLane] = {}
         self.routines = RoutineActions(app, bench)
+        self.typed = TypedQueue(self.send_line, bench.module_of)
 
     def _of(self, lane: str) -> _ModuleLane:
         return self._lanes.setdefault(lane, _ModuleLane())

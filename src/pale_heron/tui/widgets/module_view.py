@@ -10,15 +10,18 @@ from textual.containers import Vertical
 from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import DATA, Exchange
+from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.actions.module import ModuleActions
-from pale_heron.tui.painting.paint import Line, line
+from pale_heron.tui.painting.paint import Line, cut, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
 
-"""What is followed on the page of settings."""
+WORK_OFF_S = 0.1
+"""So often what waits for a module is looked at."""
 
 HEAD_ROWS = 4
 """Of question, answer and pages."""
@@ -55,6 +58,8 @@ class ModuleView(Vertical):
 
     def on_mount(self) -> None:
         self._entry.display = self._actions is not None
+        if self._actions is not None:
+            self.set_interval(WORK_OFF_S, self._actions.typed.work_off)
 
     def _dialect(self) -> Dialect | None:
         lane = self._lane()
@@ -75,6 +80,7 @@ class ModuleView(Vertical):
         hints = self._prompt_hint(lane) or (
             self._entry.hints(self._hint.size.width - 2) if self._entry.has_focus else []
         )
+        hints = [*self._queue_hint(lane, self._hint.size.width - 2), *hints]
         self._hint.styles.height = len(hints)
         self._hint.show(hints)
         if lane is None:
@@ -270,8 +276,22 @@ class ModuleView(Vertical):
         words = f"the module waits for {counted} bytes: enter sends them   "
         return [line(("> ", "amber"), (words, "text"), (f"{typed} of {counted}", role))]
 
+    def _queue_hint(self, lane: LaneSnapshot | None, width: int) -> list[Line]:
+        """What was typed while the module is busy."""
+        waiting = self._actions.typed.waiting(lane.name) if self._actions is not None and lane is not None else ()
+        if not waiting:
+            return []
+        told = ", ".join(safe_label(masked_command(self._dialect(), each)) for each in waiting)
+        words = f"{len(waiting)} wait until it has answered: "
+        keys = "   enter on the empty line sends at once, escape takes back" if self._entry.has_focus else ""
+        return [cut(line(("◐ ", "amber"), (words, "text"), (told, "*text"), (keys, "quiet")), width)]
+
     def on_entry_line_left(self) -> None:
         lane, actions = self._lane(), self._actions
+        if lane is not None and actions is not None and not self._entry.value and actions.typed.waiting(lane.name):
+            self._entry.value = ", ".join(actions.typed.take_back(lane.name))
+            self.draw()
+            return
         if self.prompting(lane) is not None and lane is not None and actions is not None:
             actions.send_raw(lane.name, b"\x1b", "ESC")
         self._entry.value = ""
@@ -287,6 +307,8 @@ class ModuleView(Vertical):
             self._send_payload(lane.name, actions, exchange, text)
         elif text.strip():
             self._send_line(lane, actions, text.strip())
+        elif actions.typed.waiting(lane.name):
+            self._send_at_once(lane, actions)
 
     def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
         data, counted = text.encode("utf-8"), counted_bytes(exchange)
@@ -311,7 +333,7 @@ class ModuleView(Vertical):
         self._item = None
 
         def send() -> None:
-            if actions.send_line(lane.name, text):
+            if actions.typed.enter(lane.name, text):
                 self._entry.remember(text)
 
         if lane.module is not None and lane.module.mode == DATA:
@@ -320,6 +342,14 @@ class ModuleView(Vertical):
         risk = " and ".join(dict.fromkeys(each.risk for each in spoken if each.risk))
         guarded = any(each.command and "changes-line" in each.command.risks and each.risk for each in spoken)
         actions.confirmed(risk, send, guarded=self._change_guarded if guarded else None)
+
+    def _send_at_once(self, lane: LaneSnapshot, actions: ModuleActions) -> None:
+        """Send what waits although the module is busy; asked first where that breaks something off."""
+        items = lane.module.items if lane.module is not None else ()
+        busy = next((each for each in items if isinstance(each, Exchange) and each.waits == "the result"), None)
+        abortable = busy is not None and any(each.command and each.command.abortable(each.form) for each in busy.spoken)
+        risk = "what is sent breaks off what it does, and is lost itself (V.250, 5.6.1)" if abortable else ""
+        actions.confirmed(risk, lambda: actions.typed.send_at_once(lane.name))
 
     def _change_guarded(self) -> None:
         """Rather than sending what changes the line, change it with a way back."""
