@@ -1,5 +1,6 @@
 """Commands, settings and the guarded change of a line against the simulated modules, also where they die."""
 
+import dataclasses
 import socket
 import time
 from collections.abc import Callable
@@ -13,10 +14,12 @@ from pale_heron.bench.operations.command_client import CommandClient, exchange_o
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import asking, escaping, keeping, reading, writing
 from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
+from pale_heron.core.device.dialogue.tracker import PENDING, STORED, UNSEEN
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
+from pale_heron.sim.calls import Answer, Call
 
 
 def on(kind: str) -> tuple[ModuleBench, CommandClient]:
@@ -307,3 +310,55 @@ def test_exchanges_keep_their_numbers_in_order() -> None:
     numbers = [each.number for each in bench.module("m").items if isinstance(each, Exchange)]
     assert numbers == sorted(numbers)
     assert wren().rate == RATE
+
+
+def tells_in_force(*names: str, deaf: bool = False) -> ModuleBench:
+    """A Bittern whose queries tell what is in force, not what was written; a deaf one never takes it over either."""
+    modem = bitterns()[0]
+    for name in names:
+        modem.knobs[name] = dataclasses.replace(modem.knobs[name], after_restart=True, tells_in_force=True)
+    if deaf:
+        modem.handlers["+KEEP"] = lambda _: Answer()
+    bench = ModuleBench(m=modem)
+    bench.advance(2.0)
+    assert CommandClient(bench, "m").run("ATI").status == "ok"
+    return bench
+
+
+def test_a_query_that_tells_the_value_in_force_is_no_failure() -> None:
+    bench = tells_in_force("+NODE", "+PACE")
+    written = performed(bench, writing({"node": "9", "pace": "5"}, store=True))
+    assert written.succeeded, written.steps
+    assert "node still reads 7" in " ".join(step.seen for step in written.steps)
+    states = bench.module("m").settings
+    assert (states["node"].now, states["node"].storage) == ("9", UNSEEN)
+    assert (states["pace"].now, states["pace"].storage) == ("5", PENDING), "its dialect says that it needs a restart"
+    assert not performed(bench, reading(("node",))).failure
+    assert bench.module("m").settings["node"].now == "9"
+    assert performed(bench, keeping()).succeeded
+    states = bench.module("m").settings
+    assert (states["node"].read, states["node"].storage, states["pace"].read) == ("9", STORED, "5")
+
+
+def test_what_was_not_seen_and_not_kept_fails_after_the_restart() -> None:
+    bench = tells_in_force("+NODE", deaf=True)
+    assert performed(bench, writing({"node": "9"})).succeeded
+    kept = performed(bench, keeping())
+    assert not kept.succeeded
+    assert "node is 7, but 9 was set" in kept.steps[-1].seen
+    assert not any("intended" in step.seen for step in kept.steps)
+
+
+def test_a_value_that_it_made_itself_is_a_failure() -> None:
+    bench = ModuleBench(m=bitterns()[0])
+    bench.advance(2.0)
+    node = ["7"]
+
+    def answer(call: Call) -> Answer:
+        if call.form == "?":
+            return Answer((f"+NODE: {node[0]}",))
+        node[0] = "3"
+        return Answer()
+
+    bench.modems["m"].handlers["+NODE"] = answer
+    assert "node is 3, intended 9" in performed(bench, writing({"node": "9"})).steps[-1].seen

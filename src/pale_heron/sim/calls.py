@@ -45,6 +45,8 @@ class Knob:
     test: str
     usual: str
     after_restart: bool = False
+    tells_in_force: bool = False
+    """Whether its query tells what is in force, and not what was set since."""
     quoted: bool = False
     writable: bool = True
 

@@ -353,7 +353,7 @@ class Modem:
     def _turn(self, knob: Knob, call: Call) -> Answer:
         """Read, test or set one knob."""
         if call.form == "?":
-            value = self.running[knob.name]
+            value = (self.in_force if knob.tells_in_force else self.running)[knob.name]
             if call.stem[:1] != "+":
                 # A register is written as three digits alone (V.250, 5.3.2).
                 return Answer((value.zfill(3),))

@@ -112,7 +112,7 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
         for command in dict.fromkeys(each.command for each in differing):
             _write(self, command, intended)
         read_settings(self, differing)
-        _verify(self, differing, intended)
+        _verify(self, differing, intended, "intended {}")
         if store:
             store_now(self)
 
@@ -138,18 +138,26 @@ def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) ->
     self.done(answered(exchange))
 
 
-def _verify(self: SteppedOperation, wanted: list[Setting], intended: Mapping[str, str]) -> None:
+def _verify(self: SteppedOperation, wanted: list[Setting], expected: Mapping[str, str], but: str) -> None:
+    """Compare; `but` says of an expected value that it is not the one that was read.
+
+    What a query does not tell before a restart cannot be compared yet: it is said, and is no failure.
+    """
     states = known(self).settings
+    found = [(each, states[each.name]) for each in wanted if each.name in states]
     self.begin("compare what was read back")
     wrong = [
-        f"{each.name} is {each.shown(states[each.name].read)}, intended {each.shown(intended[each.name])}"
-        for each in wanted
-        if each.name in states and each.differs(intended[each.name], states[each.name].read)
+        f"{each.name} is {each.shown(state.now)}, {but.format(each.shown(expected[each.name]))}"
+        for each, state in found
+        if each.differs(expected[each.name], state.now)
     ]
     if wrong:
         raise OperationFailed("; ".join(wrong))
-    pending = [each.name for each in wanted if each.name in states and states[each.name].storage == PENDING]
-    self.done("all as intended" + (f"; {', '.join(pending)} from the next restart on" if pending else ""))
+    pending = [each.name for each, state in found if state.storage == PENDING]
+    unseen = [f"{each.name} still reads {each.shown(state.read)}" for each, state in found if state.unseen]
+    notes = [f"{', '.join(pending)} from the next restart on"] if pending else []
+    notes += [f"{', '.join(unseen)}: a restart shows whether it was taken"] if unseen else []
+    self.done("; ".join(["as written" if unseen else "all as intended", *notes]))
 
 
 def store_now(self: SteppedOperation) -> None:
@@ -223,7 +231,7 @@ def keeping() -> Work:
         store_now(self)
         restart_now(self)
         read_settings(self, wanted)
-        _verify(self, wanted, before)
+        _verify(self, wanted, before, "but {} was set")
 
     return work
 

@@ -3,7 +3,7 @@
 import math
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from pale_heron.core.device.dialogue.conversation import Conversation, ReportedLine
@@ -14,7 +14,7 @@ from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import Field
 from pale_heron.core.device.schema.notices import FIRST_DATA, NO_ANSWER, OK
-from pale_heron.core.device.schema.settings import AT_ONCE, Setting
+from pale_heron.core.device.schema.settings import AT_ONCE, IN_FORCE, WRITTEN, Setting
 from pale_heron.core.frames import Chunk
 from pale_heron.core.gnss.reported import ReportedPosition
 from pale_heron.core.line.diagnosis.stages import StageStatus
@@ -23,6 +23,8 @@ from pale_heron.core.strips import ColumnStrip
 SILENT: Final = 2
 MOST_REACHED: Final = 500
 RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
+UNSEEN: Final = "written, not seen yet"
+"""It took a value, and tells the one before: it may hold from the next restart on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +52,8 @@ class SettingState:
     stored: str | None = None
     """None where nobody knows."""
     pending: bool = False
+    unseen: bool = False
+    """Whether it was read since it was written, and told the value before."""
 
     @property
     def now(self) -> str:
@@ -63,6 +67,8 @@ class SettingState:
             return ""
         if self.pending:
             return PENDING
+        if self.unseen:
+            return UNSEEN
         if self.stored is None:
             return RUNNING if self.written is None else NOT_STORED
         return STORED if self.stored == self.now else NOT_STORED
@@ -222,6 +228,10 @@ class ModuleTracker:
                 continue
             before = self._settings.get(setting.name, SettingState())
             stored = before.stored
+            if _tells_the_one_before(setting, before, raw):
+                pending = before.pending or setting.tells == IN_FORCE
+                self._settings[setting.name] = replace(before, read_at=time, pending=pending, unseen=True)
+                continue
             if setting.kept == AT_ONCE or setting.name in self._fresh:
                 # Since the restart nothing was written: what runs is what was stored.
                 stored = raw
@@ -257,7 +267,7 @@ class ModuleTracker:
 
     def _stored(self) -> None:
         for name, state in self._settings.items():
-            self._settings[name] = SettingState(state.read, state.read_at, state.written, state.now, state.pending)
+            self._settings[name] = replace(state, stored=state.now)
 
     def snapshot(self) -> ModuleSnapshot:
         """All of it."""
@@ -281,3 +291,10 @@ class ModuleTracker:
             strips={name: log.strip() for name, log in self._logs.items()},
             reached=tuple(self._reached),
         )
+
+
+def _tells_the_one_before(setting: Setting, state: SettingState, raw: str) -> bool:
+    """Whether a query was answered with the value in force, not with the one that was written since."""
+    if state.written is None or setting.tells == WRITTEN:
+        return False
+    return setting.differs(state.written, raw) and not setting.differs(state.read, raw)

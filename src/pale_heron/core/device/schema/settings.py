@@ -5,6 +5,7 @@
     command = "node"          # read by its query, written by its set
     kept = "by-store"         # or at-once
     restart = false           # whether it holds only after a restart
+    tells = "in-force"        # what its query tells before that: the value in force, or the one written
     rule = "differ"
     broken = "both have node {here}: neither will hear the other"
 
@@ -21,6 +22,7 @@ from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.parameters import Parameter
 from pale_heron.core.device.schema.toml_table import TomlTable
 
+IN_FORCE, WRITTEN = "in-force", "written"
 BY_STORE, AT_ONCE = "by-store", "at-once"
 EQUAL, DIFFER, OPPOSITE, REFERS = "equal", "differ", "opposite", "refers"
 RULES: Final = {
@@ -42,6 +44,8 @@ class Setting:
     parameter: Parameter | None
     kept: str = BY_STORE
     restart: bool = False
+    tells: str = ""
+    """What its query tells before a restart: IN_FORCE or WRITTEN; empty where that is to be found out."""
     rule: str = ""
     refers: str = ""
     opposites: tuple[tuple[str, ...], ...] = ()
@@ -169,6 +173,7 @@ def read_setting(name: str, table: TomlTable, commands: Mapping[str, Command], s
         parameter=parameter,
         kept=table.one_of("kept", (BY_STORE, AT_ONCE), BY_STORE),
         restart=table.flag("restart"),
+        tells=table.one_of("tells", (IN_FORCE, WRITTEN)),
         rule=table.one_of("rule", RULES),
         refers=table.text("refers"),
         opposites=opposites,

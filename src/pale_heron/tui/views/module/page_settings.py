@@ -2,7 +2,7 @@
 
 from pale_heron.bench.config.intended_settings import IntendedSetting, compared, rows_of
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.device.dialogue.tracker import NOT_STORED, PENDING, ModuleSnapshot
+from pale_heron.core.device.dialogue.tracker import NOT_STORED, PENDING, UNSEEN, ModuleSnapshot
 from pale_heron.core.device.schema.settings import RULES, PairedSetting
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
@@ -49,7 +49,7 @@ def _row(row: IntendedSetting, now: int, index: int, *, lit: bool, width: int) -
     shown = row.setting.shown
     sign, role = _SHAPES[row.differs]
     storage = row.state.storage
-    storage_role = "amber" if storage in (NOT_STORED, PENDING) else "quiet"
+    storage_role = "amber" if storage in (NOT_STORED, PENDING, UNSEEN) else "quiet"
     intended = safe_label(shown(row.intended)) if row.intended else "–"
     read = safe_label(shown(row.state.now))
     spans = line(
