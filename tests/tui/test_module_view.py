@@ -1,5 +1,7 @@
 """What the pages of Module say, without a screen, from modules that were really told things."""
 
+import re
+
 import pytest
 from tests.bench.modules import MAKERS, ModuleBench, bitterns, performed
 from tests.painted import snapshot
@@ -9,10 +11,12 @@ from pale_heron.bench.config.routine_files import known_routines, routine_from, 
 from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.module import asking, reading, writing
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.device.dialogue import transcript
 from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.frames import OUT, Chunk
 from pale_heron.core.lane import Lane
+from pale_heron.sim.calls import Answer
 from pale_heron.tui.painting.paint import plain, width_of
 from pale_heron.tui.views.module import module, page_routine
 from pale_heron.tui.views.module.choices import PAGES, CurrentOperation, ModuleChoices
@@ -180,3 +184,58 @@ def test_commands_are_completed(typed: str, wanted: str) -> None:
     dialect = told("bittern").module("m").dialect
     assert wanted in [template for _, template, _, _ in matching(dialect, typed)]
     assert not matching(dialect, "XYZ")
+
+
+def long_reply(lines: int, notices: int = 0) -> ModuleBench:
+    """A module that answers `AT+LIST` with so many lines, and so many notices among them."""
+    bench = told("bittern")
+    reply = [f"+ITEM: {number},{'x' * 150} END{number}" for number in range(lines)]
+    reply[5:5] = ["+READY: node 7"] * notices
+    bench.modems["m"].handlers["+LIST"] = lambda _: Answer(tuple(reply))
+    CommandClient(bench, "m").run("AT+LIST")
+    return bench
+
+
+def listed(bench: ModuleBench) -> list[Exchange]:
+    return [each for each in bench.module("m").items if isinstance(each, Exchange) and each.sent == b"AT+LIST"]
+
+
+def test_a_long_reply_is_kept_counted_and_read_whole() -> None:
+    bench = long_reply(700)
+    (item,) = listed(bench)
+    assert len(item.information) == 700
+    assert "and 698 lines more: i shows all" in page("exchanges", bench)
+    seen: set[int] = set()
+    first = 0
+    while first < len(item.heard):
+        text = page("exchanges", bench, opened=first)
+        seen |= {int(number) for number in re.findall(r"END(\d+)", re.sub(r"\s", "", text))}
+        assert "AT+LIST" in text
+        until = re.search(r"LINES \d+ TO (\d+) OF", text)
+        assert until and int(until[1]) > first
+        first = int(until[1])
+    assert seen == set(range(700))
+
+
+def test_more_lines_than_memory_allows_are_counted(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(transcript, "BYTES_KEPT", 40_000)
+    bench = long_reply(700)
+    (item,) = listed(bench)
+    assert 50 < len(item.information) < 200
+    assert len(item.information) + item.dropped in (700, 701), "its result is one line too"
+    assert f"and {item.dropped} lines that were too many to keep here" in page("exchanges", bench, opened=10**6)
+    monkeypatch.setattr(transcript, "LONG", 20)
+    for _ in range(8):
+        CommandClient(bench, "m").run("AT+LIST")
+    kept = sum(len(heard.data) for each in listed(bench) for heard in each.heard)
+    assert kept < 5 * 40_000
+    assert {len(each.heard) + each.dropped for each in listed(bench)} == {len(item.heard) + item.dropped}
+
+
+def test_notices_within_a_reply_fold_and_what_was_sent_has_its_bytes() -> None:
+    bench = long_reply(8, notices=40)
+    text = page("exchanges", bench)
+    assert "and 38 notices more meanwhile" in text
+    assert text.count("It is ready, as node 7") < 6
+    assert page("exchanges", bench, opened=6).count("It is ready, as node 7") > 6
+    assert "41 54 2B 4E 4F 44 45 3F" in page("exchanges", told("bittern", "AT+NODE?"), opened=0)

@@ -258,6 +258,10 @@ ACTIONS: Final = (
     ),
     _module(lambda it: it.next_page(-1), "V", "page before", "The page before", footer=False, source=""),
     _module(lambda it: it.enter(), "enter", "set, run", "Say what a setting is meant to be; run the routine"),
+    _module(
+        lambda it: it.open_item(), "i", "whole",
+        "The chosen exchange over the whole page, every line of it", footer=False, source="",
+    ),
     _module(lambda it: it.step(), "space", "one step", "Do one step of the routine", footer=False),
     _module(lambda it: it.read_all(), "R", "read all", "Read all settings; on the page of state all readings"),
     _told(

@@ -9,7 +9,7 @@ from textual.containers import Vertical
 
 from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.snapshot import BenchSnapshot
-from pale_heron.core.device.dialogue.exchanges import DATA, Exchange
+from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.lane import LaneSnapshot
@@ -43,6 +43,7 @@ class ModuleView(Vertical):
         self._page = "exchanges"
         self._item: int | None = None
         self._row = 0
+        self._opened: int | None = None
         self._others: dict[str, str] = {}
         self._body = Canvas(id="module-body", focusable=True)
         self._hint = Canvas(ground="panel", id="entry-hint")
@@ -98,6 +99,7 @@ class ModuleView(Vertical):
             page=self._page,
             chosen=self._item,
             row=self._row,
+            opened=self._opened,
             live=actions is not None,
             other=other,
             intended=actions.intended(lane.name) if actions else {},
@@ -134,9 +136,14 @@ class ModuleView(Vertical):
     def on_key(self, event: events.Key) -> None:
         """Move through what is shown; the entry line has these keys for earlier commands."""
         steps = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
-        if event.key in steps and not self._entry.has_focus:
+        if self._entry.has_focus:
+            return
+        if event.key in steps:
             event.stop()
             self.move(steps[event.key])
+        elif event.key == "escape" and self._opened is not None:
+            event.stop()
+            self.open_item()
 
     def next_page(self, step: int = 1) -> None:
         """Go through the pages."""
@@ -147,6 +154,13 @@ class ModuleView(Vertical):
 
     def show_page(self, page: str) -> None:
         self._page = page
+        self._opened = None
+        self.draw()
+
+    def open_item(self) -> None:
+        """Show the chosen exchange over the whole page, or beside the list again."""
+        self._page = "exchanges"
+        self._opened = 0 if self._opened is None else None
         self.draw()
 
     def choose(self, number: int) -> None:
@@ -164,7 +178,13 @@ class ModuleView(Vertical):
         lane = self._lane()
         if lane is None:
             return
-        if self._page == "exchanges" and lane.module is not None and lane.module.items:
+        if self._opened is not None and lane.module is not None and lane.module.items:
+            from pale_heron.tui.views.module.page_exchanges import chosen_item
+
+            item = chosen_item(lane.module, self._item)
+            count = 0 if isinstance(item, DataStretch) else len(item.heard)
+            self._opened = max(0, min(count - 1, self._opened + step))
+        elif self._page == "exchanges" and lane.module is not None and lane.module.items:
             numbers = [each.number for each in lane.module.items]
             index = numbers.index(self._item) if self._item in numbers else len(numbers) - 1
             wanted = max(0, min(len(numbers) - 1, index + step))
@@ -195,6 +215,7 @@ class ModuleView(Vertical):
         """Give the keys to the entry line."""
         if self._actions is not None:
             self._page = "exchanges"
+            self._opened = None
             # At once: what is typed next belongs to the line.
             self.screen.set_focus(self._entry)
             self.draw()

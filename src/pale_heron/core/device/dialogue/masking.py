@@ -1,6 +1,7 @@
 """What must not be shared, as the dialect marks it: masked wherever a command or a reply is shown or handed on."""
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from pale_heron.core.device.dialogue.exchanges import Exchange, Item, ReceivedLine, Unsolicited
 from pale_heron.core.device.dialogue.secret_values import SecretScanner, standard_secrets
@@ -20,10 +21,33 @@ def secret_of_heard(dialect: Dialect, heard: Iterable[ReceivedLine]) -> set[str]
     return {raw for each in heard for name, raw in each.fields if raw and name in dialect.secrets}
 
 
+class _SameItem:
+    """An item as it stands, to be looked up by."""
+
+    def __init__(self, dialect: Dialect | None, item: Exchange | Unsolicited) -> None:
+        self.dialect = dialect
+        self.item = item
+        sent = item.sent if isinstance(item, Exchange) else b""
+        self._key = id(dialect), item.number, item.begun, sent, len(item.heard), item.heard[-1:]
+
+    def __hash__(self) -> int:
+        return hash(self._key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _SameItem) and self._key == other._key
+
+
 def secrets_of(dialect: Dialect | None, item: Item) -> set[str]:
     """All secret values of one item, by its dialect where one is known, and by the standards in every spelling."""
     if not isinstance(item, Exchange | Unsolicited):
         return set()
+    return set(_secrets_of(_SameItem(dialect, item)))
+
+
+@lru_cache(maxsize=600)
+def _secrets_of(same: _SameItem) -> frozenset[str]:
+    """Long replies are drawn often."""
+    dialect, item = same.dialect, same.item
     scanner = SecretScanner()
     lines = [(item.sent, True)] if isinstance(item, Exchange) else []
     for data, sent in (*lines, *((each.data, False) for each in item.heard)):
@@ -32,7 +56,7 @@ def secrets_of(dialect: Dialect | None, item: Item) -> set[str]:
     if dialect is not None:
         found |= secret_of_heard(dialect, item.heard)
         found |= secret_of_spoken(dialect, item.spoken) if isinstance(item, Exchange) else set()
-    return found
+    return frozenset(found)
 
 
 def without(text: str, secrets: Iterable[str]) -> str:

@@ -11,7 +11,13 @@ from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
 ITEMS_KEPT: Final = 500
-HEARD_KEPT: Final = 400
+BYTES_KEPT: Final = 1 << 20
+"""Of the lines of one exchange, and four times as many of all that have ended; LINE_BYTES are added to each line."""
+
+LINE_BYTES: Final = 200
+LONG: Final = 400
+"""Where there is no room for all, the oldest keep so many lines."""
+
 LAST_KEPT: Final = 120
 UNKNOWN_WITHIN_S: Final = 5.0
 """The time limit of commands that the dialect does not know."""
@@ -29,6 +35,7 @@ class PendingExchange:
         """From when on its time limit counts."""
         self.heard: list[ReceivedLine] = []
         self.dropped = 0
+        self._size = 0
         self.prompted = False
         self.payload = b""
         known = [each.command for each in spoken if each.command]
@@ -59,7 +66,8 @@ class PendingExchange:
 
     def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
-        if len(self.heard) < HEARD_KEPT:
+        self._size += LINE_BYTES + len(heard.data)
+        if self._size <= BYTES_KEPT:
             self.heard.append(heard)
         else:
             self.dropped += 1
@@ -85,6 +93,8 @@ class Transcript:
         self._turn: PendingExchange | None = None
         """What is answered now, where that is not the first."""
         self._unsolicited: list[ReceivedLine] = []
+        self._long: deque[tuple[int, int]] = deque()
+        """Number and size of what has ended and has many lines."""
         self._data: DataStretch | None = None
         self.numbered = 0
         """How many items there were since the start."""
@@ -205,6 +215,17 @@ class Transcript:
     def _keep(self, item: Item) -> None:
         self._items.append(item)
         self.ended_count += 1
+        if isinstance(item, Exchange) and len(item.heard) > LONG:
+            self._long.append((item.number, sum(LINE_BYTES + len(each.data) for each in item.heard)))
+            while len(self._long) > 1 and sum(size for _, size in self._long) > 4 * BYTES_KEPT:
+                self._shorten(self._long.popleft()[0])
+
+    def _shorten(self, number: int) -> None:
+        """Keep the first lines of a long exchange alone."""
+        for at, item in enumerate(self._items):
+            if item.number == number and isinstance(item, Exchange):
+                dropped = item.dropped + len(item.heard) - LONG
+                self._items[at] = replace(item, heard=item.heard[:LONG], dropped=dropped)
 
     def _next(self) -> int:
         self.numbered += 1

@@ -37,6 +37,8 @@ class ModuleChoices:
     page: str = "exchanges"
     chosen: int | None = None
     row: int = 0
+    opened: int | None = None
+    """The first line of the chosen exchange that is shown over the whole page; None while it stands beside the list."""
     live: bool = True
     other: LaneSnapshot | None = None
     intended: Mapping[str, str] = field(default_factory=dict)

@@ -1,5 +1,7 @@
 """The page `exchanges` of Module: commands and answers as they happen, and the chosen exchange in full."""
 
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain, groupby, islice
 from typing import Final
 
 from pale_heron.core import figures
@@ -27,7 +29,7 @@ from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
-from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, wrapped
+from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, width_of, wrapped
 from pale_heron.tui.views.module.choices import ModuleChoices
 
 WIDE = 110
@@ -35,6 +37,11 @@ DETAIL = 44
 INDENT = 10
 HEX_ROW = 16
 MOST_HEX_ROWS = 10
+LIST_NAMED, LIST_UNNAMED, LIST_NOTICES = 3, 2, 2
+"""So many lines of a reply, and notices that came meanwhile, stand in the list."""
+
+FOLDED = 3
+"""More notices than that, one behind the other, are one row beside the list."""
 _STANDS: Final = {OK: ("●", "reed"), ERROR: ("✕", "coral"), NO_ANSWER: ("✕", "coral"), "": ("◐", "amber")}
 _ROLES: Final = {
     ECHO: "echo",
@@ -54,6 +61,8 @@ def paint(module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) ->
             line(("No command and no answer yet. : opens the entry line; AT is the first command to try.", "quiet"))
         ]
     chosen = chosen_item(module, look.chosen)
+    if look.opened is not None:
+        return opened(module.dialect, chosen, look.opened, width, room)
     if width >= WIDE:
         left = width - DETAIL - 3
         rows = _list(module, chosen, left, room)
@@ -115,18 +124,22 @@ def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     tail_width = sum(len(each.text) for each in tail)
     head = line((f"{sign} ", role), _time(item.begun), (shown(item.sent, secret), "*text"), (f"  {meaning}", "quiet"))
     rows: list[Line] = [(*padded(cut(head, width - tail_width - 2), width - tail_width - 1), *tail)]
-    parts = [_fields_words(dialect, each) for each in item.heard if each.fields and each.role == INFORMATION]
-    for words in parts[:3]:
-        rows += [line((" " * 15, "text"), *row) for row in wrapped(line((words, "tide")), width - 17)[:3]]
-    if len(parts) > 3:
-        rows.append(line((" " * 15, "text"), (f"and {len(parts) - 3} more", "quiet")))
+    named = [each for each in item.heard if each.fields and each.role == INFORMATION]
+    for each in named[:LIST_NAMED]:
+        words = line((_fields_words(dialect, each), "tide"))
+        rows += [line((" " * 15, "text"), *row) for row in wrapped(words, width - 17)[:3]]
     unnamed = [each for each in item.information if not each.fields]
-    for each in unnamed[:2]:
+    for each in unnamed[:LIST_UNNAMED]:
         rows.append(line((" " * 15, "text"), (shown(each.data, secret), "text")))
-    if len(unnamed) > 2:
-        rows.append(line((" " * 15, "text"), (f"and {figures.several(len(unnamed) - 2, 'line')} more", "quiet")))
-    for each in item.notices:
+    more = max(0, len(named) - LIST_NAMED) + max(0, len(unnamed) - LIST_UNNAMED) + item.dropped
+    if more:
+        rows.append(line((" " * 15, "text"), (f"and {figures.several(more, 'line')} more: i shows all", "quiet")))
+    notices = item.notices
+    for each in notices[:LIST_NOTICES]:
         rows.append(line((" " * 13, "text"), ("◂ ", "heather"), (_notice(dialect, each, secret), "heather")))
+    if len(notices) > LIST_NOTICES:
+        folded = f"and {figures.several(len(notices) - LIST_NOTICES, 'notice')} more meanwhile"
+        rows.append(line((" " * 13, "text"), ("◂ ", "heather"), (folded, "quiet")))
     return rows
 
 
@@ -187,14 +200,53 @@ def _data_row(item: DataStretch) -> Line:
 
 
 def detail(dialect: Dialect, item: Item, width: int, room: int) -> list[Line]:
-    """One item with everything that is known of it, and its bytes."""
+    """One item with everything that is known of it, and its bytes, as far as there is room."""
     if isinstance(item, DataStretch):
         rows = [*wrapped(_data_row(item), width), BLANK, *_bytes([item.last], width)]
-    elif isinstance(item, Unsolicited):
-        rows = [line(("CAME UNASKED", "quiet")), BLANK, *_heard_rows(dialect, item, item.heard, width)]
     else:
-        rows = [*_command_rows(dialect, item, width), BLANK, *_heard_rows(dialect, item, item.heard, width)]
-    return rows[:room]
+        rows = [*_head(dialect, item, width), BLANK]
+        secret = secrets_of(dialect, item)
+        lines = _line_rows(dialect, item, _folded(item.heard), width, secret)
+        rows += islice(chain.from_iterable(lines), max(0, room + 1 - len(rows)))
+        if len(rows) <= room:
+            rows += _end_rows(item, item.heard, width, secret)
+    if len(rows) > room:
+        rows = [*rows[: room - 1], line(("more: i shows all", "quiet"))]
+    return rows
+
+
+def opened(dialect: Dialect, item: Item, first: int, width: int, room: int) -> list[Line]:
+    """One item over the whole page, from its line `first` on: every line whole, then the bytes."""
+    keys = line(("↑↓ pages, home, end: scroll   i closes", "quiet"))
+    if isinstance(item, DataStretch):
+        return [*detail(dialect, item, width, room - 1)[: room - 1], keys]
+    secret = secrets_of(dialect, item)
+    head = _head(dialect, item, width)[: room // 2]
+    count = len(item.heard)
+    first = max(0, min(first, count - 1))
+    left = room - len(head) - 2
+    rows: list[Line] = []
+    last = first
+    for each in _line_rows(dialect, item, ((heard, 0) for heard in item.heard[first:]), width, secret):
+        if len(rows) + len(each) > left and rows:
+            break
+        rows += each
+        last += 1
+    if last == count:
+        rows += _end_rows(item, item.heard[first:], width, secret)
+    where = f"LINES {first + 1} TO {last} OF {figures.count(count + item_dropped(item))}" if count else "NO LINE YET"
+    return [*head, line((where, "quiet"), ("   ", "quiet"), *keys), *rows[: left + 1]]
+
+
+def item_dropped(item: Item) -> int:
+    """Lines that were too many to be kept."""
+    return item.dropped if isinstance(item, Exchange) else 0
+
+
+def _head(dialect: Dialect, item: Exchange | Unsolicited, width: int) -> list[Line]:
+    if isinstance(item, Unsolicited):
+        return [line(("CAME UNASKED", "quiet"))]
+    return _command_rows(dialect, item, width)
 
 
 def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
@@ -224,27 +276,52 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     return rows
 
 
-def _heard_rows(dialect: Dialect, item: Item, heard: tuple[ReceivedLine, ...], width: int) -> list[Line]:
-    secret = secrets_of(dialect, item)
-    begun = item.begun
-    rows: list[Line] = []
-    for each in heard:
-        since = "" if begun is None or each.time is None else f"+{(each.time - begun) / SECOND:.3f} "
+def _folded(heard: tuple[ReceivedLine, ...]) -> Iterator[tuple[ReceivedLine, int]]:
+    """Lines, each with how many of its kind that follow it at once are left out: of many notices the first stands."""
+    for is_notice, group in groupby(heard, lambda each: each.role == NOTICE):
+        if not is_notice:
+            yield from ((each, 0) for each in group)
+            continue
+        together = list(group)
+        folded = len(together) - 1 if len(together) > FOLDED else 0
+        yield from ((each, folded) for each in (together[:1] if folded else together))
+
+
+def _line_rows(
+    dialect: Dialect, item: Item, heard: Iterable[tuple[ReceivedLine, int]], width: int, secret: set[str]
+) -> Iterator[list[Line]]:
+    """The rows of each line: when, what it is, its text whole, and what it says."""
+    for each, folded in heard:
+        since = "" if item.begun is None or each.time is None else f"+{(each.time - item.begun) / SECOND:.3f} "
         role = "heather" if each.role == NOTICE else "text"
-        head = line((f"{since:<8}", "quiet"), (f"{_ROLES[each.role]:<8}", "quiet"), (shown(each.data, secret), role))
-        rows.append(cut(head, width))
+        lead = line((f"{since:<8}", "quiet"), (f"{_ROLES[each.role]:<8}", "quiet"))
+        room = max(8, width - width_of(lead))
+        text = shown(each.data, secret)
+        pieces = [text[at : at + room] for at in range(0, len(text), room)] or [""]
+        rows = [(*lead, Span(pieces[0], role))]
+        rows += [line((" " * width_of(lead), "text"), (piece, role)) for piece in pieces[1:]]
         notes = wrapped(line((_notice(dialect, each, secret), "quiet")), width - INDENT) if each.role == NOTICE else []
-        parts = [(dialect.field_of(name), raw) for name, raw in each.fields if raw]
-        notes += [
-            line((f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.in_words(raw)), "tide"))
-            for field, raw in parts
-        ]
-        rows += [cut(line((" " * INDENT, "text"), *row), width) for row in notes]
-    if isinstance(item, Exchange) and item.dropped:
-        rows.append(line((f"and {figures.several(item.dropped, 'line')} that were too many to keep", "quiet")))
+        if folded:
+            notes.append(line((f"and {figures.several(folded, 'notice')} more behind it", "quiet")))
+        for name, raw in each.fields:
+            if raw:
+                field = dialect.field_of(name)
+                said = (f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.in_words(raw)), "tide")
+                notes += wrapped(line(*said), width - INDENT)
+        yield [*rows, *(cut(line((" " * INDENT, "text"), *row), width) for row in notes)]
+
+
+def _end_rows(item: Item, heard: Sequence[ReceivedLine], width: int, secret: set[str]) -> list[Line]:
+    """What is not here, and the bytes of what is."""
+    rows: list[Line] = []
+    if dropped := item_dropped(item):
+        many = figures.several(dropped, "line")
+        words = f"and {many} that were too many to keep here: Traffic and the record have them"
+        rows += wrapped(line((words, "amber")), width)
     if secret:
         return [*rows, BLANK, line(("its bytes hold a secret: they are not shown", "quiet"))]
-    return [*rows, BLANK, *_bytes([each.data for each in heard], width)]
+    sent = [item.sent] if isinstance(item, Exchange) else []
+    return [*rows, BLANK, *_bytes([*sent, *(each.data for each in islice(heard, 2 * MOST_HEX_ROWS))], width)]
 
 
 def _bytes(pieces: list[bytes], width: int) -> list[Line]:
@@ -253,5 +330,6 @@ def _bytes(pieces: list[bytes], width: int) -> list[Line]:
     cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
     rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
     more = len(rows) - MOST_HEX_ROWS
-    note = "without line ends" + (f", {figures.several(more, 'row')} more" if more > 0 else "")
+    note = "sent, then received without line ends" if len(pieces) > 1 else "without line ends"
+    note += f", {figures.several(more, 'row')} more" if more > 0 else ""
     return titled("BYTES", rows[:MOST_HEX_ROWS], note) if rows else []
