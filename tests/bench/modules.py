@@ -63,6 +63,8 @@ class ModuleBench:
         self.notes: list[tuple[str, Mapping[str, Any]]] = []
         self.marks: list[str] = []
         self.hears: Callable[[str, bytes], bytes | None] = lambda _, data: data
+        self.gone: set[str] = set()
+        """Lanes that are lost."""
         self.speaks: Callable[[str], bool] = lambda _: True
         self.seconds = 0.0
         self.sent: list[bytes] = []
@@ -77,8 +79,8 @@ class ModuleBench:
     def change(self, lane: str, settings: LineSettings) -> None:
         self.line[lane] = settings
 
-    def is_open(self, _lane: str) -> bool:
-        return True
+    def is_open(self, lane: str) -> bool:
+        return lane not in self.gone
 
     def note(self, _lane: str, name: str, details: Mapping[str, Any]) -> None:
         self.notes.append((name, details))

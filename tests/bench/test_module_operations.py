@@ -303,6 +303,35 @@ def test_a_module_that_restarts_at_any_step_is_found_again(after: int, obeys: bo
     assert bench.line["m"].rate == (57600 if change.succeeded else RATE)
 
 
+@pytest.mark.parametrize("back_s", [15.0, None])
+def test_a_lane_that_goes_after_the_store_is_waited_for_and_tried_at_both_rates(back_s: float | None) -> None:
+    bench, client = on("teal")
+    restarted: list[float] = []
+
+    def hears(lane: str, data: bytes) -> bytes | None:
+        if data.startswith(b"AT+RENEW") or restarted:
+            if not restarted:
+                restarted.append(bench.seconds)
+                bench.gone.add(lane)
+                bench.modems[lane].restart(bench.seconds, "power")
+                if back_s is not None:
+                    bench.modems[lane].later(bench.seconds, back_s, lambda _: bench.gone.discard(lane))
+            return None if lane in bench.gone else data
+        return data
+
+    bench.hears = hears
+    change = performed(bench, changing_line(LineChange(57600)))
+    assert change.succeeded is False and restarted
+    assert bench.line["m"].rate == RATE
+    if back_s is None:
+        told = change.steps[-1].seen
+        assert "may be at 9600 8N1 or at 57600 8N1 now" in told and "as before" not in told
+    else:
+        bench.advance(5.0)
+        assert [client.run("AT+IPR?") for _ in range(2)][1].fields["rate"] == str(RATE), "it was found, and led back"
+        assert "both lines are tried" in " ".join(step.seen for step in change.steps)
+
+
 def test_exchanges_keep_their_numbers_in_order() -> None:
     bench, client = on("bittern")
     for _ in range(5):

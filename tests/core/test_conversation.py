@@ -6,13 +6,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from pale_heron.answers.module import module_answer
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.config.dialects import known_dialects, read_text
 from pale_heron.core.device.dialogue.conversation import QUEUED, Conversation
 from pale_heron.core.device.dialogue.exchanges import DataStretch, Exchange, Unsolicited
 from pale_heron.core.device.dialogue.tracker import ModuleTracker
 from pale_heron.core.device.dialogue.transcript import ITEMS_KEPT
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
+from pale_heron.core.lane import Lane
 
 STANDARD = known_dialects()["standard"]
 COUNTED, _wrong = read_text(
@@ -388,3 +391,25 @@ def test_a_call_that_a_character_breaks_off_says_so_and_what_became_of_the_rest(
     assert "it broke off ATD123" in asked[3]
     steps = [(OUT, b"ATD123\r"), 2.0, (IN, b"\r\nNO CARRIER\r\n"), (OUT, b"AT\r"), (IN, b"\r\nOK\r\n")]
     assert not any("br" in each[3] for each in outcomes(talked(steps)))
+
+
+@pytest.mark.parametrize("name", ["lost", "closed"])
+def test_what_waits_when_its_lane_goes_has_ended(name: str) -> None:
+    lane = Lane("m", dialects=DialectBook())
+    lane.streams.speak(STANDARD)
+    lane.event(Event(0, "m", "opened", {"rate": 9600, "framing": "8N1"}))
+    lane.feed(Chunk("m", OUT, SECOND, b"AT+COPS=?\rAT\r"))
+    lane.feed(Chunk("m", IN, SECOND + 1, b"AT+COPS=?\r"))
+    lane.event(Event(3 * SECOND, "m", name, {"reason": "unplugged"}))
+    shown = lane.snapshot(3 * SECOND)
+    assert shown.module is not None
+    assert [(each.status, each.meaning, each.ended) for each in shown.module.items if isinstance(each, Exchange)] == [
+        ("no-answer", "the lane was gone before it had an answer", 3 * SECOND)
+    ] * 2
+    assert shown.module.mode == ""
+    words = module_answer(shown, {}).text
+    assert ("Unknown now: m is gone" in words) == (name == "lost") and "obeys" not in words
+    lane.event(Event(4 * SECOND, "m", "returned", {}))
+    lane.feed(Chunk("m", OUT, 5 * SECOND, b"AT\r"))
+    lane.feed(Chunk("m", IN, 5 * SECOND + 1, b"AT\r\r\nOK\r\n"))
+    assert "It obeys: 1 of 3 commands done, 2 unanswered" in module_answer(lane.snapshot(5 * SECOND), {}).text

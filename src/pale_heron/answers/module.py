@@ -9,6 +9,7 @@ from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 
@@ -40,6 +41,9 @@ def module_answer(
 def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     """Whether it answers, from its last exchanges."""
     ended = [each for each in module.items if isinstance(each, Exchange) and each.status]
+    if lane.opening is LaneOpening.LOST:
+        said = f", {module.exchanges - module.unanswered} of {figures.several(module.exchanges, 'command')} answered"
+        return "coral", f"Unknown now: {safe_label(lane.name)} is gone{said if module.exchanges else ''}."
     if module.mode == "data":
         return "amber", "It is in data mode: what is sent goes to the far end."
     if not ended:

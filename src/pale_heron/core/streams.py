@@ -145,6 +145,8 @@ class LaneStreams:
             self.speak(dialect, chosen=event.details.get("by") != "recognised")
         if event.name in ("trial", "trial-ended"):
             self._asked = event.details.get("kind") == "exchange"
+        if event.name in ("lost", "closed") and self.module is not None:
+            self.module.lane_gone(event.time)
         frames = self.framing.event(event)
         if self._dialects is not None:
             self._scan(frames, self._dialects)

@@ -18,6 +18,10 @@ from pale_heron.core.trouble import Trouble
 
 ATTENTIONS: Final = 4
 BACK_ATTENTIONS: Final = 4
+BACK_WITHIN_S: Final = 60.0
+"""So long a lane that was lost is waited for."""
+
+LOOK_S: Final = 0.25
 WantedCommands = list[tuple[str, dict[str, str]]]
 """Commands with their values."""
 
@@ -112,7 +116,7 @@ def _open_at(self: SteppedOperation, settings: LineSettings) -> None:
 
 def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, wanted: WantedCommands) -> None:
     """Find it again, at the old line or at the new one, and leave it as it was. Raises Failed where it is not found."""
-    self.must_be_open()
+    _wait_for_lane(self, before, after)
     self.begin(f"go back to {before}")
     self.set_line(before)
     if _answers(self, BACK_ATTENTIONS):
@@ -139,6 +143,25 @@ def _go_back(self: SteppedOperation, before: LineSettings, after: LineSettings, 
         raise OperationFailed(f"it does not go back: it stays at {after}, and so does the line")
     self.done(f"it answers at {before} as before")
     store_now(self)
+
+
+def _wait_for_lane(self: SteppedOperation, before: LineSettings, after: LineSettings) -> None:
+    """Where the lane is gone, nothing can be said of its module before it is back. Failed where it stays away."""
+    if self.bench.is_open(self.lane):
+        return
+    self.set_line(before)
+    self.begin(f"wait until {self.lane} is back, at most {BACK_WITHIN_S:g} s")
+    waited = 0.0
+    while waited < BACK_WITHIN_S:
+        self.rest(LOOK_S)
+        waited += LOOK_S
+        if self.bench.is_open(self.lane):
+            self.done(f"after {waited:.1f} s; both lines are tried")
+            return
+    raise OperationFailed(
+        f"{self.lane} was lost during the change. Our side is at {before} again, and its module may be at"
+        f" {before} or at {after} now: when it is back, r finds which"
+    )
 
 
 def _set_back(self: SteppedOperation, before: LineSettings, wanted: WantedCommands) -> None:

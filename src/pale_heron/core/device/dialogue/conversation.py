@@ -140,6 +140,15 @@ class Conversation:
             meaning = f"no answer within {limit / SECOND:g} s{head.taken_words}"
             self._end(NO_ANSWER, "", "", meaning, head.since + limit)
 
+    def lane_gone(self, time: int | None) -> None:
+        """The lane was lost or closed: nothing that waits has an answer any more, and no mode is known."""
+        while self.head is not None:
+            self._end(NO_ANSWER, "", "", "the lane was gone before it had an answer", time)
+        self._transcript.end_data(time)
+        self._transcript.end_unsolicited()
+        self.mode = ""
+        self._incoming, self._outgoing = Incoming(self), Outgoing(self)
+
     @property
     def head(self) -> PendingExchange | None:
         """What waits for its result, if anything does."""

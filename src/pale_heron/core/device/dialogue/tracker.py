@@ -167,6 +167,11 @@ class ModuleTracker:
         self._conversation.feed(chunk, byte_ns)
         return self._take(chunk.time)
 
+    def lane_gone(self, now: int | None) -> None:
+        """The lane was lost or closed."""
+        self._conversation.lane_gone(now)
+        self._take(now)
+
     def tick(self, now: int) -> None:
         """Let time pass."""
         self._conversation.tick(now)
