@@ -213,3 +213,16 @@ def test_a_dialect_with_mistakes_is_status_1_and_a_sound_one_0(tmp_path: Path) -
     assert run("dialect", "check", file).returncode == 0
     assert b"sends A" in run("dialect", "show", file).stdout
     assert b"curlew" in run("dialect", "list", "--json").stdout
+
+
+def test_a_faulty_dialect_of_ones_own_is_told_as_faulty_not_as_absent(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("PALE_HERON_CONFIG", str(tmp_path))
+    own = tmp_path / "dialects" / "heron.toml"
+    own.parent.mkdir()
+    own.write_text('name = "heron"\n[comand.a]\nrun = "A"\n')
+    assert f"left out: {own}, line 2: ".encode() in run("dialect", "list").stdout
+    shown = run("dialect", "show", "heron")
+    assert shown.returncode == 2 and f"{own}, line 2: ".encode() in shown.stderr
+    assert b"There is no dialect" not in shown.stderr

@@ -138,6 +138,20 @@ MODULE_MISTAKES = [
     (HEAD + "[mode]\nguard-s = 99\n", 9, "is not 0 to 60"),
     (HEAD + '[payload]\ncommand = "b"\n', 9, "'b' is not one of a"),
     ('extends = "v251"\nname = "x"\n', 1, "did you mean 'v250'"),
+    (HEAD + '[notice.n]\nline = "N (?P<from>.)"\nmeaning = "from {form}"\n', 10, "did you mean 'from'"),
+    (HEAD + '[result.r]\nline = ".*"\n', 9, "'.*' is any line at all"),
+    (HEAD + '[notice.n]\nline = "(?P<all>.*)"\n', 9, "is any line at all"),
+    (HEAD + '[result.r]\nline = "R"\nof = ["b"]\n', 10, "'b' is not a command"),
+    (HEAD + '[recognise]\nsays = ["X-1", "[a-z]*"]\n', 9, "'[a-z]*' is found in any line"),
+    (HEAD + '[setting.a]\nvalue = "v"\nrule = "equal"\nbroken = "{hear} and {there}"\n', 11, "{hear} is neither"),
+    (
+        'name = "x"\n[command.a]\nset = "A={v}"\n[command.a.parameter.v]\nmost = 1\n[setting.a]\nvalue = "v"\n',
+        6,
+        "no query",
+    ),
+    (HEAD + '[notice.n]\nline = "N"\n\n[comand.b]\nrun = "B"\n', 11, "did you mean 'command'"),
+    (HEAD + '[line]\ncheck = "*{crc}"\n', 9, "not one of {xor8}, {sum8}"),
+    (HEAD + '[line]\ntext = "utf8"\n', 9, "did you mean 'utf-8'"),
 ]
 
 

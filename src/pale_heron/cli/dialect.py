@@ -6,7 +6,15 @@ from pathlib import Path
 import click
 
 from pale_heron.bench.config.dialect_book import STANDARD
-from pale_heron.bench.config.dialects import known_dialects, named_dialect, read_file, read_text, skeleton, user_folder
+from pale_heron.bench.config.dialects import (
+    faulty_dialects,
+    known_dialects,
+    named_dialect,
+    read_file,
+    read_text,
+    skeleton,
+    user_folder,
+)
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.commands import RUN, Command
@@ -59,6 +67,8 @@ def every(as_json: bool) -> None:
         return
     for each in known.values():
         print(f"{each.name:<16} {each.title}")
+    for path, mistake in faulty_dialects():
+        print(f"left out: {path}, line {mistake.line}: {mistake.words}")
     print(f"Your own belong in {user_folder()}")
 
 

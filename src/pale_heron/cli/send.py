@@ -8,9 +8,11 @@ import click
 
 from pale_heron.bench.operations.command_client import CommandClient, exchange_object
 from pale_heron.cli.bench_run import opened
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
 from pale_heron.core.device.dialogue.masking import secrets_of, shown
 from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.address import parse_lane
@@ -48,9 +50,10 @@ def send(
         client = CommandClient(session, spec.name)
         for command in commands:
             _check(client.dialect, command, yes)
-            prompts = _prompts(client.dialect, command)
-            text = payloads.pop(0).encode() if payloads and (prompts or client.dialect is None) else None
-            exchange = client.run(command, text)
+            if command in (client.dialect.escape if client.dialect else "", ESCAPE):
+                every_ok = _escape(client) and every_ok
+                continue
+            exchange = client.run(command, lambda: payloads.pop(0).encode() if payloads else None)
             every_ok = every_ok and exchange.status == OK
             masking = not show_secrets
             if as_json:
@@ -58,18 +61,25 @@ def send(
                 print(json.dumps(reported, ensure_ascii=False))
             else:
                 print(_words(exchange, client.dialect, masking=masking))
-    if not every_ok:
+    if payloads:
+        click.echo(f"pale-heron: {figures.several(len(payloads), 'payload')} found no prompt", err=True)
+    if not every_ok or payloads:
         raise click.exceptions.Exit(Exit.NO)
 
 
-def _prompts(dialect: Dialect | None, command: str) -> bool:
-    return dialect is not None and any(each.command and each.command.prompts for each in dialect.spoken(command))
+def _escape(client: CommandClient) -> bool:
+    """Lead the module to command mode: silence, the sequence without a line end, silence."""
+    if client.dialect is None:
+        raise Trouble("Nobody knows yet how this module speaks", "Send AT first, or say --dialect v250")
+    in_command_mode = client.escape()
+    print("command mode" if in_command_mode else "it stays in data mode, or does not answer")
+    return in_command_mode
 
 
 def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
     """Ask before what risks something; say what is not legal, and leave it to the module to say so too."""
-    if not command.isascii() or not command.isprintable():
-        raise Trouble(f"{command!r} is not printable ASCII", "Quote it as one word: 'AT+CSQ'")
+    if refusal := (dialect.line if dialect else LineForm()).refusal(command):
+        raise Trouble(f"{command!r} cannot be sent: {refusal}", "Quote it as one word: 'AT+CSQ'")
     for spoken in dialect.spoken(command) if dialect else ():
         if spoken.wrong:
             click.echo(f"pale-heron: {spoken.wrong}", err=True)
@@ -78,6 +88,7 @@ def _check(dialect: Dialect | None, command: str, yes: bool) -> None:
             raise click.exceptions.Exit(Exit.NO)
 
 
+ESCAPE: Final = "+++"
 _SHOWN: Final = {ECHO: "echo", NOTICE: "notice", PROMPT: "prompt", SENT: "sent", PAYLOAD: "payload"}
 
 

@@ -5,6 +5,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import LineSettings
@@ -22,12 +23,16 @@ on before it takes more."""
 
 
 class SendJob:
-    """One thing to send, and how far it is. `every_s` sends it again so many seconds after it began."""
+    """One thing to send, and how far it is. `every_s` sends it again so many seconds after it began.
 
-    def __init__(self, data: bytes, title: str = "", every_s: float | None = None) -> None:
+    After each character is a pause of `char_delay_ms` at least, whatever the lane is set to.
+    """
+
+    def __init__(self, data: bytes, title: str = "", every_s: float | None = None, *, char_delay_ms: int = 0) -> None:
         self.data = data
         self.title = title
         self.every_s = every_s
+        self.char_delay_ms = char_delay_ms
         self.sent = 0
         self.times = 0
         self.stalled = False
@@ -148,6 +153,8 @@ class Sender:
 
     def _send_pieces(self, job: SendJob) -> None:
         settings = self._settings()
+        if job.char_delay_ms > settings.char_delay_ms:
+            settings = replace(settings, char_delay_ms=job.char_delay_ms)
         pieces = _pieces(job.data, settings)
         for place, piece in enumerate(pieces, 1):
             last = place == len(pieces)

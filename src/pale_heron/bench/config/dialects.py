@@ -42,6 +42,18 @@ def known_dialects() -> dict[str, Dialect]:
     return found
 
 
+def faulty_dialects() -> list[tuple[Path, FileMistake]]:
+    """The user's own files that are left out, each with its first mistake."""
+    found = []
+    for path in sorted(user_folder().glob("*.toml")):
+        try:
+            wrong = read_file(path)[1]
+        except Trouble as trouble:
+            wrong = (FileMistake(1, str(trouble)),)
+        found += [(path, wrong[0])] if wrong else []
+    return found
+
+
 def table_of(name: str) -> dict[str, Any] | None:
     """The tables of a dialect in force, with those that it grows from laid under them; None where there is none."""
     for text in (*_own_texts(), *_shipped_texts().values()):
@@ -120,6 +132,9 @@ def named_dialect(name: str) -> Dialect:
         return dialect
     known = known_dialects()
     if name not in known:
+        for path, mistake in faulty_dialects():
+            if path.stem == name:
+                raise Trouble(f"{path}, line {mistake.line}: {mistake.words}", f"pale-heron dialect check {path}")
         raise Trouble(
             f"There is no dialect {name!r}{nearest_words(name, dict.fromkeys(known))}", "pale-heron dialect list"
         )
@@ -169,7 +184,8 @@ def line_of(text: str, problem: TableProblem) -> int:
                 # One of a list of tables is known by its place.
                 rows[here] = rows.get(here, 0) + 1
                 here = f"{here}.{rows[here]}"
-            if here == whole:
+            if here == whole or here.startswith(f"{whole}."):
+                # A table of a name that is not known has its heads alone.
                 return number
             head = number if here == table else head
         elif here == table and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):

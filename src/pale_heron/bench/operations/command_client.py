@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Final, Protocol
 
 from pale_heron.bench.operations.registry import GIVEN_UP
@@ -11,13 +12,15 @@ from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import MASK
-from pale_heron.core.line.settings import ENDINGS_OUT
+from pale_heron.core.device.schema.line_form import LineForm
+from pale_heron.core.device.schema.notices import ERROR
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.05
 SENT_WITHIN_S: Final = 5.0
-CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
+NO_TEXT: Final = "it prompted for a text and there was none: the prompt was given up"
+Payload = Callable[[], bytes | None]
 ESCAPE_TRIES: Final = 2
 ATTENTION: Final = "AT"
 
@@ -51,12 +54,14 @@ class CommandClient:
         module = self.module
         return module.dialect if module else None
 
-    def run(self, line: str, payload: bytes | None = None) -> Exchange:
+    def run(self, line: str, payload: bytes | Payload | None = None) -> Exchange:
         """Send a command line and wait until it has ended, at most as long as its dialect gives it.
 
-        At a prompt the payload is sent, behind a text Ctrl-Z; without one the prompt is given up. Raises Trouble in
-        data mode, where the line would go to the far end, and where nothing can be sent.
+        At a prompt the payload is sent, with what ends it; `payload` may be what gives one once it is asked for. Where
+        there is none the prompt is given up, and the command has failed, whatever the module says to that. Raises
+        Trouble in data mode, where the line would go to the far end, and where nothing can be sent.
         """
+        given = payload if callable(payload) else lambda: payload
         module = self.module
         if module is not None and module.mode == DATA:
             raise Trouble(
@@ -64,12 +69,15 @@ class CommandClient:
                 "Bring it back with the escape first",
             )
         before = module.count if module else 0
-        end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
-        self._bench.send(self._lane, SendJob(line.encode("latin-1") + end, masked_command(self.dialect, line)))
-        return self._wait(before, line.strip().encode("latin-1"), payload)
+        form = module.dialect.line if module else LineForm()
+        data = form.written(line)
+        self._bench.send(
+            self._lane, SendJob(data, masked_command(self.dialect, line), char_delay_ms=form.char_delay_ms)
+        )
+        return self._wait(before, data.strip(), given)
 
-    def _wait(self, before: int, sent: bytes, payload: bytes | None) -> Exchange:
-        answered_prompt = False
+    def _wait(self, before: int, sent: bytes, payload: Payload) -> Exchange:
+        answered_prompt = gave_up = False
         unseen_until = time.monotonic() + SENT_WITHIN_S
         while not self._stopped():
             module = self.module
@@ -78,10 +86,12 @@ class CommandClient:
                 raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
             if found is not None and found.status and not self._bench.recognising(self._lane):
                 # What it has just said of itself is understood before the next command.
-                return found
+                return replace(found, status=ERROR, meaning=NO_TEXT) if gave_up else found
             if found is not None and found.waits == "its payload" and not answered_prompt:
                 answered_prompt = True
-                self._bench.send(self._lane, SendJob(_at_prompt(found, payload), "at the prompt"))
+                text = payload()
+                gave_up = text is None
+                self._bench.send(self._lane, SendJob(found.at_prompt(text), "at the prompt"))
             self._bench.wait_for_news(LOOK_S)
         raise Trouble(GIVEN_UP)
 
@@ -118,7 +128,7 @@ class CommandClient:
                 raise Trouble(GIVEN_UP)
             sequence = module.dialect.escape.encode("latin-1")
             self._bench.send(self._lane, SendJob(sequence, "escape"))
-            self._wait(before, sequence, None)
+            self._wait(before, sequence, lambda: None)
         module = self.module
         return module is not None and module.mode == COMMAND
 
@@ -134,13 +144,6 @@ def _newest(module: ModuleSnapshot, before: int, sent: bytes) -> Exchange | None
         if isinstance(item, Exchange) and item.number > before and item.sent.strip() == sent:
             return item
     return None
-
-
-def _at_prompt(exchange: Exchange, payload: bytes | None) -> bytes:
-    counted = any(each.counted for each in exchange.commands)
-    if payload is None:
-        return ESCAPE
-    return payload if counted else payload + CTRL_Z
 
 
 def exchange_object(exchange: Exchange, dialect: Dialect | None, *, masking: bool = True) -> dict[str, object]:

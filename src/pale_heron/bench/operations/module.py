@@ -10,7 +10,7 @@ from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.bench.operations.registry import OperationFailed
-from pale_heron.core.device.dialogue.exchanges import Exchange
+from pale_heron.core.device.dialogue.exchanges import COMMAND, Exchange
 from pale_heron.core.device.dialogue.tracker import PENDING, ModuleSnapshot
 from pale_heron.core.device.schema.commands import QUERY, RUN, SET
 from pale_heron.core.device.schema.dialect import Dialect
@@ -240,6 +240,10 @@ def escaping() -> Work:
     """Bring it from data mode back to command mode."""
 
     def work(self: SteppedOperation) -> None:
+        if known(self).mode == COMMAND:
+            self.begin("in which mode is it?")
+            self.done("in command mode already: nothing was sent")
+            return
         guard = known(self).dialect.guard_s
         self.begin(f"silence of {guard:g} s, the escape, silence")
         if not client(self).escape():

@@ -10,9 +10,9 @@ from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import Command
+from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.settings import Setting
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 from pale_heron.tui.actions.lane import LiveBench
@@ -58,14 +58,14 @@ class ModuleActions:
     def send_line(self, lane: str, text: str) -> bool:
         """Send a command line; whether that could be done."""
         module = self._bench.module_of(lane)
-        end = ENDINGS_OUT[module.dialect.line_end if module else "cr"]
+        form = module.dialect.line if module else LineForm()
         shown = masked_command(module.dialect if module else None, text)
-        return self.send_raw(lane, text.encode("ascii") + end, shown)
+        return self.send_raw(lane, form.written(text), shown, form.char_delay_ms)
 
-    def send_raw(self, lane: str, data: bytes, title: str) -> bool:
+    def send_raw(self, lane: str, data: bytes, title: str, char_delay_ms: int = 0) -> bool:
         """Send bytes; trouble is shown on the screen."""
         try:
-            self._bench.send(lane, SendJob(data, title))
+            self._bench.send(lane, SendJob(data, title, char_delay_ms=char_delay_ms))
         except Trouble as trouble:
             self._app.notify(str(trouble), severity="error", markup=False)
             return False
@@ -234,8 +234,11 @@ class ModuleActions:
 
     def choose_dialect(self, lane: LaneSnapshot) -> None:
         """Choose how the module of a lane speaks."""
-        from pale_heron.bench.config.dialects import known_dialects
+        from pale_heron.bench.config.dialects import faulty_dialects, known_dialects
 
+        for path, mistake in faulty_dialects():
+            words = f"left out: {path}, line {mistake.line}: {mistake.words}"
+            self._app.notify(words, severity="warning", markup=False)
         names = [each.name for each in known_dialects().values() if each.commands_modules]
         titles = known_dialects()
 

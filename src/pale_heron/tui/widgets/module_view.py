@@ -12,6 +12,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.actions.module import ModuleActions
@@ -291,7 +292,7 @@ class ModuleView(Vertical):
         counted = counted_bytes(exchange)
         typed = len(self._entry.value)
         if counted is None:
-            words = "the module waits for text: enter sends it (Ctrl-Z), escape gives up (ESC)"
+            words = "the module waits for text: enter sends it, escape gives up"
             return [line(("> ", "amber"), (words, "text"), (f"   {typed} characters", "quiet"))]
         role = "reed" if typed == counted else "amber"
         words = f"the module waits for {counted} bytes: enter sends them   "
@@ -313,8 +314,9 @@ class ModuleView(Vertical):
             self._entry.value = ", ".join(actions.typed.take_back(lane.name))
             self.draw()
             return
-        if self.prompting(lane) is not None and lane is not None and actions is not None:
-            actions.send_raw(lane.name, b"\x1b", "ESC")
+        exchange = self.prompting(lane)
+        if exchange is not None and lane is not None and actions is not None:
+            actions.send_raw(lane.name, exchange.at_prompt(None), "gives the prompt up")
         self._entry.value = ""
         self.focus_body()
         self.draw()
@@ -336,7 +338,7 @@ class ModuleView(Vertical):
         if counted is not None and len(data) != counted:
             self._entry.problem = f"{len(data)} bytes are typed, {counted} were announced"
             return
-        actions.send_raw(lane, data if counted is not None else data + b"\x1a", "at the prompt")
+        actions.send_raw(lane, exchange.at_prompt(data), "at the prompt")
         self._entry.value = ""
 
     def _send_line(self, lane: LaneSnapshot, actions: ModuleActions, text: str) -> None:
@@ -344,8 +346,13 @@ class ModuleView(Vertical):
         dialect = self._dialect()
         spoken = dialect.spoken(text) if dialect else ()
         wrong = next((each.wrong for each in spoken if each.wrong), "")
-        if not text.isascii() or not text.isprintable():
-            self._entry.problem = "only printable ASCII can be typed here; Send (F) takes bytes by number"
+        if refusal := (dialect.line if dialect else LineForm()).refusal(text):
+            self._entry.problem = f"{refusal} from here; Send (F) takes bytes by number"
+            return
+        if dialect is not None and text == dialect.escape:
+            # Alone between two silences, and without a line end.
+            self._entry.remember(text)
+            actions.escape(lane)
             return
         if wrong and self._warned != text:
             self._warned = text

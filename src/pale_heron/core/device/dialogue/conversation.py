@@ -38,7 +38,8 @@ from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
 from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
 from pale_heron.core.device.dialogue.transcript import KnownSecrets, PendingExchange, Transcript
-from pale_heron.core.device.schema.commands import SET, Command, TypedCommand
+from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE, SET, Command, TypedCommand
+from pale_heron.core.device.schema.commands import PROMPT as PROMPT_TEXT
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk
@@ -169,7 +170,7 @@ class Conversation:
 
     def line_sent(self, line: bytes, time: int | None) -> None:
         """A command line is whole."""
-        spoken = self.dialect.spoken(line.decode("latin-1"))
+        spoken = self.dialect.spoken(self.dialect.line.line_of(line))
         self._transcript.end_unsolicited()
         self._secrets.learn(self.dialect.secrets, (value for each in spoken for value in each.values.items()))
         if self._transcript.waiting >= QUEUED:
@@ -205,11 +206,26 @@ class Conversation:
         head = self.head
         return head is not None and any(each.command and each.command.name == "verbosity" for each in head.spoken)
 
+    @property
+    def ready_prompt(self) -> bytes:
+        """The text with which the module waits for the next command; empty where it has none."""
+        return self.dialect.line.prompt.encode("latin-1", "replace")
+
+    def hear_ready(self, time: int | None) -> None:
+        """It waits for the next command: what was sent has been done. One from before an echo is no answer yet."""
+        head = self.head
+        if head is not None and not head.prompted and (head.echoed or not self.echo):
+            spoken = head.spoken
+            self._end(OK, "ready", "", "its prompt came", time)
+            self._obeyed(spoken)
+        self._set_mode(COMMAND, time)
+
     def hear_prompt(self, time: int | None) -> None:
         """The command at the head prompts."""
         head = self.head
         if head is not None:
-            head.add(ReceivedLine(time, PROMPT, b">"))
+            asks = head.prompts.prompt if head.prompts else PROMPT_TEXT
+            head.add(ReceivedLine(time, PROMPT, asks.encode("latin-1", "replace")))
             head.prompted = True
 
     def hear_payload(self, data: bytes, belongs: str, time: int | None) -> None:
@@ -238,13 +254,13 @@ class Conversation:
     def hear_line(self, text: bytes, time: int | None) -> None:
         """One line, without its end."""
         head = self.head
-        line = text.decode("latin-1")
+        line = self.dialect.line.decoded(text)
         if self.mode == DATA:
             self._take_data_line(line, text, time)
             return
         if self._transcript.echoed(text, time):
             return
-        if head is not None and head.payload and text == head.payload.strip(b"\x1a\x1b\r\n "):
+        if head is not None and head.payload and text == _bare(head):
             self._transcript.add(ReceivedLine(time, ECHO, text))
             return
         for result in self.dialect.results.values():
@@ -400,3 +416,12 @@ class Conversation:
             self._transcript.begin_data(time)
         else:
             self._transcript.end_data(time)
+
+
+def _bare(pending: PendingExchange) -> bytes:
+    """What was sent at a prompt, without what ended it."""
+    ends = (pending.prompts.text_end, pending.prompts.gives_up) if pending.prompts else (CTRL_Z, ESCAPE)
+    text = pending.payload
+    for end in ends:
+        text = text.removesuffix(end) if end else text
+    return text.strip(b"\r\n ")

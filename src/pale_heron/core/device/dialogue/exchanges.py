@@ -6,7 +6,7 @@ Built by the machine in `conversing.py`; here is only what it is made of.
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from pale_heron.core.device.schema.commands import Command, TypedCommand
+from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE, Command, TypedCommand
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
@@ -74,6 +74,15 @@ class Exchange:
         if self.status in ("", NO_ANSWER) or self.begun is None or self.ended is None:
             return None
         return (self.ended - self.begun) / SECOND
+
+    def at_prompt(self, text: bytes | None) -> bytes:
+        """What is sent at its prompt: a text with what ends it, or what gives the prompt up."""
+        command = next((each for each in self.commands if each.prompts), None)
+        if text is None:
+            return command.gives_up if command else ESCAPE
+        if command is not None and command.counted:
+            return text
+        return text + (command.text_end if command else CTRL_Z)
 
     @property
     def commands(self) -> tuple[Command, ...]:

@@ -11,6 +11,7 @@ from typing import Final, Protocol
 
 from pale_heron.core.device.dialogue.exchanges import DATA
 from pale_heron.core.device.dialogue.transcript import PendingExchange
+from pale_heron.core.device.schema.commands import PROMPT
 from pale_heron.core.frames import SECOND
 
 LIMIT: Final = 4096
@@ -37,6 +38,11 @@ class IncomingListener(Protocol):
 
     @property
     def numbers_come(self) -> bool: ...
+
+    @property
+    def ready_prompt(self) -> bytes: ...
+
+    def hear_ready(self, time: int | None) -> None: ...
 
     def hear_prompt(self, time: int | None) -> None: ...
 
@@ -109,6 +115,8 @@ class Incoming:
                 at = self._take_counted(data, at, time)
             elif not self._line and self._listener.mode != DATA and self._is_prompt(data[at : at + 1], time):
                 at += 1
+            elif taken := self._take_prompt(data, at, time):
+                at += taken
             else:
                 at = self._take_until_end(data, at, time)
 
@@ -130,13 +138,35 @@ class Incoming:
             if byte == b" ":
                 return True
         head = self._listener.head
-        if byte != b">" or head is None or head.prompts is None or (head.payload and not head.prompted):
+        if byte != b">" or head is None or head.prompts is None or head.prompts.prompt != PROMPT:
+            return False
+        if head.payload and not head.prompted:
             return False
         if not head.prompted:
             self._listener.hear_prompt(time)
         # Else one more, as it comes behind each line of the text (27.005, 3.5.1).
         self._skip_space = True
         return True
+
+    def _take_prompt(self, data: bytes, at: int, time: int | None) -> int:
+        """How many bytes belong to a prompt that is a text of the dialect's own; 0 where none stands there."""
+        if self._listener.mode == DATA or self._follows:
+            return 0
+        head = self._listener.head
+        asks = head.prompts.prompt if head is not None and head.prompts is not None and not head.payload else PROMPT
+        for text, hear in (
+            (asks.encode("latin-1", "replace") if asks != PROMPT else b"", self._listener.hear_prompt),
+            (self._listener.ready_prompt, self._listener.hear_ready),
+        ):
+            piece = data[at : at + len(text) - len(self._line)] if len(self._line) < len(text) else b""
+            if not piece or not text.startswith(bytes(self._line) + piece):
+                continue
+            self._line += piece
+            if bytes(self._line) == text:
+                self._line.clear()
+                hear(time)
+            return len(piece)
+        return 0
 
     def _take_until_end(self, data: bytes, at: int, time: int | None) -> int:
         """Take up to the end of the line, or all that is here; gives where it goes on."""

@@ -5,9 +5,9 @@ from typing import Final, Protocol
 from pale_heron.core.device.dialogue.exchanges import DATA, SENT, ReceivedLine
 from pale_heron.core.device.dialogue.incoming import END, LIMIT
 from pale_heron.core.device.dialogue.transcript import PendingExchange
+from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE
 from pale_heron.core.frames import SECOND
 
-CTRL_Z, ESCAPE = 0x1A, 0x1B
 ESCAPE_KEPT: Final = 8
 
 
@@ -90,9 +90,13 @@ class Outgoing:
         """Text at a prompt, up to Ctrl-Z or ESC or for as many bytes as were announced; gives where it goes on."""
         count = head.count()
         if count is None:
-            ends = [place for code in (CTRL_Z, ESCAPE) if (place := data.find(code, at)) >= 0]
-            end = min(ends) + 1 if ends else len(data)
+            command = head.prompts
+            ending = (command.text_end, command.gives_up) if command else (CTRL_Z, ESCAPE)
+            held = len(head.payload)
+            text = head.payload + data[at:]
+            ends = [place + len(code) for code in ending if code and (place := text.find(code)) >= 0]
             whole = bool(ends)
+            end = at + min(ends) - held if ends else len(data)
         else:
             end = min(len(data), at + count - len(head.payload))
             whole = end - at + len(head.payload) >= count

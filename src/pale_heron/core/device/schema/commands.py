@@ -44,6 +44,9 @@ RISKS: Final = {
 """Why a command asks first, in words."""
 
 MODES: Final = ("command", "data")
+PROMPT: Final = ">"
+CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
+"""Of a text at a prompt: its end, and giving it up (27.005, 3.5.1)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +65,13 @@ class Command:
     within_s: float = WITHIN_S
     risks: tuple[str, ...] = ()
     prompts: bool = False
+    prompt: str = PROMPT
+    """The text that asks, where it prompts."""
     counted: str = ""
-    """The parameter that says how many bytes are sent at the prompt; empty where Ctrl-Z ends them."""
+    """The parameter that says how many bytes are sent at the prompt; empty where `text_end` ends them."""
+    text_end: bytes = CTRL_Z
+    gives_up: bytes = ESCAPE
+    """What ends the text at the prompt, and what is sent instead of one."""
     arrives: str = ""
     """The field of a reply that says how many bytes follow it."""
     enters: str = ""
@@ -235,7 +243,10 @@ def read_command(name: str, table: TomlTable) -> Command:
         within_s=table.number("within-s", WITHIN_S, 0.05, MOST_WITHIN_S),
         risks=table.some_of("risk", RISKS),
         prompts=table.flag("prompts") or bool(counted),
+        prompt=table.text("prompt", PROMPT),
         counted=counted,
+        text_end=table.text("text-end", CTRL_Z.decode()).encode("latin-1", "replace"),
+        gives_up=table.text("gives-up", ESCAPE.decode()).encode("latin-1", "replace"),
         arrives=arrives,
         enters=table.one_of("enters", MODES),
         broken_off=table.some_of("broken-off", FORMS),

@@ -12,8 +12,9 @@ from functools import cached_property
 from typing import Any, Final, TypeVar
 
 from pale_heron.core.device.schema.actions import DeviceAction, read_action
-from pale_heron.core.device.schema.commands import Command, CommandMatcher, TypedCommand, read_command
+from pale_heron.core.device.schema.commands import QUERY, SET, Command, CommandMatcher, TypedCommand, read_command
 from pale_heron.core.device.schema.fields import Field, read_field
+from pale_heron.core.device.schema.line_form import LineForm, read_line_form
 from pale_heron.core.device.schema.notices import (
     FinalResult,
     Milestone,
@@ -23,11 +24,11 @@ from pale_heron.core.device.schema.notices import (
     read_result,
 )
 from pale_heron.core.device.schema.settings import Setting, read_setting
-from pale_heron.core.device.schema.toml_table import TableProblem, TomlTable, is_name
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TableProblem, TomlTable, is_name
+from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import Pattern
 
 GUARD_S: Final = 1.0
-LINE_ENDS: Final = ("cr", "lf", "crlf")
 Part = TypeVar("Part")
 
 
@@ -46,8 +47,7 @@ class Dialect:
     fields: Mapping[str, Field] = field(default_factory=dict)
     settings: Mapping[str, Setting] = field(default_factory=dict)
     milestones: Mapping[str, Milestone] = field(default_factory=dict)
-    line_end: str = "cr"
-    """What ends a command line that is sent."""
+    line: LineForm = field(default_factory=LineForm)
     escape: str = ""
     """What leads from data mode to command mode, after and before `guard_s` of silence; empty for nothing."""
     guard_s: float = GUARD_S
@@ -62,8 +62,8 @@ class Dialect:
 
     @property
     def commands_modules(self) -> bool:
-        """Whether it is that of something which answers commands with results."""
-        return bool(self.results)
+        """Whether it is that of something which answers commands, with results or a prompt."""
+        return bool(self.results or self.line.prompt)
 
     @cached_property
     def _recogniser(self) -> CommandMatcher:
@@ -134,7 +134,7 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         fields=fields,
         settings=_all(top, "setting", lambda key, table: read_setting(key, table, commands, secrets)),
         milestones=_all(top, "milestone", read_milestone),
-        line_end=line.one_of("end", LINE_ENDS, "cr"),
+        line=read_line_form(line),
         escape=mode.text("escape"),
         guard_s=mode.number("guard-s", GUARD_S, 0.0, 60.0),
         payload_command=payload.one_of("command", commands),
@@ -144,7 +144,7 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         table.end()
     if not actions and not commands and not problems:
         problems.append(TableProblem((), "it has nothing to send: write an [action.NAME] or a [command.NAME]"))
-    problems += _unknown_fields(dialect)
+    problems += [*_unknown_names(dialect), *_too_wide(dialect), *_unreadable_settings(dialect)]
     return dialect, problems
 
 
@@ -158,7 +158,7 @@ def _all(top: TomlTable, key: str, read: Callable[[str, TomlTable], Part]) -> di
     return found
 
 
-def _unknown_fields(dialect: Dialect) -> list[TableProblem]:
+def _unknown_names(dialect: Dialect) -> list[TableProblem]:
     """What names something that is not there."""
     problems = [
         TableProblem(("milestone", each.name, "notice"), f"{each.notice!r} is not a notice")
@@ -171,10 +171,62 @@ def _unknown_fields(dialect: Dialect) -> list[TableProblem]:
         for name in dialect.fields
         if name not in named
     ]
-    return problems + [
+    problems += [
         TableProblem(("setting", each.name, "refers"), f"{each.refers!r} is not a setting")
         for each in dialect.settings.values()
         if each.refers and each.refers not in dialect.settings
+    ]
+    problems += [
+        TableProblem(("result", each.name, "of"), f"{name!r} is not a command{nearest_words(name, dialect.commands)}")
+        for each in dialect.results.values()
+        for name in each.of
+        if name not in dialect.commands
+    ]
+    problems += [
+        TableProblem(
+            ("notice", each.name, "meaning"),
+            f"{{{name}}} is not a field of its line{nearest_words(name, each.line.groupindex)}",
+        )
+        for each in dialect.notices.values()
+        for name in PLACEHOLDER.findall(each.meaning)
+        if name not in each.line.groupindex
+    ]
+    return problems + [
+        TableProblem(("setting", each.name, "broken"), f"{{{name}}} is neither {{here}} nor {{there}}")
+        for each in dialect.settings.values()
+        for name in PLACEHOLDER.findall(each.broken)
+        if name not in ("here", "there")
+    ]
+
+
+ANYTHING: Final = ("", "heron 4711", "[x] ~ 0,0,0 tide")
+"""Lines that have nothing in common: what matches all of them tells nothing."""
+
+
+def _too_wide(dialect: Dialect) -> list[TableProblem]:
+    """Results, notices and recognitions that any line would be."""
+    lines = [("result", each.name, "line", each.line) for each in dialect.results.values()]
+    lines += [("notice", each.name, "line", each.line) for each in dialect.notices.values()]
+    problems = [
+        TableProblem((kind, name, key), f"{pattern.pattern!r} is any line at all")
+        for kind, name, key, pattern in lines
+        if all(pattern.fullmatch(each) for each in ANYTHING[1:])
+    ]
+    return problems + [
+        TableProblem(("recognise", "says"), f"{pattern.pattern!r} is found in any line at all")
+        for pattern in dialect.says
+        if all(pattern.search(each) for each in ANYTHING[1:])
+    ]
+
+
+def _unreadable_settings(dialect: Dialect) -> list[TableProblem]:
+    """Settings that can be written and never compared."""
+    return [
+        TableProblem(("setting", each.name, "command"), f"the command {each.command!r} has no query: it cannot be read")
+        for each in dialect.settings.values()
+        if each.command in dialect.commands
+        and QUERY not in dialect.commands[each.command].forms
+        and SET in dialect.commands[each.command].forms
     ]
 
 

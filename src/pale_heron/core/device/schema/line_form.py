@@ -1,0 +1,83 @@
+"""How command lines of a dialect go out, and the prompt with which its module waits for the next.
+
+[line]
+end = "cr"                # cr, lf, crlf
+prompt = "node> "         # text without a line end, with which it waits for the next command: it ends a reply
+check = "*{xor8}"         # stands behind each line: {xor8} or {sum8} of its bytes as two hexadecimal digits
+text = "ascii"            # or utf-8
+char-delay-ms = 0         # a pause after each character, for a module that reads slowly
+"""
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from pale_heron.core.device.schema.toml_table import TomlTable
+from pale_heron.core.line.settings import DELAY_RANGE_MS, ENDINGS_OUT
+from pale_heron.core.wire.checksum import xor8
+
+ASCII, UTF_8 = "ascii", "utf-8"
+CHECKS: Final[Mapping[str, Callable[[bytes], int]]] = {"xor8": xor8, "sum8": lambda data: sum(data) & 0xFF}
+_CHECK: Final = re.compile(r"\{(\w+)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class LineForm:
+    """`check` has one of CHECKS in braces; empty where lines have none."""
+
+    end: str = "cr"
+    prompt: str = ""
+    check: str = ""
+    text: str = ASCII
+    char_delay_ms: int = 0
+
+    def refusal(self, line: str) -> str:
+        """Why a line cannot be written in this form; empty where it can."""
+        if not line.isprintable() or (self.text == ASCII and not line.isascii()):
+            return "only printable ASCII can be sent" if self.text == ASCII else "only printable text can be sent"
+        return ""
+
+    def written(self, line: str) -> bytes:
+        """The bytes of a line. ValueError where it cannot be written."""
+        if problem := self.refusal(line):
+            raise ValueError(problem)
+        data = line.encode(self.text)
+        return data + self._check_of(data) + ENDINGS_OUT[self.end]
+
+    def line_of(self, data: bytes) -> str:
+        """The line that bytes are, without its check."""
+        if self.check:
+            for size in range(len(self._check_of(b"")), 0, -1):
+                if data[-size:] == self._check_of(data[:-size]):
+                    return self.decoded(data[:-size])
+        return self.decoded(data)
+
+    def decoded(self, data: bytes) -> str:
+        """Bytes of the module as text; one character a byte where they are not what the dialect says."""
+        if self.text == UTF_8:
+            try:
+                return data.decode("utf-8")
+            except UnicodeDecodeError:
+                pass
+        return data.decode("latin-1")
+
+    def _check_of(self, data: bytes) -> bytes:
+        return _CHECK.sub(lambda named: f"{CHECKS[named[1]](data):02X}", self.check).encode("ascii")
+
+
+def read_line_form(table: TomlTable) -> LineForm:
+    """The form as its table has it."""
+    check = table.text("check")
+    named = _CHECK.findall(check)
+    if check and (len(named) != 1 or named[0] not in CHECKS or not check.isascii()):
+        table.wrong("check", f"{check!r} has not one of {', '.join(f'{{{each}}}' for each in CHECKS)} in it")
+        check = ""
+    low, high = DELAY_RANGE_MS
+    return LineForm(
+        end=table.one_of("end", (each for each in ENDINGS_OUT if each != "none"), "cr"),
+        prompt=table.text("prompt"),
+        check=check,
+        text=table.one_of("text", (ASCII, UTF_8), ASCII),
+        char_delay_ms=int(table.number("char-delay-ms", 0, low, high)),
+    )
