@@ -3,6 +3,7 @@
 import dataclasses
 import random
 import re
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -408,3 +409,25 @@ def test_an_age_keeps_within_its_column(seconds: float, words: str) -> None:
     rows = plain(line_view.paint(snapshot(lane, now=now), lane.snapshot(now), 114)).splitlines()
     row = next(each for each in rows if each.startswith("GNGGA"))
     assert row[:58].endswith(f"{words:>8}{'0':>6}"), row
+
+
+DEEP: list[Any] = []
+for _ in range(900):
+    DEEP = [DEEP]
+DETAILS = [
+    ({"rates": [[9600, 8, True], [115200, 3, False]]}, "rates 9600, 8, yes, 115200, 3, no"),
+    ({"settings": {"rate": 9600, "flow_in": None}}, "settings rate 9600, flow in none"),
+    ({"reason": HOSTILE.decode("latin-1")}, "reason "),
+    ({"deep": DEEP}, "deep …"),
+]
+
+
+@pytest.mark.parametrize(("details", "words"), DETAILS)
+def test_what_an_event_carries_is_said_in_words(details: dict[str, Any], words: str) -> None:
+    event = Event(BEGIN, "curlew", "rates-tried", details)
+    copied = detail.copied(event, "text")
+    assert words in copied and "rates were tried" in copied
+    listed = plain([traffic.row_of(event, None, traffic.ListStyle(), 100, chosen=False, marked=False)])
+    for text in (copied, listed, *plain(detail.paint(DetailInput(event), 80)).splitlines()):
+        assert text.isprintable()
+        assert "reason" in details or not set("{}[]'") & set(text)

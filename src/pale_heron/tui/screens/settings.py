@@ -67,7 +67,7 @@ class SettingsPanel(Panel[None]):
             self._type()
         elif key == "y":
             self.app.copy_to_clipboard(short_line(self._settings()))
-            self.notify("The settings are copied as one line", markup=False)
+            self.notify("Handed to the terminal as one line: one that has no clipboard drops it", markup=False)
         elif key == "p":
             self.app.push_screen(
                 AskLine("Settings as one line, e.g. 9600,8N1,none,dtr=off", "", _wrong_line), self._take

@@ -238,7 +238,7 @@ class TrafficView(Vertical):
             if key is not None:
                 form = dict(FORMS)[key]
                 self.app.copy_to_clipboard(detail.copied(entry, form))
-                self.app.notify(f"The line is copied as {form}", markup=False)
+                self.app.notify(f"Handed to the terminal as {form}: one that has no clipboard drops it", markup=False)
 
         self.app.push_screen(Choice("Copy the line as", FORMS), take)
 

@@ -10,7 +10,6 @@ from pale_heron.capture.writer import event_object
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
 from pale_heron.core.gnss.facts_lost import TELLING, facts_lost
-from pale_heron.core.line.settings import said as written
 from pale_heron.core.nmea.explain import ExplainedField, rows, title
 from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.order import Entry
@@ -18,6 +17,7 @@ from pale_heron.core.utc import iso
 from pale_heron.core.wire.rtcm3_messages import MessageField, message_fields
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, labelled, line, width_of, wrapped
+from pale_heron.tui.views.traffic.event_words import event_line, event_words, value_words
 
 TWO_COLUMNS = 90
 """From this width on the bytes stand beside the fields."""
@@ -66,7 +66,7 @@ def paint(chosen: DetailInput, width: int, height: int = 0) -> list[Line]:
     apart = _apart(chosen)
     if isinstance(entry, Event):
         fields = [row for name, value in entry.details.items() if value != "" for row in _detail(name, value)]
-        lead = line((safe_label(entry.name), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
+        lead = line((event_words(entry), "*text"), (f"  {safe_label(entry.lane)}", "heron"))
         return [cut(row, width) for row in (lead, *apart, BLANK, *fields)]
     base = BASES[chosen.base]
     if width >= TWO_COLUMNS and height:
@@ -83,7 +83,7 @@ def _detail(name: str, value: object) -> list[Line]:
     texts = value if isinstance(value, list) and value and all(isinstance(each, str) for each in value) else [value]
     labels = [name, *[""] * (len(texts) - 1)]
     return [
-        line((f"{safe_label(label):<18}", "quiet"), safe_label(written(text)))
+        line((f"{safe_label(label).replace('_', ' '):<18}", "quiet"), value_words(text))
         for label, text in zip(labels, texts, strict=True)
     ]
 
@@ -91,8 +91,10 @@ def _detail(name: str, value: object) -> list[Line]:
 def copied(entry: Entry, form: str) -> str:
     """The line as `text`, `hex` or `json`."""
     if isinstance(entry, Event):
-        document = {"time": iso(entry.time), **event_object(entry)}
-        return json.dumps(document, ensure_ascii=False) if form == "json" else safe_label(str(document))
+        if form == "json":
+            return json.dumps({"time": iso(entry.time), **event_object(entry)}, ensure_ascii=False)
+        lane = f" {safe_label(entry.lane)}:" if entry.lane else ""
+        return f"{iso(entry.time)}{lane} {event_line(entry)}"
     if form == "json":
         return json.dumps(decoded(entry, timed=entry.time is not None), ensure_ascii=False)
     return entry.data.hex(" ") if form == "hex" else safe_text(entry.data.strip(b"\r\n"))

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any, Final
+from typing import Final
 
 from pale_heron.answers.traffic import traffic_answer
 from pale_heron.bench.snapshot import BenchSnapshot
@@ -19,6 +19,7 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import Line, Span, cut, fitted, headline, line, padded
 from pale_heron.tui.views.table import VIEWS
+from pale_heron.tui.views.traffic.event_words import event_detail, event_words
 
 QUESTION: Final = VIEWS["traffic"].question
 HELP = (
@@ -41,62 +42,6 @@ CLOCKS = ("UTC", "local", "since start", "since ◆")
 _CLOCK_WORDS = {"UTC": "time UTC", "local": "time here"}
 
 _LANE_WIDTH = 15
-_EVENT_WORDS = {
-    "opened": "opened",
-    "returned": "came back and was opened again",
-    "lost": "lost",
-    "refused": "cannot be opened",
-    "closed": "closed",
-    "skipped": "bytes were recorded but not decoded: decoding was too slow",
-    "dropped": "bytes were dropped: the lane was faster than this machine",
-    "mark": "mark",
-    "mark-reworded": "a mark was reworded",
-    "mark-withdrawn": "a mark was withdrawn",
-    "clock-step": "the host's clock was set",
-    "pulse-source": "pulses are listened to",
-    "pulses-end": "pulses are listened to no more",
-    "network-time": "a time server was asked",
-    "settings": "settings changed",
-    "settings-refused": "settings could not be changed",
-    "not-sent": "could not be sent",
-    "held": "the line takes nothing to send",
-    "held-ended": "the line takes again what is sent",
-    "added": "lane added",
-    "break": "a break was sent",
-    "driver-errors": "the driver counted errors",
-    "rates-tried": "rates were tried",
-    "trial": "a trial of the link begins",
-    "trial-ended": "the trial is over",
-    "listening": "waits for a client",
-    "client": "a client connected",
-    "client-gone": "the client has gone",
-    "client-refused": "a second client was turned away",
-    "bulk": "blocks of a trial pass, which are not cut into lines",
-    "bulk-ended": "no more blocks of a trial",
-    "start": "a start was asked for",
-    "told": "orders to the device",
-    "recording": "the record begins",
-    "not-recorded": "bytes could not be recorded",
-    "dialect": "its dialect",
-}
-_DETAILS = (
-    "text",
-    "trouble",
-    "error",
-    "source",
-    "server",
-    "from",
-    "reason",
-    "settings",
-    "address",
-    "what",
-    "mode",
-    "name",
-    "program",
-    "by",
-)
-"""What stands behind the words of an event, the first that it carries."""
-
 _EVENT_ROLES = {
     "lost": "coral",
     "skipped": "amber",
@@ -206,23 +151,10 @@ def _with_ground(what: Line, ground: str) -> Line:
     return tuple(span._replace(role=span.role + ground) for span in what)
 
 
-def _told(details: Mapping[str, Any]) -> str:
-    """What was done, whether it succeeded, and what was seen last."""
-    steps = details.get("steps")
-    last = str(steps[-1]) if isinstance(steps, list) and steps else ""
-    outcome = "done" if details.get("done") is True else "not done"
-    return f"{details.get('what', '')}: {outcome}{', ' if last else ''}{last}"
-
-
 def _event(event: Event) -> tuple[str, str, str, Line, str]:
     role = _EVENT_ROLES.get(event.name, "tide")
-    detail = (
-        _told(event.details)
-        if event.name == "told"
-        else next((value for name in _DETAILS if (value := event.details.get(name))), "")
-    )
-    words = _EVENT_WORDS.get(event.name, event.name)
-    what = line((safe_label(words), role), (f"  {safe_label(str(detail))}" if detail else "", "quiet"))
+    detail = event_detail(event)
+    what = line((event_words(event), role), (f"  {detail}" if detail else "", "quiet"))
     return "  ", "·", "  ", what, role
 
 
