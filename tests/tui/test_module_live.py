@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 from tests.tui.test_fix_live import Shown, running
+from textual import events
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
@@ -203,3 +204,29 @@ async def test_what_waits_is_shown_taken_back_or_sent_at_once(tmp_path: Path) ->
         await shown.until(lambda: told(session)[0][1] == "OK")
         await shown.shows("AT+CSQ")
         await shown.until(lambda: "wait until" not in shown.text())
+
+
+def typed_at_once(shown: Shown, text: str) -> None:
+    """Keys as a paste-fast typist or a script brings them: none waits for what the one before has done."""
+    for letter in text:
+        key = {":": "colon", "\r": "enter"}.get(letter, letter)
+        shown.app.post_message(events.Key(key, letter))
+
+
+async def test_keys_that_come_at_once_go_to_where_the_ones_before_lead(tmp_path: Path) -> None:
+    """Also while the view is loaded for the first time."""
+    device = Device("plover", "--when-opened", link=tmp_path / "p")
+    session = Session("test", [LaneSpec("shore", device.paths[0], LineSettings(9600, ending_out="cr"))], None)
+    session.start()
+    try:
+        async with running(session, "line") as shown:
+            await shown.shows("answering")
+            typed_at_once(shown, "5:ATI\rAT+CSQ\rAT\r")
+            wanted = [("ATI", "OK"), ("AT+CSQ", "OK"), ("AT", "OK")]
+            await shown.until(lambda: told(session) == wanted)
+            await shown.press("escape")
+            typed_at_once(shown, "mlow water\r")
+            await shown.until(lambda: [mark.text for mark in session.snapshot().marks] == ["low water"])
+    finally:
+        session.stop()
+        device.stop()

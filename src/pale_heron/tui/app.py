@@ -118,6 +118,8 @@ class PaleHeron(FullScreen[None]):
         self._clock: ClockView | None = None
         self._proof: ProofView | None = None
         self._lane_actions: LaneActions | None = None
+        self._giving_keys = False
+        """Whether the view that is shown gets the keys as soon as it is there."""
         if isinstance(bench, LiveBench):
             self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
 
@@ -300,13 +302,25 @@ class PaleHeron(FullScreen[None]):
         for name in VIEWS:
             for widget in self.query(f"#{name}"):
                 widget.display = name == self._view
-        if self._view == "traffic":
-            self.call_after_refresh(self.traffic.focus_list)
-        elif self._view == "module":
-            self.call_after_refresh(self.module.focus_body)
+        if self._view in ("traffic", "module"):
+            self._giving_keys = True
+            self.call_after_refresh(self._give_keys)
         else:
             self.set_focus(None)
         self.call_after_refresh(self._draw)
+
+    def _give_keys(self) -> None:
+        """To the view, once it is there."""
+        if self._view == "traffic":
+            self.traffic.focus_list()
+        elif self._view == "module":
+            self.module.focus_body()
+        self._giving_keys = False
+
+    @property
+    def has_settled(self) -> bool:
+        """Whether the view that was asked for is there too, and has the keys."""
+        return super().has_settled and not self._giving_keys
 
     def action_press(self, key: str) -> None:
         """Do what a key does in this view."""

@@ -1,14 +1,23 @@
-"""What both full screens have in common: colours, and an end that shows no values when something of ours goes wrong."""
+"""What both full screens have in common: colours, keys one by one, and an end that shows no values after a fault."""
 
-from typing import TypeVar
+import asyncio
+import contextlib
+from typing import Final, TypeVar
 
 from rich.text import Text
+from textual import events
 from textual.app import App
+from textual.dom import DOMNode
+from textual.widgets import Input
 
 from pale_heron.core.trouble import Exit, fault_words
 from pale_heron.tui.theme import THEMES, theme_names
 
 Result = TypeVar("Result")
+TURN_S: Final = 2.0
+"""No key waits longer for the one before it: a view that is loaded, a question that is asked."""
+
+LOOK_S: Final = 0.005
 
 
 class FullScreen(App[Result]):
@@ -19,6 +28,8 @@ class FullScreen(App[Result]):
 
     def __init__(self) -> None:
         super().__init__()
+        self._typed: asyncio.Queue[events.Key | events.Paste] = asyncio.Queue()
+        self._passing: asyncio.Task[None] | None = None
         for theme in THEMES:
             self.register_theme(theme)
         self.theme = theme_names(self.console.color_system)[0]
@@ -31,3 +42,46 @@ class FullScreen(App[Result]):
         self._return_code = Exit.OWN_FAULT
         fault = self._exception or RuntimeError("unknown")
         self.panic(Text(f"pale-heron: {fault_words(fault)}"))
+
+    async def on_event(self, event: events.Event) -> None:
+        """Keys and what is pasted go on one by one: each to where the one before it has led.
+
+        As they come they would all go to what has the keys now, and a command that is typed quickly behind the key that
+        opens its line would be obeyed by the view.
+        """
+        if isinstance(event, events.Key | events.Paste) and not event.is_forwarded:
+            self._typed.put_nowait(event)
+            if self._passing is None:
+                self._passing = asyncio.create_task(self._pass_on())
+            return
+        await super().on_event(event)
+
+    @property
+    def has_settled(self) -> bool:
+        """Whether what the last key asked for is there, and has the keys."""
+        screen = self.screen
+        asks = len(self.screen_stack) > 1 and bool(screen.query(Input))
+        return screen.is_mounted and (screen.focused is not None or not asks)
+
+    async def _pass_on(self) -> None:
+        while True:
+            event = await self._typed.get()
+            try:
+                await self._pass(event)
+            except Exception as fault:
+                self._handle_exception(fault)
+
+    async def _pass(self, event: events.Event) -> None:
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(TURN_S):
+                while not self.has_settled:
+                    await asyncio.sleep(LOOK_S)
+        target: DOMNode = self.focused or self.screen
+        await super().on_event(event)
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(TURN_S):
+                # It goes up from where it was given, until somebody takes it.
+                for node in (target, *target.ancestors):
+                    passed = asyncio.Event()
+                    if node.call_later(passed.set):
+                        await passed.wait()
