@@ -226,3 +226,25 @@ def test_a_faulty_dialect_of_ones_own_is_told_as_faulty_not_as_absent(
     shown = run("dialect", "show", "heron")
     assert shown.returncode == 2 and f"{own}, line 2: ".encode() in shown.stderr
     assert b"There is no dialect" not in shown.stderr
+
+
+@pytest.mark.parametrize("words", [("demo",), ("watch",), ("watch", "socket://127.0.0.1:7000")])
+def test_a_full_screen_without_a_terminal_says_so(words: tuple[str, ...]) -> None:
+    done = run(*words)
+    assert done.returncode == 2 and not done.stdout
+    assert b"is no terminal" in done.stderr and b"record" in done.stderr
+
+
+@pytest.mark.parametrize("kind", ["dumb", ""])
+def test_a_terminal_that_shows_no_full_screen_is_told(kind: str) -> None:
+    main, side = os.openpty()
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "pale_heron", "demo"],
+            stdin=side, stdout=side, stderr=subprocess.PIPE, env=os.environ | {"TERM": kind}, check=False,
+        )  # fmt: skip
+    finally:
+        os.close(main)
+        os.close(side)
+    assert done.returncode == 2
+    assert (b"the terminal is dumb" if kind else b"not named (TERM)") in done.stderr

@@ -9,6 +9,7 @@ import click
 
 from pale_heron import sim
 from pale_heron.cli.ending import end_on_signals
+from pale_heron.cli.screen import need_screen
 from pale_heron.cli.timing import time_sources
 from pale_heron.cli.watch import show
 from pale_heron.core.line.settings import LineSettings, nearest_words
@@ -75,6 +76,9 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
 
     Example: pale-heron demo --scene two-receivers
     """
+    if scene not in NAMES:
+        raise Trouble(f"There is no scene {scene!r}{nearest_words(scene, dict.fromkeys(NAMES))}", "Leave it out")
+    need_screen("pale-heron sim and pale-heron record do without one")
     end_on_signals()
     if scene == TROUBLES:
         _troubles(seed, not no_capture)
@@ -92,10 +96,8 @@ def demo(seed: int, scene: str, no_capture: bool) -> None:
         _range_walk(seed, not no_capture, PROOF, EXPECTED)
     elif scene == BRIDGE:
         _bridge(seed, not no_capture)
-    elif scene in SCENES:
-        _play(scene, seed, not no_capture)
     else:
-        raise Trouble(f"There is no scene {scene!r}{nearest_words(scene, dict.fromkeys(NAMES))}", "Leave it out")
+        _play(scene, seed, not no_capture)
 
 
 def _play(name: str, seed: int, record: bool) -> None:

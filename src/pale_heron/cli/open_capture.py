@@ -6,6 +6,7 @@ import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.screen import need_screen
 from pale_heron.cli.watch import expectations_in
 from pale_heron.core.moments import moment
 from pale_heron.core.trouble import Trouble
@@ -30,6 +31,7 @@ def open_capture(capture: Path, speed: float, at: str, paused: bool, expected: P
     from pale_heron.bench.replay.replay import Replay
 
     begin = _begin(capture)
+    need_screen("pale-heron summary and pale-heron decode read captures without one")
     replay = Replay(capture, speed=speed, at=moment(at, begin) if at else None, playing=not paused)
     from pale_heron.tui.app import PaleHeron
 

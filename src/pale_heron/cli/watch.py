@@ -12,6 +12,7 @@ from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.screen import need_screen
 from pale_heron.cli.timing import TimeSources, time_options, time_sources
 from pale_heron.core.trouble import Exit
 from pale_heron.core.wire.visible import safe_label
@@ -44,6 +45,7 @@ def watch(
     """
     specs = lanes_of(lanes, bench)
     asked = time_sources(sources, servers)
+    need_screen("pale-heron record keeps the same lanes without one")
     if not specs:
         from pale_heron.tui.ports_app import choose_ports
 

@@ -27,7 +27,7 @@ from pale_heron.tui.actions.marks import MarkActions, MarkKeeper
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting import shell, timebar
-from pale_heron.tui.painting.paint import line
+from pale_heron.tui.painting.paint import line, wrapped
 from pale_heron.tui.screens.panel import TextPage
 from pale_heron.tui.theme import theme_names
 from pale_heron.tui.views.line import line as line_view
@@ -57,6 +57,10 @@ WARM_S = 2.0
 WIDE = 180
 """From this many columns on the chosen line stands beside the list, else under it."""
 
+RAIL_FROM = 100
+"""From this width on the lanes stand at the side by themselves."""
+
+LEAST_WIDTH, LEAST_HEIGHT = 60, 16
 LOW = 36
 """Below this many rows space is saved."""
 
@@ -118,6 +122,8 @@ class PaleHeron(FullScreen[None]):
         self._clock: ClockView | None = None
         self._proof: ProofView | None = None
         self._lane_actions: LaneActions | None = None
+        self._rail_wanted: bool | None = None
+        """Whether the rail is shown; None as long as its room decides."""
         self._giving_keys = False
         """Whether the view that is shown gets the keys as soon as it is there."""
         if isinstance(bench, LiveBench):
@@ -127,6 +133,7 @@ class PaleHeron(FullScreen[None]):
         yield self._canvas("head", ground="panel")
         yield self._canvas("tabs", ground="panel")
         yield self._canvas("timebar", ground="panel")
+        yield self._canvas("small")
         with Horizontal(id="body"):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
@@ -168,12 +175,18 @@ class PaleHeron(FullScreen[None]):
         os._exit(Exit.DONE)
 
     def on_resize(self) -> None:
-        self._fit()
+        # The size is the new one once this has gone round.
+        self.call_after_refresh(self._fit)
         self.call_after_refresh(self._draw)
 
     def _fit(self) -> None:
         self.set_class(self.size.width >= WIDE, "wide")
         self.set_class(self.size.height < LOW, "low")
+        self._canvas("rail").display = self.size.width >= RAIL_FROM if self._rail_wanted is None else self._rail_wanted
+        small = self.size.width < LEAST_WIDTH or self.size.height < LEAST_HEIGHT
+        self._canvas("small").display = small
+        for body in self.query("#body"):
+            body.display = not small
 
     @property
     def _replay(self) -> bool:
@@ -198,7 +211,12 @@ class PaleHeron(FullScreen[None]):
         if snapshot.replay is not None:
             self._canvas("timebar").show([timebar.bar(snapshot, self.size.width)])
         self._canvas("head").show([shell.head(snapshot, self.size.width)])
-        self._canvas("tabs").show([shell.tabs(self._view)])
+        lane = None if self._canvas("rail").display else self._lane
+        folded = shell.folded_lane(snapshot, lane, self._chosen_lane) if lane is not None else ()
+        self._canvas("tabs").show([shell.tabs(self._view, folded, self.size.width)])
+        least = f"This window has {self.size.width} columns and {self.size.height} rows"
+        least += f": {LEAST_WIDTH} and {LEAST_HEIGHT} are needed. The record goes on."
+        self._canvas("small").show(wrapped(line((least, "amber")), max(10, self.size.width - 3)))
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
         rail = self._canvas("rail")
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height or self.size.height - ROWS_AROUND))
@@ -362,6 +380,19 @@ class PaleHeron(FullScreen[None]):
         """Choose the lane at a place of the rail."""
         self._chosen_lane = place
         self._draw()
+
+    def scroll_view(self, *, pages: int = 0, rows: int = 0) -> None:
+        """Scroll what is shown, where it does not fit."""
+        shown = self._canvas("line") if self._view == "line" else self._view_of(self._view)
+        canvas = shown if isinstance(shown, Canvas) else next(iter(shown.query(Canvas)), None)
+        if canvas is not None:
+            canvas.scroll_relative(y=rows + pages * max(1, canvas.size.height - 2), animate=False)
+
+    def fold_rail(self) -> None:
+        """Fold the rail away, or show it, whatever room there is."""
+        self._rail_wanted = not self._canvas("rail").display
+        self._fit()
+        self.call_after_refresh(self._draw)
 
     def next_lane(self, step: int = 1) -> None:
         """Go along the rail."""

@@ -158,6 +158,13 @@ def _anywhere(
     return KeyAction(act(do), key, label, words, (), "", footer, last, in_palette)
 
 
+def _scroll(do: "Callable[[PaleHeron], object]", key: str, label: str, words: str, views: tuple[str, ...]) -> KeyAction:
+    """An action of views that are one page of rows."""
+    return KeyAction(act(do), key, label, words, views, "", footer=False, in_palette=False)
+
+
+_SCROLLED = ("line", "clock", "link", "proof")
+
 ACTIONS: Final = (
     *(
         KeyAction(act(acts.show_view, name), view.key, view.title, view.question, footer=False)
@@ -305,6 +312,13 @@ ACTIONS: Final = (
         lambda it: it.save_bench(), "w", "save bench",
         "Save the lanes with their settings as a bench file", footer=False,
     ),
+    _scroll(lambda it: it.scroll_view(pages=1), "pagedown", "page down", "What has no room on the screen", _SCROLLED),
+    _scroll(lambda it: it.scroll_view(pages=-1), "pageup", "page up", "What was above", _SCROLLED),
+    _scroll(lambda it: it.scroll_view(pages=-1000), "home", "first row", "To the first row", _SCROLLED),
+    _scroll(lambda it: it.scroll_view(pages=1000), "end", "last row", "To the last row", _SCROLLED),
+    _scroll(lambda it: it.scroll_view(rows=1), "down", "row down", "A row down", ("line", "clock")),
+    _scroll(lambda it: it.scroll_view(rows=-1), "up", "row up", "A row up", ("line", "clock")),
+    _anywhere(lambda it: it.fold_rail(), "0", "lanes", "Fold the lanes at the side away, or show them", footer=False),
     _anywhere(lambda it: it.next_lane(), "tab", "next lane", "Choose the next lane"),
     _anywhere(lambda it: it.next_lane(-1), "shift+tab", "previous lane", "Choose the lane before", footer=False),
     _anywhere(

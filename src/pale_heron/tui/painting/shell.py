@@ -76,16 +76,24 @@ def _replay(snapshot: BenchSnapshot) -> Line:
     return line(state, (where, "quiet"), (torn, "coral"))
 
 
-def tabs(view: str) -> Line:
-    """The views that there are, by their keys."""
+def tabs(view: str, folded: Line = (), width: int = 0) -> Line:
+    """The views that there are, by their keys; `folded` stands at the right end."""
     spans = [Span(" ")]
     for name, each in VIEWS.items():
         chosen = name == view
         action = act(acts.show_view, name)
         spans.append(Span(f"{each.key} ", "*heron" if chosen else "faint", action))
         spans.append(Span(each.title, "*heron" if chosen else "quiet", action))
-        spans.append(Span("   "))
-    return tuple(spans)
+        spans.append(Span("   " if not folded else "  "))
+    return ends(cut(tuple(spans), max(0, width - width_of(folded) - 1)), folded, width) if folded else tuple(spans)
+
+
+def folded_lane(snapshot: BenchSnapshot, lane: LaneSnapshot, place: int) -> Line:
+    """The lane that is shown and how far it is, where there is no rail."""
+    missing = first_missing(lane.steps)
+    sign, role = SHAPES[missing.state if missing else StageStatus.REACHED]
+    where = f" {place + 1}/{len(snapshot.lanes)} " if len(snapshot.lanes) > 1 else " "
+    return line((safe_label(lane.name)[:24], "*text"), (where, "quiet"), (sign, role), " ")
 
 
 def foot(view: str, replay: bool, width: int) -> Line:
