@@ -2,12 +2,14 @@
 
 import asyncio
 import contextlib
-from typing import Final, TypeVar
+from typing import ClassVar, Final, TypeVar
 
 from rich.text import Text
-from textual import events
+from textual import events, on
 from textual.app import App
+from textual.binding import Binding, BindingType
 from textual.dom import DOMNode
+from textual.driver import Driver
 from textual.widgets import Input
 
 from pale_heron.core.trouble import Exit, fault_words
@@ -25,6 +27,7 @@ class FullScreen(App[Result]):
 
     TITLE = "pale heron"
     CSS_PATH = "app.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+z", "suspend_process", "to the shell", show=False)]
 
     def __init__(self) -> None:
         super().__init__()
@@ -33,6 +36,23 @@ class FullScreen(App[Result]):
         for theme in THEMES:
             self.register_theme(theme)
         self.theme = theme_names(self.console.color_system)[0]
+
+    def get_driver_class(self) -> type[Driver]:
+        """What drives the terminal."""
+        usual = super().get_driver_class()
+        if usual.__name__ != "LinuxDriver":
+            return usual
+        from pale_heron.tui.driver import SteadyDriver
+
+        return SteadyDriver
+
+    @on(Driver.SignalResume)
+    def redraw(self) -> None:
+        """The terminal was somebody else's meanwhile: nothing of ours stands there any more."""
+        for screen in self.screen_stack:
+            screen.refresh(layout=True)
+            for widget in screen.query("*"):
+                widget.refresh()
 
     def _fatal_error(self) -> None:
         """End after a fault of ours with one line, instead of a traceback that shows the values of all variables.

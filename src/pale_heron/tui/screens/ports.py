@@ -18,9 +18,9 @@ from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
 from pale_heron.tui.painting.paint import BLANK, headline, line, wrapped
-from pale_heron.tui.screens.panel import AskLine, Choice
+from pale_heron.tui.screens.panel import AskLine, Choice, TextPage
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
-from pale_heron.tui.views.panels.ports import QUESTION, PlugGuide, paint
+from pale_heron.tui.views.panels.ports import QUESTION, PlugGuide, help_lines, paint
 from pale_heron.tui.views.panels.rows import keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -31,7 +31,9 @@ class PortsScreen(Screen[LaneSpec | None]):
     """The result is the lane to open, or None. `taken` are the nicknames in use."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("q,escape", "leave", "close"),
+        Binding("q", "leave", "close"),
+        Binding("escape", "let_go", "close, or let go"),
+        Binding("question_mark", "explain", "help"),
         Binding("ctrl+c", "leave", "close", priority=True),
         Binding("enter", "open", "open"),
         Binding("s", "settings", "settings"),
@@ -106,7 +108,7 @@ class PortsScreen(Screen[LaneSpec | None]):
             rows += [BLANK, *wrapped(line((safe_label(self._watch.fault), "coral")), room)]
         self._list.show(rows)
         keys = [("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("s", "settings"), ("w", "which is which")]
-        keys += [("r", "nickname"), ("n", "network"), ("q", "back" if self._taken else "quit")]
+        keys += [("r", "nickname"), ("n", "network"), ("?", "help"), ("q", "back" if self._taken else "quit")]
         self._foot.show([line(" ", *keys_lines(keys, self._foot.size.width)[0])])
 
     def on_key(self, event: events.Key) -> None:
@@ -140,6 +142,17 @@ class PortsScreen(Screen[LaneSpec | None]):
             self._draw()
         else:
             self.dismiss(None)
+
+    def action_let_go(self) -> None:
+        """Close what was opened over a bench. The first screen stays: q ends the program."""
+        if self._taken or self._which.waiting:
+            self.action_leave()
+        else:
+            self.notify("q quits; enter opens the chosen port", markup=False)
+
+    def action_explain(self) -> None:
+        """What stands here and what to press."""
+        self.app.push_screen(TextPage(help_lines))
 
     def action_open(self) -> None:
         port = self._port

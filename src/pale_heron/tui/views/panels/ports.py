@@ -1,5 +1,7 @@
 """The list of ports: what there is, what came and went, and the chosen one in full."""
 
+from typing import Final
+
 from pale_heron.answers.answer import ViewAnswer, answered
 from pale_heron.core import figures
 from pale_heron.core.line.settings import LineSettings, short_line
@@ -123,3 +125,32 @@ def _chosen(port: Port, settings: LineSettings, width: int) -> list[Line]:
     if width < WIDE:
         return [title, *left, BLANK, *right]
     return [title, *beside([(left, width - 60), (right, 58)])]
+
+
+HELP: Final = (
+    "Every serial port of this computer, and every simulated device that runs. What came or went in the last half "
+    "minute is marked; one that cannot be opened says why.",
+    "Pull the plug of a device, or put it in, to see which one it is (w). A nickname stays with its adapter, whatever "
+    "the port is called next time.",
+    "The rate is tried first as it was last time. A wrong one is no harm: the first view finds the right one (r).",
+)
+KEYS: Final = (
+    ("↑↓", "choose a port"),
+    ("←→", "another rate"),
+    ("enter", "open it: the record begins, and the first view says whether the line is sound"),
+    ("s", "all settings: framing, flow control, control lines, line ends"),
+    ("w", "which is which: pull a plug"),
+    ("r", "give it a nickname and say what it is for"),
+    ("n", "a network address instead: socket://, rfc2217://, listen://"),
+    ("q", "back, or quit"),
+)
+
+
+def help_lines(width: int) -> list[Line]:
+    """What the list shows and what to press."""
+    rows: list[Line] = [line((f"Ports: {QUESTION}", "*heron")), BLANK]
+    for paragraph in HELP:
+        rows += [*wrapped(line(paragraph), width), BLANK]
+    for key, words in KEYS:
+        rows += [line((f"{key:<8}", "amber"), *row) for row in wrapped(line(words), width - 8)[:1]]
+    return rows
