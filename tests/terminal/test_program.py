@@ -4,7 +4,7 @@ import re
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -18,19 +18,6 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.sim.terminal import Terminal
 
 pytestmark = pytest.mark.terminal
-
-
-@pytest.fixture
-def open_screen(tmp_path: Path) -> Iterator[Callable[..., Screen]]:
-    screens: list[Screen] = []
-
-    def opened(columns: int = 142, rows: int = 42) -> Screen:
-        screens.append(Screen(tmp_path, columns, rows))
-        return screens[-1]
-
-    yield opened
-    for screen in screens:
-        screen.close()
 
 
 def captures(tmp_path: Path) -> list[Path]:

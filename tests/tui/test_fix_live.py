@@ -259,3 +259,17 @@ async def test_only_what_the_dialect_allows_can_be_wanted() -> None:
         await shown.shows("1 epoch in 2")
         await shown.press("left", "left", "left")
         assert "1 epoch in" not in shown.text()
+
+
+async def test_finding_says_how_to_go_on_and_goes_round() -> None:
+    async with running(TwoReceivers(), "traffic") as shown:
+        await shown.until(lambda: shown.app.traffic.list.number)
+        await shown.press("slash")
+        await shown.type("antenna ok")
+        await shown.shows("n finds on, N back")
+        for _ in range(12):
+            await shown.press("N")
+        await shown.until(lambda: "from the end on" in shown.text() or "from the start on" in shown.text())
+        await shown.press("slash")
+        await shown.type("there is no such line")
+        await shown.shows("stands nowhere")

@@ -3,6 +3,7 @@
 import dataclasses
 import random
 import re
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -45,6 +46,7 @@ from pale_heron.tui.painting.paint import (
 )
 from pale_heron.tui.screens import ports as ports_screen
 from pale_heron.tui.screens.help import help_lines
+from pale_heron.tui.screens.selecting import SelectionPanel
 from pale_heron.tui.theme import PALETTES, style_of, theme_names
 from pale_heron.tui.views.fix import fix
 from pale_heron.tui.views.fix.choices import PAGES
@@ -431,3 +433,32 @@ def test_what_an_event_carries_is_said_in_words(details: dict[str, Any], words: 
     for text in (copied, listed, *plain(detail.paint(DetailInput(event), 80)).splitlines()):
         assert text.isprintable()
         assert "reason" in details or not set("{}[]'") & set(text)
+
+
+def test_lines_of_one_type_that_tell_different_things_stand_apart() -> None:
+    lane = opened(fed(said(40, SCENES["at-rest"])))
+    found = {each.tally.type: each.tally for each in latest.rows_of(snapshot(lane), Selection())}
+    systems = [name for name in found if name.startswith("GNGSA")]
+    assert systems == ["GNGSA system 1", "GNGSA system 2", "GNGSA system 3", "GNGSA system 4"]
+    views = [name for name in found if name.startswith("GPGSV")]
+    assert "GPGSV 1/2 signal 1" in views or "GPGSV 1/3 signal 1" in views
+    newest = found["GNGSA system 4"].latest
+    assert newest is not None and b",4*" in newest.data
+    (whole,) = [each for each in lane.snapshot(BEGIN).line.types if each.type == "GNGSA"]
+    assert sum(found[name].count for name in systems) == whole.count - whole.bad
+    assert "GNRMC" in found
+
+
+def test_the_list_of_types_stays_in_its_order_while_it_is_open() -> None:
+    counts = {"GNGGA": 5, "GNRMC": 4}
+    lanes = SimpleNamespace(lanes=())
+    panel = SelectionPanel(lambda: lanes, Selection, lambda _: None)
+
+    def types() -> list[str]:
+        tallies = [SimpleNamespace(type=name, count=count) for name, count in counts.items()]
+        lanes.lanes = (SimpleNamespace(line=SimpleNamespace(types=tallies, sent_types=())),)
+        return [name for name, _ in panel._types()]
+
+    assert types()[:2] == ["GNGGA", "GNRMC"]
+    counts |= {"GNRMC": 9, "GNZDA": 20}
+    assert types()[:3] == ["GNGGA", "GNRMC", "GNZDA"]

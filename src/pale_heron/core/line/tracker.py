@@ -10,9 +10,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
+from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
 from pale_heron.core.wire.visible import unreadable_count
 
 WINDOW_S = 60
+MOST_PARTS = 40
 MOST_TYPES = 200
 """Types counted apart; a stream of noise could name millions, which go into one row."""
 
@@ -46,6 +48,8 @@ class TypeCount:
     bytes_per_s: float | None
     mean_hz: float | None
     mean_bytes_per_s: float | None
+    parts: tuple[TypePart, ...] = ()
+    """Lines of one type that tell different things: parts of a list, systems. Empty where all tell the same."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,10 +121,12 @@ class LineSnapshot:
 
 
 class _TypeTotals:
-    __slots__ = ("bad", "before", "bytes", "count", "first", "firsts", "kind", "last", "latest")
+    __slots__ = ("bad", "before", "bytes", "count", "first", "firsts", "kind", "last", "latest", "parted", "parts")
 
-    def __init__(self, kind: Kind, first: int | None) -> None:
+    def __init__(self, kind: Kind, first: int | None, formatter: str = "") -> None:
         self.kind = kind
+        self.parted = kind is NMEA and formatter in PARTED
+        self.parts: dict[str, TypePart] = {}
         self.count = self.bad = self.bytes = 0
         self.first = self.last = first
         self.firsts: list[int] = []
@@ -133,6 +139,15 @@ class _TypeTotals:
         self.bytes += len(frame.data)
         self.last = frame.time
         self.before, self.latest = self.latest, frame
+
+    def take_part(self, frame: Frame) -> None:
+        """Keep it with those that tell the same."""
+        label = part_label(frame)
+        before = self.parts.get(label)
+        if before is not None:
+            self.parts[label] = TypePart(label, before.lines + 1, before.latest, frame)
+        elif label and len(self.parts) < MOST_PARTS:
+            self.parts[label] = TypePart(label, 1, None, frame)
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,6 +230,8 @@ class LineTracker:
         kind = frame.kind
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
+            if row.parted:
+                row.take_part(frame)
             self._last_valid = frame.time
             self._framed_then, self._unreadable_then = self._framed, self._unreadable
             return
@@ -236,7 +253,7 @@ class LineTracker:
 
     def _new_row(self, frame: Frame, rows: dict[str, _TypeTotals]) -> _TypeTotals:
         name = frame.type if len(rows) < MOST_TYPES else OTHER_TYPES
-        return rows.setdefault(name, _TypeTotals(frame.kind, frame.time))
+        return rows.setdefault(name, _TypeTotals(frame.kind, frame.time, name[-3:]))
 
     def turn(self, now: int | None) -> None:
         """Keep the totals when `now` lies in a new second."""
@@ -360,6 +377,7 @@ class LineTracker:
             bytes_per_s=rate,
             mean_hz=later / span if span > 0 else None,
             mean_bytes_per_s=row.bytes * later / row.count / span if span > 0 else None,
+            parts=tuple(row.parts.values()) if len(row.parts) > 1 else (),
         )
 
     def _recent_rates(self, name: str) -> tuple[float | None, float | None]:

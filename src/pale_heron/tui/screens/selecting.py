@@ -40,6 +40,8 @@ class SelectionPanel(Panel[None]):
         self._snapshot = snapshot
         self._selection = selection
         self._change = change
+        self._order: dict[str, None] = {}
+        """Types in the order in which they stand: nothing moves under the cursor while the list is open."""
 
     @property
     def count(self) -> int:
@@ -83,7 +85,9 @@ class SelectionPanel(Panel[None]):
         for lane in self._snapshot().lanes:
             for each in (*lane.line.types, *lane.line.sent_types):
                 counts[each.type] = counts.get(each.type, 0) + each.count
-        return [*sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])), (EVENT_TYPE, 0)]
+        for name, _ in sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])):
+            self._order.setdefault(name)
+        return [*((each, counts.get(each, 0)) for each in self._order), (EVENT_TYPE, 0)]
 
     def pressed(self, key: str) -> bool:
         rows = self._rows()

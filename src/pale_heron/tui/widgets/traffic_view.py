@@ -53,6 +53,9 @@ class TrafficView(Vertical):
         self._wanted = ""
         self._search: Search | None = None
         self._looked_for = ""
+        self._turned = False
+        self._turn: Callable[[], Search] | None = None
+        """Begins a search again from the other end, where it goes round; whether it has done so."""
         self._note = ""
         self._by_type = False
         self._chosen_type = 0
@@ -257,7 +260,7 @@ class TrafficView(Vertical):
     def find_again(self, step: int) -> None:
         """Look for the same text again, forward (1) or back (-1)."""
         if self._wanted:
-            self._look_for(repr(self._wanted), step, text_matcher(self._wanted))
+            self._look_for(repr(self._wanted), step, text_matcher(self._wanted), wraps=True)
         else:
             self.find()
 
@@ -267,7 +270,7 @@ class TrafficView(Vertical):
     def next_mark(self, step: int) -> None:
         self._look_for("a mark", step, is_mark)
 
-    def _look_for(self, what: str, step: int, matches: Callable[[Entry], bool]) -> None:
+    def _look_for(self, what: str, step: int, matches: Callable[[Entry], bool], *, wraps: bool = False) -> None:
         self._give_up()
         lines, number = self._bench.lines, self.list.number
         if number is None:
@@ -278,7 +281,17 @@ class TrafficView(Vertical):
             start = number
         self._looked_for = what
         self._step = step
-        self._search = Search(lines, start, step, lambda entry: matches(entry) and shown(entry))
+        self._turned = False
+
+        def wanted(entry: Entry) -> bool:
+            return matches(entry) and shown(entry)
+
+        def turn() -> Search:
+            """From the other end on."""
+            return Search(lines, lines.begin if step > 0 else lines.end - 1, step, wanted)
+
+        self._turn = turn if wraps else None
+        self._search = Search(lines, start, step, wanted)
         if self._search.wait(0.05):
             self.draw()
 
@@ -289,8 +302,14 @@ class TrafficView(Vertical):
         self._search = None
         where = "after" if self._step > 0 else "before"
         if search.found:
-            self._note = ""
+            turned = ("from the end on: " if self._step < 0 else "from the start on: ") if self._turned else ""
+            self._note = f"{turned}n finds on, N back" if self._turn is not None else ""
             self.list.go_to(search.found[0])
+        elif self._turn is not None and not self._turned and not search.failure:
+            self._turned = True
+            self._search = self._turn()
+        elif self._turned and not search.failure:
+            self._note = f"{self._looked_for} stands nowhere"
         else:
             self._note = safe_label(search.failure) or f"no more {self._looked_for} {where} this line"
 

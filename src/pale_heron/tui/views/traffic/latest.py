@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from pale_heron.bench.scrollback.selection import PatternTooSlow, Selection
 from pale_heron.bench.snapshot import BenchSnapshot
@@ -20,6 +20,9 @@ LIT_S = 3.0
 _PIECES = re.compile(r"[,*:= ]|[^,*:= ]+")
 
 
+TYPE: Final = 19
+
+
 class LatestLines(NamedTuple):
     """One row: a lane, a direction, a type, and its last two lines."""
 
@@ -34,11 +37,22 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[LatestLines]:
     for lane in snapshot.lanes:
         for direction, types in ((Direction.IN, lane.line.types), (Direction.OUT, lane.line.sent_types)):
             found += [
-                LatestLines(lane.name, direction, _masked(each, lane.secrets))
+                LatestLines(lane.name, direction, _masked(part, lane.secrets))
                 for each in types
-                if each.latest is not None and _shows(selection, each.latest)
+                for part in _parts(each)
+                if part.latest is not None and _shows(selection, part.latest)
             ]
     return found
+
+
+def _parts(tally: TypeCount) -> list[TypeCount]:
+    """A row for each kind of line that tells something of its own; the rate is that of the type."""
+    if not tally.parts:
+        return [tally]
+    return [
+        replace(tally, type=f"{tally.type} {each.label}", count=each.lines, before=each.before, latest=each.latest)
+        for each in sorted(tally.parts, key=lambda part: part.label)
+    ]
 
 
 def _shows(selection: Selection, latest: Frame) -> bool:
@@ -63,7 +77,7 @@ def paint(found: list[LatestLines], chosen: int, now: int, width: int, seen: ran
     """The table, with its heading. Rows that are not `seen` are left blank: many lanes have hundreds of types."""
     several = len({each.lane for each in found}) > 1
     lane = f"{'lane':<12}" if several else ""
-    heading = f"  {lane}  {'type':<10}{'Hz':>6}{'count':>9}  {'last':<12}what it says; what changed is lit"
+    heading = f"  {lane}  {'type':<{TYPE + 1}}{'Hz':>6}{'count':>9}  {'last':<12}what it says; what changed is lit"
     rows = [cut(line((heading, "faint")), width)]
     return rows + [
         _row(each, index, index == chosen, several, now, width) if seen is None or index + 1 in seen else BLANK
@@ -81,7 +95,7 @@ def _row(each: LatestLines, index: int, chosen: bool, several: bool, now: int, w
         ("▌ " if chosen else "  ", f"heron{ground}"),
         (fitted(safe_label(each.lane), 11) + " " if several else "", f"heron{ground}"),
         ("▸ ", f"amber{ground}") if each.direction is Direction.OUT else ("◂ ", f"faint{ground}"),
-        (f"{count.type[:9]:<10}", f"{'coral' if frame.bad else 'text'}{ground}"),
+        (f"{fitted(safe_label(count.type), TYPE)} ", f"{'coral' if frame.bad else 'text'}{ground}"),
         (f"{figures.hertz(count.hz):>6}{figures.count(count.count):>9}  ", f"quiet{ground}"),
         (f"{figures.age(age):<12}", f"{'amber' if age is not None and age > 10 else 'faint'}{ground}"),
     )
