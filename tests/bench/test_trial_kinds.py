@@ -30,7 +30,8 @@ from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import WIRED
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.address import LaneSpec, parse_lanes
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.nicknames import lanes_named
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.label import Label
 from pale_heron.sim.marsh import BEGIN_UTC, HUT
@@ -250,7 +251,7 @@ size = [32, 64]
 def test_a_plan_is_a_matrix(tmp_path: Path) -> None:
     path = tmp_path / "plan.toml"
     path.write_text(PLAN)
-    specs = parse_lanes([f"{name}={sim(tmp_path) / name}@115200" for name in LANES])
+    specs = lanes_named([f"{name}={sim(tmp_path) / name}@115200" for name in LANES])
     plan = read_plan(path, specs)
     assert [each.cell for each in plan.trials] == [
         ("short", "any"),
@@ -360,7 +361,7 @@ def test_what_is_wrong_with_a_plan(text: str, words: str, tmp_path: Path) -> Non
     path = tmp_path / "plan.toml"
     path.write_text(text)
     with pytest.raises(Trouble) as found:
-        read_plan(path, parse_lanes(["hide=/dev/a", "buoy=/dev/b"]))
+        read_plan(path, lanes_named(["hide=/dev/a", "buoy=/dev/b"]))
     assert words in str(found.value)
 
 
@@ -378,7 +379,7 @@ def test_what_is_wrong_with_a_plan(text: str, words: str, tmp_path: Path) -> Non
     ],
 )
 def test_what_is_wrong_with_what_is_asked(options: dict[str, str], words: str) -> None:
-    specs = parse_lanes(["hide=/dev/a", "buoy=/dev/b"])
+    specs = lanes_named(["hide=/dev/a", "buoy=/dev/b"])
     with pytest.raises(Trouble) as found:
         described("delivery", specs, options, ("hide", "buoy", "curlew"))
     assert words in str(found.value)

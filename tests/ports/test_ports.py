@@ -22,10 +22,11 @@ from tests.waiting import LIMIT_S
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.address import LaneSpec, parse_lane, parse_lanes
+from pale_heron.ports.address import LaneSpec, parse_lane
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.coalescer import ENOUGH, QUIET_NS, ChunkCoalescer
 from pale_heron.ports.listing import ports
+from pale_heron.ports.nicknames import lanes_named
 from pale_heron.ports.opening import ByteStream
 from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.simulated import simulated_folder
@@ -65,6 +66,13 @@ def test_lanes_as_people_write_them(text: str, spec: LaneSpec) -> None:
         ("http://host:80", "begins with http"),
         ("events=/dev/x", "used by captures"),
         ("na\x1bme=/dev/x", "Nickname"),
+        ("   ", "names no address"),
+        ("a=b=socket://127.0.0.1:7000", "is no address"),
+        ("socket://::1:7000", "in brackets"),
+        ("listen://fe80::2:7000", "in brackets"),
+        (f"{'n' * 300}=/dev/x", "1 to 24"),
+        ("/dev/" + "x" * 5000, "is no address"),
+        ("/dev/x\nsocket", "is no address"),
     ],
 )
 def test_wrong_lanes_are_told_with_the_part_and_the_way_out(text: str, words: str) -> None:
@@ -84,7 +92,7 @@ def test_any_text_is_a_lane_or_trouble(text: str) -> None:
 
 def test_two_lanes_need_two_names() -> None:
     with pytest.raises(Trouble, match="Two lanes"):
-        parse_lanes(["/dev/a/x", "/dev/b/x"])
+        lanes_named(["/dev/a/x", "/dev/b/x"])
 
 
 def test_stamps_never_follow_a_stepped_clock() -> None:

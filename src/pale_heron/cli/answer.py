@@ -14,7 +14,7 @@ from pale_heron.cli.parameters import FILE
 from pale_heron.core.figures import several
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
-from pale_heron.ports.address import parse_lane
+from pale_heron.ports.nicknames import lane_named
 
 TELL_S: Final = 0.5
 
@@ -38,7 +38,7 @@ def answer(lane: str, rule: str, duration: str, capture: Path | None) -> None:
         raise Trouble("An answer cannot be made from `matches`", "Answer by echo, plus N, text T or table FILE.toml")
     limit = seconds(duration) if duration else None
     end_on_signals()
-    spec = parse_lane(lane)
+    spec = lane_named(lane)
     with opened([spec], capture=capture) as session:
         answering = Answering(session, spec.name, by)
         session.operations.begin(answering)

@@ -22,8 +22,9 @@ from pale_heron.core.clock.sources import PRINTED
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.ports.address import LaneSpec, parse_lanes
+from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
+from pale_heron.ports.nicknames import lanes_named
 
 TELL_S: Final = 0.5
 
@@ -60,7 +61,7 @@ def clock(
     if len(lanes) == 1 and Path(lanes[0]).is_file():
         picture = _of_capture(Path(lanes[0]), asked)
     else:
-        specs = parse_lanes(lanes)
+        specs = lanes_named(lanes)
         asked.check(spec.name for spec in specs)
         picture = _live(specs, asked, limit, capture)
     if as_json:

@@ -15,7 +15,7 @@ from pale_heron.cli.bench_run import opened
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.ports.address import parse_lanes
+from pale_heron.ports.nicknames import lanes_named
 
 LOOK_S = 0.02
 _SIGNS = {PASSED: "passed", FAILED: "FAILED"}
@@ -51,7 +51,7 @@ def routine(
             print(f"{name:<18} {named_routine(name).title}")
         return
     wanted = named_routine(file)
-    specs = parse_lanes(lanes)
+    specs = lanes_named(lanes)
     if not specs:
         raise Trouble("No lane is named", f"pale-heron routine {file} LANE...")
     known = _values(wanted, values)

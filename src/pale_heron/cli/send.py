@@ -15,7 +15,7 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.ports.address import parse_lane
+from pale_heron.ports.nicknames import lane_named
 
 
 @click.command("send")
@@ -43,7 +43,7 @@ def send(
 
     Example: pale-heron send /dev/ttyUSB0@115200 'AT+CMGF=1' 'AT+CMGS="+99905550142"' --payload 'Ebb at 10:40'
     """
-    spec = parse_lane(lane)
+    spec = lane_named(lane)
     payloads = list(payload or [])
     every_ok = True
     with opened([spec], dialect) as session:

@@ -29,7 +29,8 @@ from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import trial_lines
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.ports.address import LaneSpec, parse_lanes
+from pale_heron.ports.address import LaneSpec
+from pale_heron.ports.nicknames import lanes_named
 
 TELL_S: Final = 0.5
 PLAN: Final = "plan"
@@ -135,7 +136,7 @@ def _asked(
         raise Trouble(
             f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; plan FILE; again CAPTURE"
         )
-    specs = parse_lanes([*lanes, *also])
+    specs = lanes_named([*lanes, *also])
     wanted = described(kind, specs[: len(lanes)], options, tuple(spec.name for spec in specs))
     return AskedTrials(kind, specs, (wanted,), (messages,))
 
@@ -149,7 +150,7 @@ def _plan(words: Sequence[str], options: dict[str, Any]) -> AskedTrials:
         raise Trouble(
             "A plan needs its lanes behind its file", f"pale-heron trial plan {path} hide=ADDRESS buoy=ADDRESS"
         )
-    specs = parse_lanes(lanes)
+    specs = lanes_named(lanes)
     plan: TrialPlan = read_plan(Path(path), specs)
     return AskedTrials(plan.title, specs, plan.trials, plan.messages)
 
@@ -165,7 +166,7 @@ def _again(words: Sequence[str], options: dict[str, Any], messages: tuple[str, .
     if not source.trials:
         raise Trouble(f"{source.name} holds no trial", "pale-heron trial KIND LANE... -o CAPTURE makes one")
     last = source.trials[-1].described
-    given = {spec.name: spec for spec in parse_lanes(lanes)}
+    given = {spec.name: spec for spec in lanes_named(lanes)}
     if lanes:
         specs = [*given.values()]
     else:

@@ -5,7 +5,6 @@ settings are remembered under it in `adapters.toml` of the user's configuration 
 """
 
 import os
-import tomllib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,7 +12,9 @@ from pathlib import Path
 from platformdirs import user_config_path
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
+from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.files.toml_file import read_tables
 from pale_heron.files.toml_rows import kept_rows
 
 FOLDER_VARIABLE = "PALE_HERON_CONFIG"
@@ -58,8 +59,8 @@ def adapters_file() -> Path:
 def known_adapters() -> dict[str, AdapterNote]:
     """What is remembered, by key; a file that cannot be read counts as empty."""
     try:
-        written = tomllib.loads(adapters_file().read_text("utf-8")).get("adapter", [])
-    except (OSError, ValueError):
+        written = read_tables(adapters_file())[1].get("adapter", [])
+    except Trouble:
         return {}
     found = {}
     for row in written if isinstance(written, list) else []:

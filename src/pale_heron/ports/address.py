@@ -14,6 +14,7 @@ RESERVED = "events"
 MOST_LANES = 64
 """More are not opened at once: each has a thread of its own, and a place on the screen."""
 
+LONGEST = 4096
 _NICKNAME = re.compile(r"[\w .+-]{1,24}").fullmatch
 _SCHEME = re.compile(r"([a-z0-9]+)://(.*)").fullmatch
 _HOST_PORT = re.compile(r"([^/@\s]*):(\d{1,5})").fullmatch
@@ -58,7 +59,9 @@ def parse_lane(text: str) -> LaneSpec:
     nickname, address = _split_nickname(text)
     address, settings = _split_settings(text, address)
     if not address:
-        raise Trouble(f"LANE {text!r} names no address", f"Write it as in {EXAMPLES}")
+        raise Trouble(f"LANE {text[:80]!r} names no address", f"Write it as in {EXAMPLES}")
+    if len(text) > LONGEST or not address.isprintable() or "=" in address.partition("://")[0].partition("/")[0]:
+        raise Trouble(f"{text[:80]!r} is no address", f"Write it as in {EXAMPLES}")
     _check_address(text, address)
     name = nickname or address.rstrip("/").rpartition("/")[2].lstrip(":")
     if not _NICKNAME(name) and nickname:
@@ -71,14 +74,12 @@ def parse_lane(text: str) -> LaneSpec:
     return LaneSpec(name, address, settings)
 
 
-def parse_lanes(texts: Sequence[str]) -> list[LaneSpec]:
-    """Several lanes, whose nicknames must differ."""
-    specs = [parse_lane(text) for text in texts]
+def check_names(specs: Sequence[LaneSpec]) -> None:
+    """Trouble where two lanes have one nickname."""
     names = [spec.name for spec in specs]
     for name in names:
         if names.count(name) > 1:
             raise Trouble(f"Two lanes are called {name!r}", "Give one of them a nickname: nickname=ADDRESS")
-    return specs
 
 
 def host_and_port(address: str) -> tuple[str, int]:
@@ -88,8 +89,9 @@ def host_and_port(address: str) -> tuple[str, int]:
 
 
 def _split_nickname(text: str) -> tuple[str, str]:
-    nickname, equals, rest = text.partition("=")
-    return (nickname, rest) if equals and "/" not in nickname and ":" not in nickname else ("", text)
+    nickname, equals, rest = text.strip().partition("=")
+    named = equals and "/" not in nickname and ":" not in nickname and "@" not in nickname
+    return (nickname.strip(), rest.strip()) if named else ("", text.strip())
 
 
 def _split_settings(text: str, address: str) -> tuple[str, LineSettings]:
@@ -109,6 +111,11 @@ def _check_address(text: str, address: str) -> None:
     if scheme[1] not in SCHEMES:
         raise Trouble(
             f"{text!r} begins with {scheme[1]}://", "Lanes are device paths, socket://, rfc2217:// or listen://"
+        )
+    host = scheme[2].rpartition(":")[0]
+    if ":" in host and not (host.startswith("[") and host.endswith("]")):
+        raise Trouble(
+            f"{text!r} has colons in its host", f"An IPv6 address stands in brackets: {scheme[1]}://[::1]:7000"
         )
     index = _HOST_PORT(scheme[2])
     listens = scheme[1] == LISTEN

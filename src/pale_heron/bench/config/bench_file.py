@@ -13,15 +13,16 @@ Saving changes what has changed and leaves comments and order as they are.
 """
 
 import re
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
 from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, said
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_file import read_tables
 from pale_heron.files.toml_rows import kept_rows
-from pale_heron.ports.address import LaneSpec, check_count, parse_lane, parse_lanes
+from pale_heron.ports.address import LaneSpec, check_count, check_names, parse_lane
+from pale_heron.ports.nicknames import lanes_named
 
 OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect", "intended")
 LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
@@ -31,23 +32,14 @@ _LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
 def lanes_of(texts: Sequence[str], bench: Path | None) -> list[LaneSpec]:
     """The lanes of a bench file, then those named on the command line. Nicknames must differ."""
     check_count(len(texts))
-    specs = [*(load_bench(bench) if bench else []), *parse_lanes(texts)]
-    names = [spec.name for spec in specs]
-    for name in names:
-        if names.count(name) > 1:
-            raise Trouble(f"Two lanes are called {name!r}", "Give one of them a nickname: nickname=ADDRESS")
+    specs = [*(load_bench(bench) if bench else []), *lanes_named(texts)]
+    check_names(specs)
     return specs
 
 
 def load_bench(path: Path) -> list[LaneSpec]:
     """The lanes of a file. Trouble names the file, the line, and what is wrong there."""
-    try:
-        text = path.read_text("utf-8")
-        table = tomllib.loads(text)
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Check the spelling of its name") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
-        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
+    text, table = read_tables(path)
     for key in table:
         if key != "lane":
             raise _wrong(path, _line_of(text, key, None), f"{key!r} is not a key{nearest_words(key, {'lane': 0})}")

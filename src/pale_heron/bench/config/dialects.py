@@ -2,7 +2,6 @@
 
 import contextlib
 import re
-import tomllib
 from collections.abc import Iterator
 from functools import cache, lru_cache
 from importlib import resources
@@ -14,6 +13,7 @@ from pale_heron.core.device.schema.toml_table import TableProblem
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.adapters import config_folder
+from pale_heron.files.toml_file import NoToml, tables, text_of
 from pale_heron.files.whole import written_whole
 
 SHIPPED = "pale_heron.dialects"
@@ -73,8 +73,8 @@ def _shipped_texts() -> dict[str, str]:
 
 def _own_texts() -> Iterator[str]:
     for path in sorted(user_folder().glob("*.toml")):
-        with contextlib.suppress(OSError, UnicodeDecodeError):
-            yield path.read_text("utf-8")
+        with contextlib.suppress(Trouble):
+            yield text_of(path)
 
 
 @lru_cache(maxsize=64)
@@ -94,8 +94,8 @@ def read_text(text: str) -> tuple[Dialect, tuple[FileMistake, ...]]:
 def tables_of(text: str) -> tuple[dict[str, Any], FileMistake | None]:
     """The tables of a TOML file; or where it breaks the rules of TOML."""
     try:
-        return tomllib.loads(text), None
-    except tomllib.TOMLDecodeError as problem:
+        return tables(text), None
+    except NoToml as problem:
         place = re.search(r"line (\d+)", str(problem))
         return {}, FileMistake(int(place[1]) if place else len(text.splitlines()), f"no TOML: {problem}")
 
@@ -107,19 +107,14 @@ def _grown(table: dict[str, Any]) -> dict[str, Any]:
         texts = _shipped_texts()
         if base not in texts or seen > len(texts):
             raise ValueError(f"extends = {base!r}: no dialect of that name ships{nearest_words(base, texts)}")
-        under = tomllib.loads(texts[base])
+        under = tables(texts[base])
         table, base, seen = merge(under, table), under.get("extends"), seen + 1
     return table
 
 
 def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
     """A dialect file and its mistakes. Raises Trouble where it cannot be read at all."""
-    try:
-        return read_text(path.read_text("utf-8"))
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Check the spelling of its name") from None
-    except UnicodeDecodeError:
-        raise Trouble(f"{path} is not UTF-8 text", "A dialect is a TOML file") from None
+    return read_text(text_of(path))
 
 
 def named_dialect(name: str) -> Dialect:

@@ -9,7 +9,6 @@ at_most = 60
 samples = 1
 """
 
-import tomllib
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final, NamedTuple
@@ -19,6 +18,7 @@ from pale_heron.core.proof.expectation import CONDITIONS, Expectation, written
 from pale_heron.core.proof.measured import Value
 from pale_heron.core.proof.names import NAMES, named
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_file import read_tables
 
 KEYS: Final = ("what", "lane", "trial", "part", "that", "samples", *CONDITIONS)
 NUMERIC: Final = ("at_least", "at_most", "between")
@@ -39,12 +39,7 @@ class ExpectationFile(NamedTuple):
 
 def read_expectations(path: Path) -> ExpectationFile:
     """Trouble names the file, which expectation, and what is wrong there."""
-    try:
-        table = tomllib.loads(path.read_text("utf-8-sig"))
-    except OSError as problem:
-        raise Trouble(f"{path} cannot be read: {problem.strerror}", "Check the spelling of its name") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as problem:
-        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
+    _, table = read_tables(path)
     for key in table:
         if key not in ("title", "expect"):
             near = nearest_words(key, {"title": 0, "expect": 0})

@@ -3,7 +3,6 @@
 Both use the same names; a plan's have `_` where a command's have `-`.
 """
 
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
@@ -26,6 +25,7 @@ from pale_heron.core.link.description import (
 from pale_heron.core.link.rules import Rule, parse_rule
 from pale_heron.core.moments import byte_rate, seconds, share
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_file import read_tables
 from pale_heron.ports.address import LaneSpec
 
 MOST_PROBES: Final = 10**9
@@ -177,10 +177,7 @@ def rule_typed(text: str) -> Rule:
     kind, _, value = text.strip().partition(" ")
     pairs: dict[str, str] = {}
     if kind == "table" and value:
-        try:
-            table = tomllib.loads(Path(value.strip()).read_text("utf-8"))
-        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as problem:
-            raise Trouble(f"{value.strip()} cannot be read: {problem}", 'Write lines such as "hi" = "hello"') from None
+        _, table = read_tables(Path(value.strip()))
         pairs = {key: str(answer) for key, answer in table.items() if isinstance(answer, str | int | float)}
     try:
         return parse_rule(text, pairs)

@@ -15,7 +15,6 @@ one_way = true
 size = [32, 200]               # a list makes a trial of each
 """
 
-import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import product
 from pathlib import Path
@@ -25,6 +24,7 @@ from pale_heron.bench.config.trial_options import ONLY_FOR, described
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.description import KINDS, TrialDescription
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.toml_file import read_tables
 from pale_heron.ports.address import LaneSpec
 
 MOST_TRIALS: Final = 200
@@ -43,10 +43,7 @@ class TrialPlan:
 
 def read_plan(path: Path, specs: Sequence[LaneSpec]) -> TrialPlan:
     """A plan from its file, on these lanes. Trouble says what is wrong, and in which trial."""
-    try:
-        table = tomllib.loads(path.read_text("utf-8-sig"))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as problem:
-        raise Trouble(f"{path} cannot be read: {problem}", "A plan is TOML with [[trial]] tables") from None
+    _, table = read_tables(path)
     _check_keys(table, ("title", "usual", "trial"), str(path))
     usual, trials, messages = table.get("usual", {}), [], []
     written = table.get("trial", [])

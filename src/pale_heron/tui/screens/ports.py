@@ -13,7 +13,7 @@ from pale_heron.answers.answer import answered
 from pale_heron.core.line.settings import LineSettings, short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.files.adapters import AdapterNote, free_nickname, remember
+from pale_heron.files.adapters import AdapterNote, free_nickname, known_adapters, remember
 from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
@@ -221,7 +221,14 @@ class PortsScreen(Screen[LaneSpec | None]):
             self.app.push_screen(AskLine(f"What is {nickname} for? (its role, such as buoy 7)", port.role), keep)
 
         question = f"It is {port.device}. Which nickname?"
-        self.app.push_screen(AskLine(question, port.nickname or "", _wrong_nickname), ask_role)
+        others = {note.nickname for key, note in known_adapters().items() if key != port.key} | set(self._taken)
+
+        def wrong(text: str) -> str:
+            if text.strip() in others:
+                return f"{text.strip()!r} is another adapter or lane: two of one name cannot be told apart"
+            return _wrong_nickname(text)
+
+        self.app.push_screen(AskLine(question, port.nickname or "", wrong), ask_role)
 
 
 def _wrong_lane(text: str) -> str:
