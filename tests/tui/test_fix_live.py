@@ -273,3 +273,17 @@ async def test_finding_says_how_to_go_on_and_goes_round() -> None:
         await shown.press("slash")
         await shown.type("there is no such line")
         await shown.shows("stands nowhere")
+
+
+async def test_a_typed_reference_that_is_laid_aside_comes_back() -> None:
+    async with running(TwoReceivers(), "fix") as shown:
+        await shown.until(lambda: "SKY" in shown.text())
+        await shown.press("v", "v", "p")
+        await shown.type("46.1 S 67.3 W")
+        lane = shown.app.fix._chosen["bow"]
+        await shown.until(lambda: lane.reference is not None and "scatter" in lane.kept)
+        typed = lane.reference
+        await shown.press("P")
+        await shown.until(lambda: lane.reference is None)
+        await shown.press("P")
+        await shown.until(lambda: lane.reference == typed)

@@ -230,3 +230,22 @@ async def test_keys_that_come_at_once_go_to_where_the_ones_before_lead(tmp_path:
     finally:
         session.stop()
         device.stop()
+
+
+async def test_pasted_lines_are_sent_as_lines_and_many_are_asked_about(tmp_path: Path) -> None:
+    async with plover(tmp_path) as (shown, session):
+        await shown.press("colon")
+        shown.app.post_message(events.Paste("AT\nATI\r\n\nAT+CSQ\n"))
+        await shown.until(lambda: [each for each in told(session) if each[1]] == [
+            ("AT", "OK"), ("ATI", "OK"), ("AT+CSQ", "OK"),
+        ])  # fmt: skip
+        shown.app.post_message(events.Paste("AT\n" * 7))
+        await shown.shows("7 pasted lines are sent one after the other")
+        await shown.press("n")
+        shown.app.post_message(events.Paste("AT\nAT+CFUN=0\n"))
+        await shown.shows("2 pasted lines", "Send it?")
+        await shown.press("n")
+        await shown.press("escape", "F")
+        shown.app.post_message(events.Paste("AT+CGMI\nAT+CGMM\n"))
+        await shown.until(lambda: len(told(session)) == 5 and all(result for _, result in told(session)))
+        assert [sent for sent, _ in told(session)][3:] == ["AT+CGMI", "AT+CGMM"]

@@ -1,6 +1,6 @@
 """The send line: what is typed goes to the chosen lane; single bytes, repetition, and files with their progress."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import ClassVar, Protocol
@@ -22,6 +22,7 @@ from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.views.panels.rows import keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
+from pale_heron.tui.widgets.line_input import MANY, LineInput
 
 PICTURES_PER_S = 5
 LARGEST_FILE = 64 << 20
@@ -68,7 +69,7 @@ class SendLine(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         with Vertical(id="sending"):
             yield Canvas(ground="panel", id="send-state")
-            yield Input(id="send-text", select_on_focus=False)
+            yield LineInput(id="send-text", select_on_focus=False, take_lines=self._pasted)
 
     def on_mount(self) -> None:
         self.set_interval(1 / PICTURES_PER_S, self._draw)
@@ -139,6 +140,26 @@ class SendLine(ModalScreen[None]):
             self._history.append(event.value)
         self._recalled = len(self._history)
         event.input.value = ""
+
+    def _pasted(self, lines: Sequence[str]) -> None:
+        """Send several lines one after the other, each with the line end; asked first where they are many."""
+        try:
+            jobs = [SendJob(compose(text, self._ending()).data, text) for text in lines]
+        except ValueError as problem:
+            self._problem = f"none of {len(lines)} lines was sent: {problem}"
+            self._draw()
+            return
+
+        def send(key: str | None = "y") -> None:
+            if key == "y" and all(self._send(job) for job in jobs):
+                self._history += lines
+                self._recalled = len(self._history)
+
+        if len(lines) < MANY:
+            send()
+        else:
+            question = f"Send {len(lines)} pasted lines one after the other?"
+            self.app.push_screen(Choice(question, (("n", "no, leave it"), ("y", "yes, send them"))), send)
 
     def _send(self, job: SendJob) -> bool:
         try:

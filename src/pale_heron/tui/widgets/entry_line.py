@@ -1,6 +1,6 @@
 """The entry line of Module: completes commands, checks their values, says what they mean, remembers them."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import ClassVar, Final
 
 from rich.highlighter import Highlighter
@@ -18,6 +18,7 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import Line, cut, line
+from pale_heron.tui.widgets.line_input import LineInput
 
 MATCHES = 4
 EDITS: Final[Mapping[str, Callable[[Input], None]]] = {
@@ -77,7 +78,7 @@ class _Stars(Highlighter):
         """Nothing is coloured."""
 
 
-class EntryLine(Input):
+class EntryLine(LineInput):
     """`submit` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
 
     class Left(Message):
@@ -89,8 +90,14 @@ class EntryLine(Input):
         Binding("down", "recall(1)", "later command", show=False),
     ]
 
-    def __init__(self, dialect: Callable[[], Dialect | None], submit: Callable[[str], None]) -> None:
+    def __init__(
+        self,
+        dialect: Callable[[], Dialect | None],
+        submit: Callable[[str], None],
+        take_lines: Callable[[Sequence[str]], None],
+    ) -> None:
         super().__init__(
+            take_lines=take_lines,
             id="entry",
             select_on_focus=False,
             suggester=_Completions(dialect),

@@ -40,6 +40,8 @@ class _LaneChoices:
 
     reference: Any = None
     reference_from: str = ""
+    typed: Any = None
+    """The typed reference that was laid aside; it can be brought back."""
     other: str = ""
     kept: dict[str, _CachedFigure] = field(default_factory=dict)
 
@@ -195,7 +197,7 @@ class FixView(Canvas):
         def take(text: str | None) -> None:
             if text is not None:
                 chosen.reference = position_typed(text) if text.strip() else None
-                chosen.reference_from = "typed"
+                chosen.reference_from, chosen.typed = "typed", None
                 self.draw()
 
         self.app.push_screen(AskLine(f"Which point is known? {EXAMPLES}; empty forgets it", "", check), take)
@@ -210,12 +212,16 @@ class FixView(Canvas):
         if found is None:
             self.app.notify("There is no mean yet: two positions are needed", severity="warning", markup=False)
             return
-        if chosen.reference is not None:
-            chosen.reference = None
-            self.app.notify("The reference is forgotten: distances count from the mean again", markup=False)
+        mean = f"the mean of {found.samples} positions"
+        reference, source = chosen.reference, chosen.reference_from
+        if reference is None:
+            chosen.reference, chosen.reference_from = chosen.typed or found.about, "typed" if chosen.typed else mean
+            chosen.typed = None
         else:
-            chosen.reference = found.about
-            chosen.reference_from = f"the mean of {found.samples} positions"
+            chosen.typed = reference if source == "typed" else None
+            chosen.reference = None
+            back = ": P again brings it back" if chosen.typed else ""
+            self.app.notify(f"Distances count from the mean again, not from the reference{back}", markup=False)
         self.draw()
 
     def keep_drawing(self) -> None:

@@ -1,6 +1,6 @@
 """Module put together: what was chosen in it, the entry line, and what its keys do."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from textual import events
@@ -20,6 +20,7 @@ from pale_heron.tui.painting.paint import Line, cut, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.entry_line import EntryLine
+from pale_heron.tui.widgets.line_input import MANY
 
 WORK_OFF_S = 0.1
 """So often what waits for a module is looked at."""
@@ -48,7 +49,7 @@ class ModuleView(Vertical):
         self._others: dict[str, str] = {}
         self._body = Canvas(id="module-body", focusable=True)
         self._hint = Canvas(ground="panel", id="entry-hint")
-        self._entry = EntryLine(self._dialect, self._entered)
+        self._entry = EntryLine(self._dialect, self._entered, self._pasted)
         self._warned = ""
         self._standard: Dialect | None = None
         """What is completed and explained before anybody knows the module."""
@@ -332,6 +333,28 @@ class ModuleView(Vertical):
             self._send_line(lane, actions, text.strip())
         elif actions.typed.waiting(lane.name):
             self._send_at_once(lane, actions)
+
+    def _pasted(self, lines: Sequence[str]) -> None:
+        """Send several lines one after the other; asked first where they are many, or one of them risks something."""
+        lane, actions = self._lane(), self._actions
+        if lane is None or actions is None:
+            return
+        dialect, name = self._dialect(), lane.name
+        form = dialect.line if dialect else LineForm()
+        unfit = next((each for each in lines if form.refusal(each)), None)
+        if unfit is not None or self.prompting(lane) is not None:
+            words = f"{form.refusal(unfit)} from here" if unfit is not None else "a prompt takes one line"
+            self._entry.problem = f"{words}; Send (F) takes bytes and files"
+            return
+        risks = [each.risk for text in lines for each in (dialect.spoken(text) if dialect else ()) if each.risk]
+        reasons = [f"{len(lines)} pasted lines are sent one after the other"] if len(lines) >= MANY or risks else []
+
+        def send() -> None:
+            for text in lines:
+                if actions.typed.enter(name, text.strip()):
+                    self._entry.remember(text.strip())
+
+        actions.confirmed("; ".join([*reasons, *dict.fromkeys(risks)]), send)
 
     def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
         data, counted = text.encode("utf-8"), counted_bytes(exchange)
