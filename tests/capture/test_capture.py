@@ -259,3 +259,49 @@ def test_new_names_are_dated_and_free(tmp_path: Path, monkeypatch: pytest.Monkey
     assert first == tmp_path / "salt-marsh-x-20310504-094000.pcapng"
     first.touch()
     assert new_capture_path("salt marsh/../x", BEGIN).name == "salt-marsh-x-20310504-094000-2.pcapng"
+
+
+def spoil(path: Path, how: str) -> None:
+    if how == "deleted":
+        path.unlink()
+    elif how == "moved":
+        path.rename(path.with_name("elsewhere.pcapng"))
+    elif how == "replaced":
+        path.unlink()
+        path.write_bytes(b"x" * 5000)
+    else:
+        os.truncate(path, 60)
+
+
+@pytest.mark.parametrize("how", ["deleted", "moved", "replaced", "cut off"])
+def test_a_record_that_somebody_takes_away_goes_on_in_another_file(how: str, tmp_path: Path) -> None:
+    path = tmp_path / "a.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "/dev/ttyUSB0", LineSettings(9600))
+    writer.chunk(Chunk("curlew", Direction.IN, BEGIN, b"before"))
+    assert writer.look(BEGIN) is None
+    spoil(path, how)
+    moved = writer.look(BEGIN + SECOND)
+    assert moved is not None and how in str(moved.details["reason"])
+    assert writer.look(BEGIN + SECOND) is None
+    writer.chunk(Chunk("curlew", Direction.IN, BEGIN + 2 * SECOND, b"after"))
+    writer.close()
+    assert writer.path == tmp_path / "a-2.pcapng" and not writer.failure
+    assert [each.path for each in writer.left] == [path]
+    event, chunk = CaptureReader(writer.path).records()
+    assert (event, chunk.data) == (moved, b"after")
+
+
+def test_a_record_that_cannot_go_on_anywhere_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    writer = CaptureWriter(tmp_path / "a.pcapng")
+    writer.path.unlink()
+
+    def refuse(*_: object) -> int:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    with monkeypatch.context() as context:
+        context.setattr("pale_heron.capture.writer.new_file", refuse)
+        assert writer.look(BEGIN) is None
+    assert "was deleted or moved" in writer.failure and "No space left" in writer.failure
+    assert writer.look(BEGIN) is not None and not writer.failure
+    writer.close()

@@ -17,6 +17,7 @@ from tests.waiting import LIMIT_S, until
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.sim.launch import Device
 
 
 @pytest.fixture
@@ -219,3 +220,23 @@ def test_a_bench_file_is_recorded_and_the_findings_are_the_same_without_a_screen
     assert found["wrong"] == ["rate-mismatch"]
     assert found["quiet"][:2] == ["asked-only", "unpowered"]
     assert all(each["text"] and each["next"] for lane in lanes for each in lane["findings"])
+
+
+def test_a_record_that_is_deleted_meanwhile_is_told_and_goes_on(tmp_path: Path) -> None:
+    link, out = tmp_path / "curlew", tmp_path / "a.pcapng"
+    device = Device("curlew", "--start", "hot", link=link)
+    words = ["record", f"curlew={link}@9600", "-o", str(out), "--for", "60s"]
+    process = subprocess.Popen([sys.executable, "-m", "pale_heron", *words], stderr=subprocess.PIPE, text=True)
+    try:
+        until(out.exists, lambda: "it has begun")
+        out.unlink()
+        until((tmp_path / "a-2.pcapng").exists, lambda: "it goes on")
+        until(lambda: (tmp_path / "a-2.pcapng").stat().st_size > 2000, lambda: "it is written")
+        process.send_signal(signal.SIGINT)
+        _, told = process.communicate(timeout=LIMIT_S)
+    finally:
+        process.kill()
+        device.stop()
+    assert process.returncode == 1
+    assert f"{out} was deleted or moved; the record goes on in {tmp_path / 'a-2.pcapng'}" in told
+    assert json.loads(run("summary", tmp_path / "a-2.pcapng", "--json").stdout)["lanes"][0]["bytes_in"] > 0

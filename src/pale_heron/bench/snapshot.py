@@ -21,6 +21,8 @@ class CaptureState:
     failure: str
     lost: int = 0
     """Bytes of lanes that could not be written."""
+    left: tuple[str, ...] = ()
+    """Files that could not be gone on with, each with what became of it."""
 
 
 @dataclass(frozen=True, slots=True)

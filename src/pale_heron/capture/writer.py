@@ -6,6 +6,9 @@ meanwhile; it tries again now and then, and goes on where there is room again.
 
     writing ── cannot be written ──▶ failing ── RETRY_S later, written ──▶ writing, with an event that describes the gap
                                        └── not written: what came is counted ──▶ failing
+
+Where somebody deletes, moves or cuts off the file meanwhile, that is seen when it is looked at, and another one is
+begun beside it: what is in the old one is left as it is.
 """
 
 import contextlib
@@ -14,7 +17,7 @@ import os
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from time import monotonic
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from pale_heron import __version__
 from pale_heron.capture import pcapng
@@ -30,9 +33,19 @@ EVENTS: Final = "events"
 GAP: Final = "not-recorded"
 """The event that says how much could not be written before it."""
 
+MOVED: Final = "record-moved"
+"""The event with which a file begins that goes on for another one."""
+
 RETRY_S: Final = 1.0
 DESCRIBED_FIRST: Final = 2
 """Before the lanes stand the section and the events; the interface of these has the number 0."""
+
+
+class LeftFile(NamedTuple):
+    """A file that could not be gone on with, and what became of it."""
+
+    path: Path
+    why: str
 
 
 class CaptureWriter:
@@ -49,10 +62,14 @@ class CaptureWriter:
         """Why nothing can be written now; empty while all is well."""
         self.lost = 0
         """Bytes of lanes that could not be written since the file was begun."""
+        self.left: list[LeftFile] = []
+        """Files that could not be gone on with, before this one."""
         self.described: list[int] = []
         """Where the describing blocks begin, as a reader needs them to begin in the middle."""
         self._interfaces: dict[str, int] = {}
         self._undescribed: list[tuple[str, bytes]] = []
+        self._lanes: list[tuple[str, bytes]] = []
+        self._comment = comment
         self._retry_at = 0.0
         self._gap: dict[str, Any] | None = None
         self._gap_event: Event | None = None
@@ -60,19 +77,57 @@ class CaptureWriter:
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-            # Pass phrases went over the line: the record is for its user alone.
-            self._file = new_file(path)
-            claim(self._file)
-            header = pcapng.section(f"pale-heron {__version__}", comment)
-            events = pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON")
-            self._put(header, describes=True)
-            self._put(events, describes=True)
+            self._begin(path)
         except OSError as problem:
             raise Trouble(
                 f"The capture {path} cannot be written: {problem.strerror}",
                 "Choose another place with -o, set PALE_HERON_CAPTURES, or go without a record: --no-capture",
             ) from None
+
+    def _begin(self, path: Path) -> None:
+        """Begin a file; OSError where that cannot be."""
+        # Pass phrases went over the line: the record is for its user alone.
+        self._file = new_file(path)
+        claim(self._file)
+        self._put(pcapng.section(f"pale-heron {__version__}", self._comment), describes=True)
+        self._put(pcapng.interface(pcapng.EVENTS, EVENTS, "what is not line data, as JSON"), describes=True)
         self._interfaces[EVENTS] = 0
+
+    def look(self, time: int) -> Event | None:
+        """See whether the file is still there, and whole; else go on in another: gives the event that says so."""
+        if self._file < 0:
+            return None
+        try:
+            own, there = os.fstat(self._file), self.path.stat()
+        except FileNotFoundError:
+            return self._go_on_elsewhere("was deleted or moved", time)
+        except OSError:
+            return None
+        if (own.st_dev, own.st_ino) != (there.st_dev, there.st_ino):
+            return self._go_on_elsewhere("was replaced by another file", time)
+        if own.st_size < self.size:
+            return self._go_on_elsewhere(f"was cut off at {own.st_size} of {self.size} bytes", time)
+        return None
+
+    def _go_on_elsewhere(self, why: str, time: int) -> Event | None:
+        old, name, size, described = self._file, self.path, self.size, self.described
+        found = (name.with_name(f"{name.stem}-{count}{name.suffix}") for count in range(2, 1000))
+        path = next((each for each in found if not each.exists()), name)
+        self.size, self.described, self._interfaces = 0, [], {}
+        try:
+            self._begin(path)
+        except OSError as problem:
+            self._file, self.size, self.described = old, size, described
+            self.failure = f"the record {why}, and {path} cannot be begun: {problem.strerror}"
+            return None
+        with contextlib.suppress(OSError):
+            os.close(old)
+        self.path, self.failure = path, ""
+        self.left.append(LeftFile(name, why))
+        self._undescribed = list(self._lanes)
+        moved = Event(time, "", MOVED, {"reason": f"{name.name} {why}", "before": str(name), "bytes": size})
+        self.event(moved)
+        return moved
 
     def add_lane(self, name: str, address: str, settings: LineSettings | None) -> None:
         """Describe a lane, before its first chunk."""
@@ -81,7 +136,9 @@ class CaptureWriter:
 
     def describe_lane(self, name: str, described: str, speed: int | None) -> None:
         """Describe a lane in words, before its first chunk."""
-        self._undescribed.append((name, pcapng.interface(pcapng.LINE_DATA, name, described, speed)))
+        lane = name, pcapng.interface(pcapng.LINE_DATA, name, described, speed)
+        self._lanes.append(lane)
+        self._undescribed.append(lane)
         if not self.failure:
             try:
                 self._describe()

@@ -73,8 +73,10 @@ def record(
         for finding in lane.findings:
             evidence = f" {finding.evidence}." if finding.evidence else ""
             click.echo(f"{lane.name}: {finding.text}{evidence} {finding.next}", err=True)
-    incomplete = bool(last.capture.failure or last.capture.lost)
-    if incomplete:
+    for gone in last.capture.left:
+        click.echo(f"pale-heron: {gone}; the record goes on in {last.capture.path}", err=True)
+    incomplete = bool(last.capture.failure or last.capture.lost or last.capture.left)
+    if last.capture.failure or last.capture.lost:
         why = f": {last.capture.failure}" if last.capture.failure else ""
         click.echo(f"pale-heron: {last.capture.lost} bytes could not be recorded{why}. Free some space.", err=True)
     if wanted is not None:

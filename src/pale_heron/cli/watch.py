@@ -102,12 +102,16 @@ def show(
             click.echo(f"Not all was recorded: {state.failure}.", err=True)
         else:
             lost = f"; {state.lost} bytes could not be recorded" if state.lost else ""
-            click.echo(f"Recorded {state.size} bytes in {path}{lost}")
+            click.echo(f"Recorded {state.size} bytes in {state.path}{lost}")
+        for left in state.left:
+            click.echo(f"Not all is in there: {left}.", err=True)
     fault = session.snapshot().fault
     if fault:
         click.echo(f"A fault of this program: {safe_label(fault)}. Please report this line.", err=True)
     if app.return_code or fault:
         raise click.exceptions.Exit(app.return_code or Exit.OWN_FAULT)
+    if path and (state.failure or state.lost or state.left):
+        raise click.exceptions.Exit(Exit.NO)
 
 
 def expectations_in(file: Path | None) -> "ExpectationFile | None":

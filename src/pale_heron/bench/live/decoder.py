@@ -11,6 +11,7 @@ from pale_heron.bench.live.recorder import TAKE_WAIT_S, join
 from pale_heron.bench.model import Model
 from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
 from pale_heron.bench.scrollback.read_back import ReadBack
+from pale_heron.capture.writer import MOVED
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.trouble import fault_words
 from pale_heron.ports.clock import StampClock
@@ -108,6 +109,9 @@ class Decoder:
                 if self._history is not None and place is not None:
                     self._history.note(place)
             else:
+                if isinstance(each, Event) and each.name == MOVED and self._history is not None:
+                    self._feed_batch(batch)
+                    self._history.forget()
                 batch.append(each)
                 size += RECORD_BYTES + (len(each.data) if isinstance(each, Chunk) else 0)
                 if size >= AT_A_TIME:

@@ -7,6 +7,7 @@ import contextlib
 import os
 import threading
 from collections.abc import Callable, Mapping
+from time import monotonic
 from typing import Any, Final
 
 from pale_heron.bench.scrollback.checkpoints import MARK_BYTES
@@ -19,6 +20,7 @@ from pale_heron.ports.queue import BoundedQueue, Handed, RecordMark, TimePassed
 
 TAKE_WAIT_S: Final = 0.05
 SYNC_S = 2.0
+FILE_LOOK_S: Final = 2.0
 RECORD_S: Final = 10.0
 SYNC_ENDS_S: Final = 60.0
 STEP_NS: Final = SECOND // 2
@@ -50,6 +52,7 @@ class Recorder:
         self._stopping = threading.Event()
         self._step_ns = 0
         self._mark_due = 0
+        self._look_at = 0.0
         self._dialects_recorded: dict[str, Mapping[str, Any]] = {}
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._syncer = threading.Thread(target=self._sync, name="sync", daemon=True)
@@ -77,6 +80,7 @@ class Recorder:
             ending = self._stopping.is_set()
             passed = self._passed()
             kept: list[Handed] = []
+            self._look_at_file(kept)
             for record in self._inbox.take(TAKE_WAIT_S, self._clock.now()):
                 self._keep(record, kept)
             try:
@@ -88,6 +92,20 @@ class Recorder:
             # All at once: the decoder is woken once for what came together.
             self._onward.put_all([*kept, TimePassed(passed)])
         self.over.set()
+
+    def _look_at_file(self, kept: list[Handed]) -> None:
+        """Now and then: whether the record is still there."""
+        if self._writer is None or monotonic() < self._look_at:
+            return
+        self._look_at = monotonic() + FILE_LOOK_S
+        try:
+            moved = self._writer.look(self._clock.now())
+        except Exception as fault:
+            self._tell_fault("looking at the record", fault)
+            return
+        if moved is not None:
+            self._mark_due = 0
+            kept.append(moved)
 
     def _keep(self, record: Handed, kept: list[Handed]) -> None:
         """Into the capture, then to `kept` for the decoder. A fault is reported, and costs this record at most."""
@@ -143,18 +161,20 @@ class Recorder:
         """Ask the system now and then to bring the record to the disk, by a file of this thread's own."""
         if self._writer is None:
             return
-        try:
-            file = self._writer.second_file()
-        except OSError:
-            return
         while not self._stopping.wait(SYNC_S):
+            try:
+                # Of its own each time: the record may go on in another file.
+                file = self._writer.second_file()
+            except OSError:
+                continue
             try:
                 os.fsync(file)
                 self.faults.pop("sync", None)
             except OSError as problem:
                 self.faults["sync"] = f"the disk does not take the record: {problem.strerror}"
-        with contextlib.suppress(OSError):
-            os.close(file)
+            finally:
+                with contextlib.suppress(OSError):
+                    os.close(file)
 
 
 def join(thread: threading.Thread, seconds: float) -> None:

@@ -68,7 +68,7 @@ class Session:
             self._model.add(spec.name, spec.settings, role=spec.role, address=spec.address)
         self._model.publish(self._began)
         self._writer = writer = CaptureWriter(capture) if capture else None
-        self._history = ReadBack(writer.path, lambda: writer.described) if writer else None
+        self._history = ReadBack(lambda: writer.path, lambda: writer.described) if writer else None
         self._lines = Lines(self._model.log, self._history)
         if self._writer:
             for spec in specs:
@@ -266,7 +266,8 @@ class Session:
         writer, seen = self._writer, self._model.published
         capture = CaptureState("", 0, "")
         if writer is not None:
-            capture = CaptureState(str(writer.path), writer.size, writer.failure, writer.lost)
+            left = tuple(f"{each.path} {each.why}" for each in writer.left)
+            capture = CaptureState(str(writer.path), writer.size, writer.failure, writer.lost, left)
         return BenchSnapshot(
             bench=self.bench,
             now=seen.now or self._began,

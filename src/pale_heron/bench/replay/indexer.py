@@ -120,7 +120,7 @@ class CaptureIndexer:
         self.failure = ""
         """Why it did not go through the whole file; empty while all is well."""
         self._through = False
-        self.history = ReadBack(path, lambda: self.until.described)
+        self.history = ReadBack(lambda: path, lambda: self.until.described)
         self._process: multiprocessing.process.BaseProcess | None = None
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="indexer", daemon=True)

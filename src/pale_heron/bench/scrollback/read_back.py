@@ -48,9 +48,9 @@ class Segment(NamedTuple):
 
 
 class ReadBack:
-    """The lines of one capture. `described` gives where its describing blocks begin."""
+    """The lines of one capture: of the file at `path`, whose describing blocks begin where `described` says."""
 
-    def __init__(self, path: Path, described: Callable[[], Sequence[int]]) -> None:
+    def __init__(self, path: Callable[[], Path], described: Callable[[], Sequence[int]]) -> None:
         self._path = path
         self._described = described
         self._checkpoints: list[Checkpoint] = []
@@ -79,6 +79,12 @@ class ReadBack:
                 # A capture of many gigabytes: every second place goes, the first and the last stay.
                 self._checkpoints = [*self._checkpoints[:-1:2], self._checkpoints[-1]]
                 self._cache.clear()
+
+    def forget(self) -> None:
+        """The record goes on in another file: what came before cannot be read back from it."""
+        with self._lock:
+            self._checkpoints = []
+            self._cache.clear()
 
     def number_at(self, moment: int) -> int | None:
         """The number of a line at or shortly before a moment; None where that is not in here."""
@@ -141,7 +147,7 @@ class ReadBack:
         """What lies between two places; as many lines as were counted there."""
         pipeline: Pipeline[LaneStage] = Pipeline(Framing)
         pipeline.take_up(pickle.loads(checkpoint.state))
-        reader = CaptureReader(self._path)
+        reader = CaptureReader(self._path())
         entries: list[Entry] = []
         wanted = checkpoint.skipped + following.number - checkpoint.number
         try:

@@ -52,6 +52,7 @@ def _record(snapshot: BenchSnapshot) -> Line:
     name = safe_label(Path(capture.path).name)
     gap = f"  {figures.size(capture.lost)} were not recorded" if capture.lost else ""
     words = f"{figures.size(capture.size)}  {passed}  {name}"
+    gap += "  the file before was lost: it goes on in this one" if capture.left else ""
     behind = (
         f"  the picture is {figures.duration(snapshot.behind_s)} behind, the record complete"
         if snapshot.behind_s

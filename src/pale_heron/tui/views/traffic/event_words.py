@@ -42,6 +42,7 @@ WORDS: Final[Mapping[str, str]] = {
     "told": "orders to the device",
     "recording": "the record begins",
     "not-recorded": "bytes could not be recorded",
+    "record-moved": "the record goes on in another file",
     "dialect": "its dialect",
 }
 
