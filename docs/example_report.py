@@ -47,7 +47,7 @@ def main() -> None:
             run("mark", capture, text, "--at", at, "--kind", kind)
         said = ["--expect", EXPECTED, "--by", "the marsh team", "--where", "the hide, north dyke"]
         for form in ("html", "pdf"):
-            run("report", capture, "-o", HERE / f"example-report.{form}", *said)
+            run("report", capture, "-o", HERE / f"example-report.{form}", "--force", *said)
 
 
 if __name__ == "__main__":

@@ -248,3 +248,19 @@ def test_a_terminal_that_shows_no_full_screen_is_told(kind: str) -> None:
         os.close(side)
     assert done.returncode == 2
     assert (b"the terminal is dumb" if kind else b"not named (TERM)") in done.stderr
+
+
+def test_what_can_be_made_again_is_written_over_only_where_that_is_said(two_receivers: Path, tmp_path: Path) -> None:
+    there = {name: tmp_path / name for name in ("a.gpx", "a.svg", "a.html")}
+    for path in there.values():
+        path.write_text("mine")
+    for words, path in (
+        (("export", two_receivers, "--to", "gpx", "-o"), there["a.gpx"]),
+        (("chart", "position", two_receivers, "-o"), there["a.svg"]),
+        (("report", two_receivers, "-o"), there["a.html"]),
+    ):
+        refused = run(*words, path)
+        assert refused.returncode == 2 and b"is there already" in refused.stderr and b"--force" in refused.stderr
+        assert path.read_text() == "mine"
+        assert run(*words, path, "--force").returncode == 0
+        assert path.read_text() != "mine"

@@ -7,7 +7,7 @@ from typing import Final
 import click
 
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import progress
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
@@ -35,7 +35,10 @@ KNOWN: Final = (*CHARTS, *LINK_CHARTS, *CLOCK_CHARTS, *RECORD_CHARTS)
 @click.option("--reference", default="", help="A point that is known, in any usual notation.")
 @click.option("--pulse", default="", help="Which source of pulses; else the first that has enough.")
 @click.option("--trial", default=0, help="Which trial, counted from 1; else the last with something to draw.")
-def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: str, pulse: str, trial: int) -> None:
+@FORCE
+def chart(
+    kind: str, file: Path, out: Path, lane: str, other: str, reference: str, pulse: str, trial: int, force: bool
+) -> None:
     """Draw a chart of a capture, as SVG or PDF.
 
     Example: pale-heron chart scatter morning.pcapng -o scatter.pdf --reference "46.1173 S 67.3067 W"
@@ -54,6 +57,7 @@ def chart(kind: str, file: Path, out: Path, lane: str, other: str, reference: st
     from pale_heron.report.figures import NothingToDraw, check_format
 
     check_format(out)
+    free_output(out, force=force)
     try:
         if kind in CHARTS:
             _draw_lane(kind, file, out, lane, other, point_typed(reference))

@@ -7,7 +7,7 @@ import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import chosen_lane
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import progress
 from pale_heron.cli.watch import expectations_in
 from pale_heron.core import figures
@@ -34,6 +34,7 @@ WHAT = ("track", *TABLES)
     "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
 )
 @click.option("--all", "folder", type=FILE, help="Everything, in every format, into this folder, with an index.")
+@FORCE
 @click.option("--expect", "expected", type=FILE, help="With --all: hold it against this file of expectations too.")
 def export(
     file: Path,
@@ -43,6 +44,7 @@ def export(
     lane: str,
     every: float,
     folder: Path | None,
+    force: bool,
     expected: Path | None,
 ) -> None:
     """Write what a capture holds in open formats: positions as tracks (gaps split them), all else as tables.
@@ -68,6 +70,7 @@ def export(
         raise Trouble(f"There is no format {to!r}{nearest}", f"There are: {', '.join(formats)}")
     if every < 0:
         raise Trouble(f"--every {every:g} is less than nothing", "Give seconds, or leave it out for every position")
+    free_output(out, force=force)
     source = Source(file)
     if what == "track":
         _write_track(source, to, out, lane, every)

@@ -5,7 +5,7 @@ from typing import Final
 
 import click
 
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import progress
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
@@ -23,6 +23,7 @@ FORMATS: Final = (".html", ".pdf")
 @click.option("--where", default="", help="Where it was recorded.")
 @click.option("--place", default="exact", show_default=True, help=f"How positions stand in it: {', '.join(PLACES)}.")
 @click.option("--part", default="", help="Of this measured part alone, by its name.")
+@FORCE
 @click.option("--short", is_flag=True, help="One page for a glance: the answers, and expectations.")
 def report(
     capture: Path,
@@ -33,6 +34,7 @@ def report(
     where: str,
     place: str,
     part: str,
+    force: bool,
     short: bool,
 ) -> None:
     """Write a report on a capture: question by question the answer, and what carries it.
@@ -47,6 +49,7 @@ def report(
         raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
     if place not in PLACES:
         raise Trouble(f"--place {place!r} is not known", f"Write one of {', '.join(PLACES)}")
+    free_output(out, force=force)
     # Slow to load: after the questions that cost nothing.
     from pale_heron.bench.config.expectation_file import read_expectations
     from pale_heron.report.contents import ReportWishes

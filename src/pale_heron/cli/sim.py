@@ -42,7 +42,7 @@ BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simul
 @click.command("sim")
 @click.argument("device", help=f"Which device: {', '.join(DEVICES)}.")
 @click.argument("troubles", nargs=-1, metavar="[NAME]...", help="Behind `trouble`: which ones, or `all`.")
-@click.option("--link", type=FILE, help="A stable name for its pseudo-terminal.")
+@click.option("--link", type=FILE, help="A stable name for its pseudo-terminal; without it the list of ports has it.")
 @click.option("--tcp", is_flag=True, help="A TCP port of this machine instead of a pseudo-terminal.")
 @click.option("--seed", default=7, type=int, help="The same seed gives the same run.", show_default=True)
 @click.option("--rate", default=9600, type=int, help="Its line rate in baud.", show_default=True)
@@ -148,6 +148,7 @@ def sim(
     terminal = Terminal(rate, place, label=label, over_tcp=tcp)
     end_on_signals()
     print(terminal.name, flush=True)
+    _tell_next(terminal.name, rate)
     generator = None
     try:
         on_second, power = next_second() if host_time or pulses is not None else (0, None)
@@ -243,6 +244,7 @@ def _run_post(
         post, terminals = walk, list(walk.terminals)
     for terminal in terminals:
         print(terminal.name, flush=True)
+    _tell_next(terminals[0].name, terminals[0].rate)
     with contextlib.suppress(KeyboardInterrupt):
         power = _on_a_second(post) if device != "vane" else None
         run_stages([post], ended, after, lambda: not when_opened or all(each.taken for each in terminals), power)
@@ -318,6 +320,7 @@ def _run_modules(
         path = own or _free_link(module.name)
         posts.append(ModulePost(module, rate, path, over_tcp=over_tcp))
         print(posts[-1].terminal.name, flush=True)
+    _tell_next(posts[0].terminal.name, rate)
     with contextlib.suppress(KeyboardInterrupt):
         run_stages(posts, ended, after, lambda: not when_opened or all(post.terminal.taken for post in posts))
 
@@ -347,6 +350,12 @@ def _check(device: str, rate: int, every: int, start: str, scene: str) -> None:
         raise Trouble(f"It cannot start {start!r}", f"It starts {', '.join(START_TIMES)}")
     if scene not in SCENES:
         raise Trouble(f"There is no scene {scene!r}", f"There are: {', '.join(SCENES)}")
+
+
+def _tell_next(path: str, rate: int) -> None:
+    """What can be done now, for whoever sits there."""
+    if sys.stderr.isatty():
+        click.echo(f"Open it: pale-heron watch {path}@{rate}   Ctrl-C ends it", err=True)
 
 
 def _free_link(device: str) -> Path:

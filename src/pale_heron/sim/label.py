@@ -5,6 +5,7 @@ import os
 from pathlib import Path
 from typing import NamedTuple
 
+from pale_heron.system import is_running
 from pale_heron.system.private import new_file, remove_own
 
 ENDING = ".adapter"
@@ -40,3 +41,13 @@ def write_label(link: Path, label: Label) -> None:
     remove_own(path)
     with os.fdopen(new_file(path), "w", encoding="utf-8") as file:
         json.dump(content, file)
+
+
+def player_of(link: Path) -> int:
+    """The process that plays the device behind a link, while it runs; 0 where nobody does, or nobody says so."""
+    try:
+        content = json.loads(label_of(link).read_text("utf-8"))
+        process = int(content.get("process", 0)) if isinstance(content, dict) else 0
+    except (OSError, ValueError):
+        return 0
+    return process if process and process != os.getpid() and is_running(process) else 0

@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import Protocol
 
 from pale_heron.core.trouble import Trouble
-from pale_heron.sim.label import Label, label_of, write_label
+from pale_heron.sim.label import Label, label_of, player_of, write_label
 from pale_heron.sim.loopback import LoopbackServer
 from pale_heron.sim.wire import resampled
 from pale_heron.system import TERMINALS
@@ -92,6 +92,11 @@ class Terminal:
         try:
             link.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             if link.is_symlink():
+                if link.exists() and (player := player_of(link)):
+                    raise Trouble(
+                        f"{link} is another simulated device, played by process {player}",
+                        "Choose another --link, or end that one first",
+                    )
                 remove_own(link)
             if label is not None:
                 # Before the link, and removed after it: whoever sees the link can read the label.

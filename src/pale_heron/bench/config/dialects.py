@@ -160,8 +160,10 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
         commands.setdefault(command, tomlkit.table())["note"] = note
         with written_whole(path) as fresh:
             fresh.write_text(tomlkit.dumps(document), "utf-8")
-    except (OSError, TOMLKitError) as problem:
-        raise Trouble(f"{path} cannot be written: {problem}", "Look at the file and its folder") from None
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Look at its folder") from None
+    except TOMLKitError as problem:
+        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
     return path
 
 

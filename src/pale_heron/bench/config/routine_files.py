@@ -12,6 +12,7 @@ from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.device.schema.routine import SEND, Routine, read_routine
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.adapters import config_folder
+from pale_heron.files.toml_file import text_of
 
 SHIPPED: Final = "pale_heron.routines"
 
@@ -52,9 +53,9 @@ def named_routine(name: str) -> Routine:
         text = known[name]
     else:
         try:
-            text = path.read_text("utf-8")
-        except (OSError, UnicodeDecodeError) as problem:
-            raise Trouble(f"The routine {name} cannot be read: {problem}", f"Known are: {', '.join(known)}") from None
+            text = text_of(path)
+        except Trouble as trouble:
+            raise Trouble(f"There is no routine {name}: {trouble.what}", f"Known are: {', '.join(known)}") from None
     routine, wrong = routine_of_text(text)
     if wrong:
         raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Correct that line")
