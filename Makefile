@@ -1,7 +1,13 @@
 # Everything a fresh machine needs is set up here: Python 3.11 or newer, make and apt are enough.
-PYTHON ?= $(shell command -v python3.11 || command -v python3)
+PYTHON ?= $(shell command -v python3.11 || command -v python3.12 || command -v python3.13 || command -v python3)
+NEW_ENOUGH := -c 'import sys; sys.exit(sys.version_info < (3, 11))'
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 BIN := .venv/bin
+# Where somebody looks, what is installed is shown.
+QUIET := $(shell [ -t 2 ] || echo -q)
+PIP = $(BIN)/pip install $(QUIET) --disable-pip-version-check
+# An environment of an older Python, or of another place, is of no use.
+STALE := $(shell [ ! -e .venv ] || .venv/bin/python $(NEW_ENOUGH) 2> /dev/null || { rm -rf .venv; echo removed; })
 # What `make demo` plays: SCENE=modules for those that take commands; `pale-heron demo --help` tells all.
 SCENE ?= saltmarsh
 # Ends of lines that apt writes are of no use here.
@@ -18,16 +24,20 @@ help:
 	@echo "make screenshots  the pictures in docs/screenshots, from the demo"
 
 .venv/made:
+	@$(PYTHON) $(NEW_ENOUGH) || { \
+		echo "Python 3.11 or newer is needed, and $(PYTHON) is $$($(PYTHON) --version 2>&1): make PYTHON=/path/to/python3.11"; exit 1; }
 	$(PYTHON) -m venv .venv || { $(APT) update && $(APT) install -y python3-venv && $(PYTHON) -m venv .venv; }
 	@touch $@
 
 .venv/run: .venv/made requirements.txt pyproject.toml
-	$(BIN)/pip install -q --disable-pip-version-check -r requirements.txt
-	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
+	@echo "Installing the packages that the program needs; this takes a minute or two the first time."
+	$(PIP) -r requirements.txt
+	$(PIP) --no-deps -e .
 	@touch $@
 
 .venv/develop: .venv/run requirements-dev.txt
-	$(BIN)/pip install -q --disable-pip-version-check -r requirements-dev.txt
+	@echo "Installing what tests and checks need."
+	$(PIP) -r requirements-dev.txt
 	@touch $@
 
 demo: .venv/run

@@ -1,6 +1,7 @@
 """Each reason why a lane cannot be opened is told once, with the way out."""
 
 import errno
+import os
 import socket
 from pathlib import Path
 
@@ -107,3 +108,26 @@ def test_each_reason_of_a_network_is_told_once(monkeypatch: pytest.MonkeyPatch) 
         with pytest.raises(Trouble) as told:
             ByteStream(LaneSpec("x", "socket://marsh.invalid:7"))
         assert (told.value.what, told.value.cause) == (words, "no-answer")
+
+
+RIGHTS = [
+    (0o660, 20, "heron", [], "Join its group: sudo usermod -aG dialers heron"),
+    (0o660, 20, "heron", ["heron"], "since you logged in: log out and in again"),
+    (0o660, 0, "heron", [], "Its mode lets only its owner in"),
+    (0o600, 20, "heron", [], "sudo chmod a+rw"),
+    (0o640, 20, "heron", [], "Its mode lets only its owner in"),
+    (0o660, 20, "", [], "has no name here"),
+]
+
+
+@pytest.mark.parametrize(("mode", "group", "user", "members", "words"), RIGHTS)
+def test_advice_on_rights_fits_the_device_and_the_user(
+    mode: int, group: int, user: str, members: list[str], words: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from pale_heron.system import posix
+
+    found = os.stat_result((mode, 0, 0, 1, 0, group, 0, 0, 0, 0))
+    monkeypatch.setattr(posix.Path, "stat", lambda _: found)
+    monkeypatch.setattr(posix.grp, "getgrgid", lambda number: posix.grp.struct_group(("dialers", "", number, members)))
+    monkeypatch.setattr(posix, "_user_name", lambda: user)
+    assert words in posix.way_to_open("/dev/ttyUSB0")

@@ -37,4 +37,4 @@ def read_tables(path: Path) -> tuple[str, dict[str, Any]]:
     try:
         return text, tables(text)
     except NoToml as problem:
-        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
+        raise Trouble(f"{path} is not TOML: {problem}", "Mend it in an editor") from None

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Final, NamedTuple
 
-from pale_heron.system import group_to_join
+from pale_heron.system import way_to_open
 
 CONSOLES = ("agetty", "getty", "mgetty", "mingetty", "login", "sulogin")
 """Programs that ask for a name and a password on a line."""
@@ -100,5 +100,4 @@ def missing_right(device: str) -> str:
     """What to do where this user may not read and write a device; empty where it may."""
     if os.access(device, os.R_OK | os.W_OK):
         return ""
-    joining = group_to_join(device)
-    return f"Join its group: {joining}, then log out and in again" if joining else ""
+    return way_to_open(device)

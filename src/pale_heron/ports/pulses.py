@@ -17,9 +17,9 @@ from pale_heron.ports.simulated import simulated_folder
 from pale_heron.system import (
     control_line,
     control_line_changes,
-    group_to_join,
     kernel_pulse,
     wait_for_control_line,
+    way_to_open,
 )
 
 WAIT_S: Final = 0.5
@@ -180,7 +180,7 @@ def stamp_of(host_ns: int, clock: StampClock) -> int:
 def _why_no_device(path: Path, problem: OSError) -> str:
     """Why a PPS device cannot be opened, with the way out."""
     if problem.errno in (errno.EACCES, errno.EPERM):
-        return f"this user may not read {path}: {group_to_join(str(path)) or 'ask whoever runs this computer'}"
+        return f"this user may not read {path}: {way_to_open(str(path)) or 'ask whoever runs this computer'}"
     if problem.errno == errno.ENOENT:
         there = sorted(each.name for each in KERNEL_FOLDER.iterdir()) if KERNEL_FOLDER.is_dir() else []
         if there:

@@ -23,7 +23,7 @@ def own_folder() -> Path:
     except OSError as problem:
         raise Trouble(
             f"Simulated devices cannot be left in {folder}: {problem.strerror}",
-            "Set XDG_RUNTIME_DIR to a folder of your own, or choose another --link",
+            "Set XDG_RUNTIME_DIR to a folder of your own",
         ) from None
 
 

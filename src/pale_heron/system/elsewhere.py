@@ -57,7 +57,7 @@ def control_line_changes(_file: int, _line: str) -> int | None:
     return None
 
 
-def group_to_join(_device: str) -> str:
+def way_to_open(_device: str) -> str:
     """Nothing: here no group decides who may open a port."""
     return ""
 

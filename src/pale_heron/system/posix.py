@@ -100,14 +100,36 @@ def control_line_changes(file: int, line: str) -> int | None:
     return pulse_calls.control_line_changes(file, line)
 
 
-def group_to_join(device: str) -> str:
-    """The command that gives this user the right to open a device; empty where nobody knows."""
+def way_to_open(device: str) -> str:
+    """What gives this user the right to read and write a device, by its mode, its group, and who this user is."""
     try:
-        group = grp.getgrgid(Path(device).stat().st_gid).gr_name
-        user = pwd.getpwuid(os.getuid()).pw_name
-    except (OSError, KeyError):
+        found = Path(device).stat()
+    except OSError:
+        return "Nobody but its owner may look at it: ask whoever runs this computer"
+    user, number = _user_name(), found.st_gid
+    try:
+        group = grp.getgrgid(number)
+    except KeyError:
+        group = grp.struct_group((str(number), "", number, []))
+    opened = f"sudo chmod a+rw {device} opens it until it is plugged in again"
+    if found.st_mode & _GROUP_MAY != _GROUP_MAY or number == 0:
+        return f"Its mode lets only its owner in, no group: {opened}; a rule of udev keeps it so"
+    if not user:
+        return f"User {os.getuid()} has no name here, so it can join no group: start it with the group {number}"
+    if user in group.gr_mem:
+        return f"You were put into the group {group.gr_name} since you logged in: log out and in again"
+    return f"Join its group: sudo usermod -aG {group.gr_name} {user}, then log out and in again"
+
+
+_GROUP_MAY: Final = 0o060
+"""The mode in which a group may read and write."""
+
+
+def _user_name() -> str:
+    try:
+        return pwd.getpwuid(os.getuid()).pw_name
+    except KeyError:
         return ""
-    return f"sudo usermod -aG {group} {user}"
 
 
 def is_running(process: int) -> bool:

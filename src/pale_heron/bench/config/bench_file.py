@@ -104,7 +104,7 @@ def _line_of(text: str, key: str, index: int | None) -> int:
 
 
 def _wrong(path: Path, line: int, what: str) -> Trouble:
-    return Trouble(f"{path}, line {line}: {what}", "Correct that line")
+    return Trouble(f"{path}, line {line}: {what}", "Mend that line in an editor")
 
 
 def save_bench(path: Path, specs: list[LaneSpec]) -> None:

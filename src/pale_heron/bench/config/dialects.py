@@ -163,7 +163,7 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Look at its folder") from None
     except TOMLKitError as problem:
-        raise Trouble(f"{path} is not TOML: {problem}", "Correct it there") from None
+        raise Trouble(f"{path} is not TOML: {problem}", "Mend it in an editor") from None
     return path
 
 

@@ -58,7 +58,7 @@ def named_routine(name: str) -> Routine:
             raise Trouble(f"There is no routine {name}: {trouble.what}", f"Known are: {', '.join(known)}") from None
     routine, wrong = routine_of_text(text)
     if wrong:
-        raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Correct that line")
+        raise Trouble(f"{name}, line {wrong[0].line}: {wrong[0].words}", "Mend that line in an editor")
     return routine
 
 
