@@ -3,6 +3,7 @@
 import json
 import os
 import random
+import struct
 import subprocess
 import sys
 from pathlib import Path
@@ -264,3 +265,65 @@ def test_what_can_be_made_again_is_written_over_only_where_that_is_said(two_rece
         assert path.read_text() == "mine"
         assert run(*words, path, "--force").returncode == 0
         assert path.read_text() != "mine"
+
+
+def other_capture(folder: Path, kind: str) -> Path:
+    """A packet capture of another program: Ethernet, in the newer or the older form."""
+    path = folder / f"other.{kind}"
+    packet = b"\x02" * 60
+    if kind == "pcapng":
+        program = struct.pack("<HH8sHH", 4, 8, b"some[b]x", 0, 0)
+        blocks = [
+            (0x0A0D0D0A, struct.pack("<IHHq", 0x1A2B3C4D, 1, 0, -1) + program),
+            (1, struct.pack("<HHI", 1, 0, 65535)),
+            (6, struct.pack("<IIIII", 0, 0, 1, 60, 60) + packet),
+        ]
+        sizes = [struct.pack("<I", len(body) + 12) for _, body in blocks]
+        framed = zip(blocks, sizes, strict=True)
+        data = b"".join(struct.pack("<I", number) + size + body + size for (number, body), size in framed)
+    else:
+        data = struct.pack("<IHHiIII", 0xA1B2C3D4, 2, 4, 0, 0, 65535, 1) + struct.pack("<IIII", 0, 0, 60, 60) + packet
+    path.write_bytes(data)
+    return path
+
+
+@pytest.mark.parametrize("kind", ["pcapng", "pcap"])
+@pytest.mark.parametrize(
+    "command", [*("summary", "decode", "report", "cut", "redact"), *("export", "link", "clock", "chart")]
+)
+def test_a_packet_capture_of_another_program_is_told_as_such(command: str, kind: str, tmp_path: Path) -> None:
+    path, out = other_capture(tmp_path, kind), tmp_path / "out"
+    words: dict[str, list[str | Path]] = {
+        "report": ["report", path, "-o", out.with_suffix(".html")],
+        "cut": ["cut", path, "-o", out.with_suffix(".pcapng")],
+        "redact": ["redact", path, "-o", out.with_suffix(".pcapng")],
+        "export": ["export", path, "--to", "gpx", "-o", out],
+        "chart": ["chart", "position", path, "-o", out.with_suffix(".svg")],
+    }
+    done = run(*words.get(command, [command, path]))
+    assert done.returncode == 2, done.stderr
+    assert b"link type is 1 (Ethernet)" in done.stderr and b"no serial line is in it" in done.stderr
+    assert kind == "pcap" or b"made by some[b]x" in done.stderr
+    assert sorted(tmp_path.iterdir()) == [path]
+
+
+READERS = [("summary",), ("decode",), ("report", "-o", "x.html"), ("export", "--to", "gpx", "-o", "x.gpx")]
+
+
+@pytest.mark.parametrize("words", READERS)
+def test_a_torn_capture_and_one_that_grows_are_told_by_every_command(
+    words: tuple[str, ...], two_receivers: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    torn = tmp_path / "torn.pcapng"
+    torn.write_bytes(two_receivers.read_bytes()[:-7])
+    done = run(words[0], torn, *words[1:])
+    assert b"everything before it is used" in done.stdout + done.stderr
+    writer = CaptureWriter(tmp_path / "now.pcapng")
+    writer.add_lane("bow", "/dev/x", None)
+    for second, data in enumerate(said(30)):
+        writer.chunk(chunk(data, BEGIN + second * SECOND, "bow"))
+    grows = run(words[0], writer.path, *words[1:], *(["--force"] if len(words) > 1 else []))
+    writer.close()
+    if words[0] != "report":
+        assert b"is still being recorded" in grows.stdout + grows.stderr

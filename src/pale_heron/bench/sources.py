@@ -12,7 +12,7 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.part import CutPart, PartRecords
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
-from pale_heron.capture.reader import CaptureReader, open_file, raw_chunks
+from pale_heron.capture.reader import CaptureReader, check_raw, is_claimed, open_file, raw_chunks
 from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN
@@ -70,6 +70,9 @@ class Source:
         self.is_capture = self._file.peek(4)[:4] == pcapng.MAGIC
         if self.is_capture and not self._file.seekable():
             self._file = _peekable(io.BytesIO(self._file.read()))
+        if not self.is_capture:
+            check_raw(Path(self.name), self._file.peek(pcapng.OLD_HEADER_BYTES)[: pcapng.OLD_HEADER_BYTES])
+        self._path = path
         self._reader = CaptureReader(path or Path(self.name))
         self._part = part
         self._own = OwnTime()
@@ -87,6 +90,11 @@ class Source:
     @property
     def torn(self) -> str:
         return self._reader.torn
+
+    @property
+    def grows(self) -> bool:
+        """Whether somebody still records into it."""
+        return self._path is not None and self.is_capture and is_claimed(self._path)
 
     @property
     def span(self) -> tuple[int, int] | None:

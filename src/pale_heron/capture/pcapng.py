@@ -166,3 +166,24 @@ def parse_packet(block: Block) -> Packet:
     data = block.content[20 : 20 + length]
     options = block.content[20 + length + (-length % 4) :]
     return Packet(number, high << 32 | low, data, parse_options(options, block.order) if options else [])
+
+
+OLD_HEADER_BYTES: Final = 24
+_OLD_MAGICS: Final = (0xA1B2C3D4, 0xA1B23C4D)
+
+
+def old_link_type(head: bytes) -> int | None:
+    """The link type of a capture in the form before pcapng; None where a file does not begin as one."""
+    for order in "<>":
+        if len(head) >= OLD_HEADER_BYTES and struct.unpack_from(order + "I", head)[0] in _OLD_MAGICS:
+            return int(struct.unpack_from(order + "I", head, 20)[0]) & 0xFFFF
+    return None
+
+
+def program_of(section: Block) -> str:
+    """The program that a section header names; empty where it names none."""
+    try:
+        options = dict(parse_options(section.content[16:], section.order))
+    except ValueError:
+        return ""
+    return options.get(SHB_USERAPPL, b"").decode("utf-8", "replace")[:80]

@@ -1,6 +1,7 @@
 """Reads captures, and raw files of bytes, as the chunks and events that were recorded."""
 
 import json
+import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -10,6 +11,7 @@ from pale_heron.capture import pcapng
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.system import claim
 
 RAW_CHUNK = 65_536
 Record = Chunk | Event
@@ -50,6 +52,7 @@ class CaptureReader:
     """Where the blocks begin that describe what follows: sections and interfaces, in order."""
     _interfaces: list[_Interface] = field(default_factory=list)
     _order: str = "<"
+    _program: str = ""
 
     @property
     def takes_events(self) -> bool:
@@ -74,6 +77,8 @@ class CaptureReader:
         """Chunks and events. Raises Trouble where the file cannot be read or is not a capture."""
         with open_file(self.path) as file:
             if file.read(4) != pcapng.MAGIC:
+                file.seek(0)
+                check_raw(self.path, file.read(pcapng.OLD_HEADER_BYTES))
                 raise Trouble(
                     f"{self.path} is not a capture", "Captures are pcapng files; `decode` also takes raw bytes"
                 )
@@ -103,6 +108,7 @@ class CaptureReader:
             return self._record(pcapng.parse_packet(block), self._interfaces, block.order)
         if block.kind == pcapng.SECTION:
             self.described, self._interfaces = [block.offset], []
+            self._program = pcapng.program_of(block)
         elif block.kind == pcapng.INTERFACE:
             if len(self._interfaces) >= MOST_INTERFACES or len(self.lanes) >= MOST_INTERFACES:
                 raise ValueError(f"more than {MOST_INTERFACES} interfaces")
@@ -124,6 +130,8 @@ class CaptureReader:
         if packet.interface >= len(interfaces):
             raise ValueError(f"a packet of interface {packet.interface}, which was not described,")
         interface = interfaces[packet.interface]
+        if not any(each.link_type in OWN_TYPES for each in interfaces):
+            raise foreign(self.path, interface.link_type, self._program)
         multiply, divide = interface.to_ns
         time = packet.time * multiply // divide
         if time > LATEST:
@@ -138,6 +146,43 @@ class CaptureReader:
         if interface.link_type == pcapng.EVENTS:
             return _event(packet.data, time)
         return None
+
+
+OWN_TYPES: Final = (pcapng.LINE_DATA, pcapng.EVENTS)
+
+
+def foreign(path: Path, link_type: int, program: str = "") -> Trouble:
+    """What is told of a packet capture that holds no serial lines."""
+    by = f", made by {safe_label(program)}" if program else ""
+    name = LINK_TYPES.get(link_type)
+    kind = f"{link_type} ({name})" if name else str(link_type)
+    return Trouble(
+        f"{path.name} is a packet capture of another kind: its link type is {kind}{by}, and no serial line is in it",
+        "pale-heron record makes captures of serial lines",
+    )
+
+
+LINK_TYPES: Final = {0: "loopback", 1: "Ethernet", 101: "IP", 105: "IEEE 802.11", 113: "Linux cooked", 189: "USB"}
+"""Those that are met most, by their registered numbers."""
+
+
+def check_raw(path: Path, head: bytes) -> None:
+    """Trouble where a file begins as a packet capture of the older form (pcap): its bytes are no device's."""
+    link_type = pcapng.old_link_type(head)
+    if link_type is not None:
+        raise foreign(path, link_type)
+
+
+def is_claimed(path: Path) -> bool:
+    """Whether another program says that it still writes a file."""
+    try:
+        file = os.open(path, os.O_RDONLY | getattr(os, "O_BINARY", 0))
+    except OSError:
+        return False
+    try:
+        return not claim(file)
+    finally:
+        os.close(file)
 
 
 def _event(data: bytes, time: int) -> Event | None:
@@ -173,9 +218,11 @@ def open_file(path: Path) -> BinaryIO:
 
 
 def is_capture(path: Path) -> bool:
-    """Whether a file begins as a capture does. Trouble where it cannot be read."""
+    """Whether a file begins as a capture does. Trouble where it cannot be read, or is one of another kind."""
     with open_file(path) as file:
-        return file.read(4) == pcapng.MAGIC
+        head = file.read(pcapng.OLD_HEADER_BYTES)
+    check_raw(path, head)
+    return head[:4] == pcapng.MAGIC
 
 
 def raw_chunks(file: BinaryIO, lane: str) -> Iterator[Chunk]:

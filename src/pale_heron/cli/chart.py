@@ -8,7 +8,7 @@ import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE, FORCE, free_output
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import nearest_words
@@ -77,7 +77,7 @@ def _draw_lane(kind: str, file: Path, out: Path, lane: str, other: str, point: P
     from pale_heron.report.charts import ChartInput, save_chart
 
     source = Source(file)
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     lanes = source.lanes(show)
     clear()
     chosen = chosen_lane(lanes, lane)
@@ -103,7 +103,7 @@ def _draw_record(kind: str, file: Path, out: Path) -> None:
     from pale_heron.report.record_chart import RecordChartInput, save_record_chart
 
     source = _capture(file)
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     lanes = source.lanes(show)
     clear()
     begin, end = source.span or (0, 0)
@@ -115,7 +115,7 @@ def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None
     from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
 
     source = _capture(file)
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     lanes = source.lanes(show)
     clear()
     picture = picture_of(((each.name, each.lag) for each in lanes), source.clock)
@@ -130,7 +130,7 @@ def _draw_trial(kind: str, file: Path, out: Path, wanted: int) -> None:
     from pale_heron.report.link_charts import last_drawable, save_link_chart
 
     source, probes = Source(file), ProbeLog()
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     source.lanes(show, probes)
     clear()
     trials = source.trials

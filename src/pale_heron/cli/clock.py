@@ -13,7 +13,7 @@ from pale_heron.bench.sources import Source
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading
 from pale_heron.cli.timing import TimeSources, time_options, time_sources
 from pale_heron.core.clock.clock_object import ClockPicture, clock_object, picture_of
 from pale_heron.core.clock.clock_words import clock_lines
@@ -83,7 +83,7 @@ def _of_capture(path: Path, asked: TimeSources) -> ClockPicture:
             raise Trouble(
                 f"{each.text} cannot be listened to afterwards", "What was listened to then is in the capture"
             )
-    show, clear = progress(f"reading {safe_label(source.name)}")
+    show, clear = reading(source)
     found = source.lanes(show, listen=[each.text for each in asked.pulses])
     clear()
     asked.check(each.name for each in found)

@@ -9,7 +9,7 @@ from pale_heron.bench.evident import evident_of
 from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.link.comparison import comparison_lines
 from pale_heron.core.proof.comparing import SURE, ComparedName, compare_captures, compared_object, compared_words
@@ -53,7 +53,7 @@ def compare(first: Path, second: Path, pairs: tuple[str, ...], part: str, everyt
 
 def _known(path: Path, part: str) -> Evident:
     source = Source(path, part=part_in(path, part) if part else None)
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     known = evident_of(source, show)
     clear()
     return known

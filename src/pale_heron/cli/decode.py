@@ -9,6 +9,7 @@ import click
 from pale_heron.bench.decoded import decoded, printable
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
+from pale_heron.cli.progress import tell_torn
 from pale_heron.core.frames import Frame, Kind, Status
 from pale_heron.core.trouble import Exit
 from pale_heron.core.utc import clock
@@ -29,8 +30,7 @@ def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
     for frame in source.frames(masked=not show_secrets):
         legible = legible or frame.kind is not Kind.BYTES
         print(json.dumps(decoded(frame, source.is_capture), ensure_ascii=False) if as_json else _line(frame, source))
-    if source.torn:
-        click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
+    tell_torn(source)
     if not legible:
         click.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
         raise click.exceptions.Exit(Exit.NO)

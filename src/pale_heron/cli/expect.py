@@ -10,7 +10,7 @@ from pale_heron.bench.config.expectation_file import ExpectationFile, drafted, r
 from pale_heron.bench.evident import evident_of, parts_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading
 from pale_heron.core.proof.draft import draft
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged, expectations_object, judge
 from pale_heron.core.proof.names import NAMES
@@ -85,7 +85,7 @@ def name_lines() -> list[str]:
 
 def _judged(wanted: ExpectationFile, capture: Path) -> tuple[str, list[Judged]]:
     source = Source(capture)
-    show, clear = progress(f"reading {safe_label(source.name)}")
+    show, clear = reading(source)
     known = evident_of(source, show, parts=parts_in(capture, wanted.parts))
     clear()
     names = [each.name for each in known.lanes]
@@ -97,7 +97,7 @@ def _judged(wanted: ExpectationFile, capture: Path) -> tuple[str, list[Judged]]:
 
 def _draft(capture: Path) -> None:
     source = Source(capture)
-    show, clear = progress(f"reading {safe_label(source.name)}")
+    show, clear = reading(source)
     known = evident_of(source, show)
     clear()
     made = draft(known)

@@ -8,7 +8,7 @@ import click
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import chosen_lane
 from pale_heron.cli.parameters import FILE, FORCE, free_output
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import progress, reading
 from pale_heron.cli.watch import expectations_in
 from pale_heron.core import figures
 from pale_heron.core.line.settings import nearest_words
@@ -81,7 +81,7 @@ def export(
 def _write_track(source: Source, to: str, out: Path, lane: str, every: float) -> None:
     from pale_heron.report.tracks import Track, segments, write_tracks
 
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     lanes = source.lanes(show)
     clear()
     named = chosen_lane(lanes, lane) if lane else None
@@ -93,7 +93,7 @@ def _write_track(source: Source, to: str, out: Path, lane: str, every: float) ->
 def _write_table(source: Source, what: str, to: str, out: Path) -> None:
     from pale_heron.report.tables import write_tables
 
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     rows = write_tables(
         source,
         {out.name: (what, to)},

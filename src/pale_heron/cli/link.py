@@ -10,7 +10,7 @@ import click
 
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading, tell_torn
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.link.comparison import compare as compare_trials
 from pale_heron.core.link.comparison import comparison_lines
@@ -57,11 +57,9 @@ def link(capture: Path, sender: str, receiver: str, limit: str, compare: tuple[i
         _judge_by_own_times(capture, sender, limit_s, as_json=as_json)
         return
     source = Source(None if str(capture) == "-" else capture, sys.stdin.buffer)
-    show, clear = progress(f"reading {safe_label(source.name)}")
+    show, clear = reading(source)
     source.lanes(show)
     clear()
-    if source.torn:
-        click.echo(f"pale-heron: {safe_label(source.name)}: {source.torn}.", err=True)
     trials = source.trials
     if compare is not None:
         _compare(source.name, trials, compare, as_json=as_json)
@@ -128,6 +126,7 @@ def _match(capture: Path, sender: str, receiver: str, limit_ns: int, *, as_json:
     matcher = SentenceMatcher(sender, receiver, there, limit_ns)
     for frame in source.frames():
         matcher.feed(frame)
+    tell_torn(source)
     found = matcher.finish(there.last or 0)
     if as_json:
         types = [{"type": name, "said": said, "delivered": came} for name, said, came in found.types]

@@ -4,6 +4,8 @@ import sys
 import time
 from collections.abc import Callable
 
+from pale_heron.bench.sources import Source
+
 EVERY_S = 0.2
 
 
@@ -22,3 +24,22 @@ def progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
     return show, clear
+
+
+def reading(source: Source) -> tuple[Callable[[float], None], Callable[[], None]]:
+    """The same for one that is read; at the end it is told where it does not end whole, or is still written."""
+    show, clear = progress(f"reading {source.name}")
+
+    def end() -> None:
+        clear()
+        tell_torn(source)
+
+    return show, end
+
+
+def tell_torn(source: Source) -> None:
+    """Say what of a capture was not there to be read."""
+    if source.torn:
+        print(f"pale-heron: {source.name}: {source.torn}.", file=sys.stderr)
+    if source.grows:
+        print(f"pale-heron: {source.name} is still being recorded: this is what it held just now.", file=sys.stderr)

@@ -59,5 +59,7 @@ def report(
     show, clear = progress(f"reading {safe_label(capture.name)}")
     matter = matter_of(capture, wanted, show, part)
     clear()
+    if torn := matter.known.record.torn:
+        click.echo(f"pale-heron: {safe_label(capture.name)}: {torn}.", err=True)
     write_report(matter, ReportWishes(title, by, where, place, short), out)
     print(out)

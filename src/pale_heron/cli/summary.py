@@ -12,7 +12,7 @@ from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import point_typed
 from pale_heron.cli.parameters import FILE
-from pale_heron.cli.progress import progress
+from pale_heron.cli.progress import reading
 from pale_heron.core.trouble import Exit
 
 _SHAPES = {"reached": "●", "waiting": "◐", "not-yet": "○", "broken": "✕"}
@@ -35,7 +35,7 @@ def summary(file: Path, reference: str, part: str, as_json: bool) -> None:
     # Brings numpy, which no other command should wait for.
     from pale_heron.bench.summary import summary as summarise
 
-    show, clear = progress(f"reading {source.name}")
+    show, clear = reading(source)
     found = summarise(source, point_typed(reference), show)
     clear()
     if as_json:
@@ -51,8 +51,6 @@ def _text(found: dict[str, Any]) -> Iterator[str]:
     lanes = len(found["lanes"])
     span = f"{duration:.1f} s" if duration else "duration unknown"
     yield f"{found['file']}: {lanes} lane{'' if lanes == 1 else 's'}, {span}"
-    if found["torn"]:
-        yield f"  {found['torn']}"
     for lane in found["lanes"]:
         yield from _lane(lane)
     for each in found["comparisons"]:
