@@ -30,7 +30,7 @@ def run() -> Iterator[str]:
         writer = CaptureWriter(Path(folder) / "a.pcapng")
         writer.add_lane("curlew", "/dev/ttyUSB0", None)
         model = Model()
-        history = ReadBack(writer.path, lambda: writer.described)
+        history = ReadBack(lambda: writer.path, lambda: writer.described)
         lines = Lines(model.log, history)
         said, now, placer, second = epochs(3600), BEGIN_UTC * SECOND, CheckpointPlacer(model), 0
         process, before = psutil.Process(), 0
