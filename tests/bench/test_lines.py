@@ -38,7 +38,7 @@ class Recorded:
         for name in LANES[:2]:
             writer.add_lane(name, f"/dev/{name}", LineSettings())
         self.model = Model(log_lines=log_lines)
-        self.history = ReadBack(path, lambda: writer.described)
+        self.history = ReadBack(lambda: path, lambda: writer.described)
         self.lines = Lines(self.model.log, self.history)
         self.entries: list[Entry] = []
         placer, taken, chance = CheckpointPlacer(self.model, 500, 4000), 0, random.Random(8)
@@ -118,7 +118,7 @@ def test_every_line_is_read_back_as_it_was(recorded: Recorded) -> None:
 
 
 def test_a_line_that_left_memory_comes_a_little_later(recorded: Recorded) -> None:
-    lines = Lines(recorded.model.log, ReadBack(recorded.path, lambda: recorded.history._described()))
+    lines = Lines(recorded.model.log, ReadBack(lambda: recorded.path, lambda: recorded.history._described()))
     lines._history = recorded.history
     recorded.history._cache.clear()
     assert lines.get(0) is None

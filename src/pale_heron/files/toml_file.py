@@ -1,10 +1,19 @@
 """TOML files that people write: read whole, also with a byte order mark in front, and however deep they are nested."""
 
+import re
 import tomllib
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from pale_heron.core.trouble import Trouble
+
+DEEPEST: Final = 100
+"""The reader of the language goes one deeper into itself for each bracket."""
+
+_BRACKETS: Final = re.compile(
+    r'"""(?:[^\\]|\\.)*?"""|' r"'''.*?'''|" r'"(?:[^"\\\n]|\\.)*"|' r"'[^'\n]*'|#[^\n]*|[\[\]{}]", re.DOTALL
+)
+"""What is quoted or a comment, as a whole; else one bracket."""
 
 
 class NoToml(ValueError):
@@ -12,13 +21,22 @@ class NoToml(ValueError):
 
 
 def tables(text: str) -> dict[str, Any]:
-    """The tables of a text. NoToml where it breaks the rules."""
+    """The tables of a text. NoToml where it breaks the rules, or nests deeper than anybody writes."""
+    if _depth(text) > DEEPEST:
+        raise NoToml(f"it is nested more than {DEEPEST} deep")
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as problem:
         raise NoToml(str(problem)) from None
-    except RecursionError:
-        raise NoToml("tables are nested too deep") from None
+
+
+def _depth(text: str) -> int:
+    """How deep brackets are nested outside quotes and comments, at most."""
+    deepest = depth = 0
+    for found in _BRACKETS.finditer(text):
+        depth += {"[": 1, "{": 1, "]": -1, "}": -1}.get(found[0], 0)
+        deepest = max(deepest, depth)
+    return deepest
 
 
 def text_of(path: Path) -> str:
