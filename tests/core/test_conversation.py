@@ -212,7 +212,7 @@ TABLE: list[tuple[str, Dialect, Steps, list[Told]]] = [
         "sentences between are nobody's answer",
         STANDARD,
         [(OUT, b"AT\r"), (IN, b"$GNRMC,,V*00\r\n\r\nOK\r\n$GNGGA,*00\r\n")],
-        [Told(b"AT", "ok", "OK", "OK", (b"$GNRMC,,V*00",))],
+        [Told(b"AT", "ok", "OK", "OK")],
     ),
 ]
 
@@ -413,3 +413,9 @@ def test_what_waits_when_its_lane_goes_has_ended(name: str) -> None:
     lane.feed(Chunk("m", OUT, 5 * SECOND, b"AT\r"))
     lane.feed(Chunk("m", IN, 5 * SECOND + 1, b"AT\r\r\nOK\r\n"))
     assert "It obeys: 1 of 3 commands done, 2 unanswered" in module_answer(lane.snapshot(5 * SECOND), {}).text
+
+
+def test_sentences_of_a_receiver_are_no_reply() -> None:
+    steps: Steps = [(OUT, b"AT\r"), (IN, b"$GPGGA,094107.00,,,,,0,00,99.9,,M,,M,,*5A\r\n"), (IN, b"AT\r\r\nOK\r\n")]
+    (exchange,) = [each for each in talked(steps).items if isinstance(each, Exchange)]
+    assert exchange.result == "OK" and not exchange.information

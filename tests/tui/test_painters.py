@@ -194,7 +194,7 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
     assert "nothing is recorded now: No space left" in plain([shell.head(full, 142)])
     state = REPLAYED
     replay = dataclasses.replace(shown, replay=state)
-    assert "playing × 10  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
+    assert "playing × 10  replay of 2031-05-04  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
 
 
 def test_ports_are_painted_with_state_and_way_out() -> None:
@@ -462,3 +462,12 @@ def test_the_list_of_types_stays_in_its_order_while_it_is_open() -> None:
     assert types()[:2] == ["GNGGA", "GNRMC"]
     counts |= {"GNRMC": 9, "GNZDA": 20}
     assert types()[:3] == ["GNGGA", "GNRMC", "GNZDA"]
+
+
+def test_a_lane_that_only_listens_says_so_on_the_rail_and_a_replay_which_day_it_was() -> None:
+    lane = opened(fed(said(5)))
+    lane.event(Event(BEGIN, "curlew", "settings", {"rate": 9600, "framing": "8N1", "listen_only": True}))
+    shown = snapshot(lane)
+    assert "only listens" in plain(shell.rail(shown, 0, 30))
+    replay = dataclasses.replace(shown, replay=REPLAYED)
+    assert "replay of 2031-05-04" in plain([shell.head(replay, 140)])

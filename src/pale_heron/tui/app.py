@@ -345,6 +345,13 @@ class PaleHeron(FullScreen[None]):
         action = next((each for each in working(self._view, self._replay) if each.key == key), None)
         if action is not None:
             action.act.run(self)
+            return
+        elsewhere = next(
+            (each for each in ACTIONS if each.key == key and each.works(self._view, not self._replay)), None
+        )
+        if elsewhere is not None:
+            where = "needs a live lane: this is a replay" if self._replay else "works on a replay alone"
+            self.notify(f"{elsewhere.shown_key} ({elsewhere.label}) {where}", markup=False)
 
     # What the acts call
 

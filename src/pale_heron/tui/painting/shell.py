@@ -72,9 +72,12 @@ def _replay(snapshot: BenchSnapshot) -> Line:
         state = Span(f"▶ playing × {replay.speed:g}", "reed")
     else:
         state = Span("‖ paused", "amber")
+    day = (
+        f"  replay of {datetime.fromtimestamp(replay.begin // SECOND, UTC):%Y-%m-%d}" if snapshot.dated else "  replay"
+    )
     where = f"  {figures.share(replay.share)} of {figures.size(snapshot.capture.size)}"
     torn = f"  torn: {replay.torn}" if replay.torn else ""
-    return line(state, (where, "quiet"), (torn, "coral"))
+    return line(state, (day, "text"), (where, "quiet"), (torn, "coral"))
 
 
 def tabs(view: str, folded: Line = (), width: int = 0) -> Line:
@@ -152,9 +155,11 @@ def _card(lane: LaneSnapshot, chosen: bool, index: int, now: int) -> list[Line]:
         shape, role = SHAPES[each.state]
         chain += [Span("─", f"faint{ground}")] if chain else []
         chain.append(Span(shape, f"{role}{ground}"))
+    mute = lane.settings is not None and lane.settings.listen_only
+    role_words, role_role = ("only listens", "amber") if mute else (safe_label(lane.role), "quiet")
     word, role = _stage_word(lane, step.state if step else StageStatus.REACHED, reached, now)
     rows = (
-        ends(line((safe_label(lane.name), f"*text{ground}")), line((safe_label(lane.role), f"quiet{ground}")), CARD),
+        ends(line((safe_label(lane.name), f"*text{ground}")), line((role_words, f"{role_role}{ground}")), CARD),
         ends(
             line((str(lane.settings or "settings –"), f"quiet{ground}")),
             line(("◂ ", f"{flow}{ground}"), (figures.rate(lane.line.bytes_per_s), f"{flow}{ground}")),

@@ -92,6 +92,7 @@ class SendLine(ModalScreen[None]):
         head = line(
             ("send to ", "quiet"),
             (safe_label(self._lane), "*heron"),
+            ("   it only listens: nothing can be sent" if settings.listen_only else "", "coral"),
             (f"   line end {settings.ending_out.upper()}", "text"),
             ("   <0x55> <85> <ESC> are bytes, << is <; a checksum is added to $…", "quiet"),
         )

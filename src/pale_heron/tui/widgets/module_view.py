@@ -83,6 +83,8 @@ class ModuleView(Vertical):
         hints = self._prompt_hint(lane) or (
             self._entry.hints(self._hint.size.width - 2) if self._entry.has_focus else []
         )
+        if lane is not None and lane.settings is not None and lane.settings.listen_only and self._entry.has_focus:
+            hints = [line(("✕ this lane only listens: nothing can be sent before s changes that", "coral"))]
         hints = [*self._queue_hint(lane, self._hint.size.width - 2), *hints]
         self._hint.styles.height = len(hints)
         self._hint.show(hints)

@@ -281,11 +281,11 @@ class Conversation:
                 return
         if expected is not None:
             self._take_reply(text, *expected, time)
-        elif head is not None:
-            self._transcript.add(ReceivedLine(time, INFORMATION, text))
         elif text[:1] not in (b"$", b"!"):
+            # A sentence that no command says it answers is that of a receiver, whoever waits.
             self._transcript.add(ReceivedLine(time, INFORMATION, text))
-            self._transcript.end_unsolicited()
+            if head is None:
+                self._transcript.end_unsolicited()
 
     def _expected_before(self, line: str) -> "tuple[Command, str, Match[str]] | None":
         """Where an echo came before its turn, the command before may say its own all the same."""
