@@ -348,7 +348,7 @@ def test_ends_of_a_trial_are_lanes_of_the_routine() -> None:
         ("[[trial]]\nkind = 'delivery'\nlanes = ['hide', 'buoy']\nsize = 3\n", "trial 1: --size 3 is not"),
         ("[[trial]]\nkind = 'exchange'\nlanes = ['hide']\ncount = 3\n", "exchange takes no --count"),
         ("title = 'x'\n", "holds no [[trial]]"),
-        ("[[trial]\n", "cannot be read"),
+        ("[[trial]\n", "is not TOML"),
         (
             "[[trial]]\nkind = 'delivery'\nlanes = ['hide', 'buoy']\nsize = [32, 33, 34, 35]\ncount = ["
             + "1," * 60

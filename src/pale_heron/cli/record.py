@@ -84,9 +84,9 @@ def record(
     if incomplete:
         raise click.exceptions.Exit(Exit.NO)
     if not any(lane.line.bytes_in for lane in last.lanes):
-        # As every command says it of a device that is not there.
-        opened = any(lane.opened is not None for lane in before.lanes)
-        raise click.exceptions.Exit(Exit.NO if opened else Exit.WRONG_USAGE)
+        # As every command says it of a device that is not there; who ended it before its time did not wait for one.
+        absent = not ended.is_set() and all(lane.opened is None for lane in before.lanes)
+        raise click.exceptions.Exit(Exit.WRONG_USAGE if absent else Exit.NO)
 
 
 def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str]) -> ExpectationFile | None:

@@ -60,6 +60,7 @@ WIDE = 180
 RAIL_FROM = 100
 """From this width on the lanes stand at the side by themselves."""
 
+MOUNT_LOOK_S = 0.01
 LEAST_WIDTH, LEAST_HEIGHT = 60, 16
 LOW = 36
 """Below this many rows space is saved."""
@@ -328,11 +329,14 @@ class PaleHeron(FullScreen[None]):
         self.call_after_refresh(self._draw)
 
     def _give_keys(self) -> None:
-        """To the view, once it is there."""
-        if self._view == "traffic":
-            self.traffic.focus_list()
-        elif self._view == "module":
-            self.module.focus_body()
+        """To the view, once it is there: one that is loaded for the first time takes a moment."""
+        view = self.traffic if self._view == "traffic" else self.module if self._view == "module" else None
+        target = view.keys_to if view is not None else None
+        if target is not None and not target.is_mounted:
+            self.set_timer(MOUNT_LOOK_S, self._give_keys)
+            return
+        if target is not None:
+            self.screen_stack[0].set_focus(target)
         self._giving_keys = False
 
     @property

@@ -6,6 +6,7 @@ from typing import Any
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
+from textual.widget import Widget
 
 from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.snapshot import BenchSnapshot
@@ -132,6 +133,11 @@ class ModuleView(Vertical):
         return next(iter(named or alike), None)
 
     # Keys
+
+    @property
+    def keys_to(self) -> Widget:
+        """What gets the keys, as long as nobody types into the entry line."""
+        return self._body
 
     def focus_body(self) -> None:
         """Let the keys go to what is shown."""

@@ -7,6 +7,7 @@ from typing import Protocol
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
 
 from pale_heron.bench.scrollback.lines import Lines, SelectedLines
 from pale_heron.bench.scrollback.search import Search
@@ -141,13 +142,11 @@ class TrafficView(Vertical):
             reference_number=reference or 0,
         )
 
-    def focus_list(self) -> None:
-        """Let the keys go to what is listed; the latest of each type are moved through by this view itself."""
+    @property
+    def keys_to(self) -> Widget:
+        """What gets the keys: the list; the latest of each type are moved through by this view itself."""
         self.can_focus = self._by_type
-        if self._by_type:
-            self.focus()
-        else:
-            self.list.focus()
+        return self if self._by_type else self.list
 
     def on_key(self, event: events.Key) -> None:
         moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
@@ -179,7 +178,7 @@ class TrafficView(Vertical):
         self._by_type = not self._by_type
         self.list.display = not self._by_type
         self._latest.display = self._by_type
-        self.focus_list()
+        self.screen.set_focus(self.keys_to)
         self.call_after_refresh(self.draw)
 
     def pick_latest(self, index: int) -> None:
