@@ -447,6 +447,7 @@ def test_lines_of_one_type_that_tell_different_things_stand_apart() -> None:
     (whole,) = [each for each in lane.snapshot(BEGIN).line.types if each.type == "GNGSA"]
     assert sum(found[name].count for name in systems) == whole.count - whole.bad
     assert "GNRMC" in found
+    assert {found[name].hz for name in systems} == {None}, "the rate is that of all systems together"
 
 
 def test_the_list_of_types_stays_in_its_order_while_it_is_open() -> None:

@@ -46,11 +46,18 @@ def rows_of(snapshot: BenchSnapshot, selection: Selection) -> list[LatestLines]:
 
 
 def _parts(tally: TypeCount) -> list[TypeCount]:
-    """A row for each kind of line that tells something of its own; the rate is that of the type."""
+    """A row for each kind of line that tells something of its own; how often each comes nobody counts."""
     if not tally.parts:
         return [tally]
     return [
-        replace(tally, type=f"{tally.type} {each.label}", count=each.lines, before=each.before, latest=each.latest)
+        replace(
+            tally,
+            type=f"{tally.type} {each.label}",
+            count=each.lines,
+            hz=None,
+            before=each.before,
+            latest=each.latest,
+        )
         for each in sorted(tally.parts, key=lambda part: part.label)
     ]
 
