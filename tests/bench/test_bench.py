@@ -1,5 +1,6 @@
 """Sessions, replays and files: the same bytes give the same result by every way."""
 
+import dataclasses
 import io
 import json
 import time
@@ -22,6 +23,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.line.tracker import TypeCount
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.wire import rtcm3
 from pale_heron.ports.address import LaneSpec
@@ -38,6 +40,11 @@ def recorded(path: Path, epochs: list[bytes]) -> Path:
         writer.chunk(chunk(data, BEGIN + second * SECOND))
     writer.close()
     return path
+
+
+def counted(tally: TypeCount) -> TypeCount:
+    """What does not depend on the moment at which it is looked at."""
+    return dataclasses.replace(tally, hz=None, bytes_per_s=None)
 
 
 def test_what_was_live_is_the_same_when_read_again(tmp_path: Path) -> None:
@@ -69,7 +76,8 @@ def test_what_was_live_is_the_same_when_read_again(tmp_path: Path) -> None:
     replay.stop()
     assert again == log
     seen, was = replay.snapshot().lanes[0], live.lanes[0]
-    assert seen.line.types == was.line.types
+    # The rates of the last minute are as of the moment of a picture, which is another one on a busy machine.
+    assert [counted(each) for each in seen.line.types] == [counted(each) for each in was.line.types]
     assert (seen.fix.state, seen.fix.since, seen.fix.epochs) == (was.fix.state, was.fix.since, was.fix.epochs)
     assert list(seen.fix.track) == list(was.fix.track)
     past, gone = seen.fix.history, was.fix.history

@@ -123,6 +123,7 @@ class PaleHeron(FullScreen[None]):
         self._clock: ClockView | None = None
         self._proof: ProofView | None = None
         self._lane_actions: LaneActions | None = None
+        self._fitted = self.size
         self._rail_wanted: bool | None = None
         """Whether the rail is shown; None as long as its room decides."""
         self._giving_keys = False
@@ -181,6 +182,7 @@ class PaleHeron(FullScreen[None]):
         self.call_after_refresh(self._draw)
 
     def _fit(self) -> None:
+        self._fitted = self.size
         self.set_class(self.size.width >= WIDE, "wide")
         self.set_class(self.size.height < LOW, "low")
         self._canvas("rail").display = self.size.width >= RAIL_FROM if self._rail_wanted is None else self._rail_wanted
@@ -208,6 +210,9 @@ class PaleHeron(FullScreen[None]):
         """Draw the newest picture."""
         if not self._canvas("foot").is_attached:
             return
+        if self.size != self._fitted:
+            # However late a new size is known.
+            self._fit()
         self._snapshot = snapshot = self._bench.seen
         if snapshot.replay is not None:
             self._canvas("timebar").show([timebar.bar(snapshot, self.size.width)])
