@@ -292,9 +292,13 @@ def test_a_record_that_somebody_takes_away_goes_on_in_another_file(how: str, tmp
     assert (event, chunk.data) == (moved, b"after")
 
 
-def test_a_record_that_cannot_go_on_anywhere_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("comes_back", [False, True])
+def test_a_record_that_cannot_go_on_anywhere_says_so(
+    comes_back: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     writer = CaptureWriter(tmp_path / "a.pcapng")
-    writer.path.unlink()
+    writer.add_lane("curlew", "/dev/ttyUSB0", LineSettings(9600))
+    kept = writer.path.rename(tmp_path / "kept")
 
     def refuse(*_: object) -> int:
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
@@ -303,5 +307,20 @@ def test_a_record_that_cannot_go_on_anywhere_says_so(tmp_path: Path, monkeypatch
         context.setattr("pale_heron.capture.writer.new_file", refuse)
         assert writer.look(BEGIN) is None
     assert "was deleted or moved" in writer.failure and "No space left" in writer.failure
-    assert writer.look(BEGIN) is not None and not writer.failure
+    writer.chunk(Chunk("curlew", Direction.IN, BEGIN, b"into nothing"))
+    assert (writer.lost, writer.failure != "") == (12, True), "what goes into a file without a name is lost"
+    if comes_back:
+        kept.rename(writer.path)
+        assert writer.look(BEGIN) is None
+        writer.chunk(Chunk("curlew", Direction.IN, BEGIN, b"after"))
+        writer.close()
+        assert not writer.failure and not writer.left
+        gap, chunk = CaptureReader(writer.path).records()
+        assert (gap.details["bytes"], chunk.data) == (12, b"after")
+        return
+    moved = writer.look(BEGIN)
+    assert moved is not None and not writer.failure
+    writer.chunk(Chunk("curlew", Direction.IN, BEGIN, b"after"))
     writer.close()
+    gap, first, chunk = CaptureReader(writer.path).records()
+    assert (gap.name, gap.details["bytes"], first, chunk.data) == ("not-recorded", 12, moved, b"after")

@@ -391,6 +391,9 @@ def test_a_call_that_a_character_breaks_off_says_so_and_what_became_of_the_rest(
     assert "it broke off ATD123" in asked[3]
     steps = [(OUT, b"ATD123\r"), 2.0, (IN, b"\r\nNO CARRIER\r\n"), (OUT, b"AT\r"), (IN, b"\r\nOK\r\n")]
     assert not any("br" in each[3] for each in outcomes(talked(steps)))
+    # It went on all the same: nothing was broken off, and nobody says so.
+    steps = [(OUT, b"ATD123\r"), 2.0, (OUT, b"AT+CSQ\r"), (IN, b"\r\nCONNECT\r\n"), 30.0]
+    assert not any("br" in each[3] for each in outcomes(talked(steps)))
 
 
 @pytest.mark.parametrize("name", ["lost", "closed"])

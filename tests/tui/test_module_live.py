@@ -53,14 +53,14 @@ async def bitterns(
 
 
 @asynccontextmanager
-async def plover(folder: Path) -> AsyncIterator[tuple[Shown, Session]]:
-    """The full screen on a cellular module."""
+async def plover(folder: Path, view: str = "module", first: str = "+READY") -> AsyncIterator[tuple[Shown, Session]]:
+    """The full screen on a cellular module, in a view that says something of it."""
     device = Device("plover", "--when-opened", link=folder / "p")
     session = Session("test", [LaneSpec("shore", device.paths[0], LineSettings(9600, ending_out="cr"))], None)
     session.start()
     try:
-        async with running(session, "module") as shown:
-            await shown.shows("+READY")
+        async with running(session, view) as shown:
+            await shown.shows(first)
             yield shown, session
     finally:
         session.stop()
@@ -215,21 +215,13 @@ def typed_at_once(shown: Shown, text: str) -> None:
 
 async def test_keys_that_come_at_once_go_to_where_the_ones_before_lead(tmp_path: Path) -> None:
     """Also while the view is loaded for the first time."""
-    device = Device("plover", "--when-opened", link=tmp_path / "p")
-    session = Session("test", [LaneSpec("shore", device.paths[0], LineSettings(9600, ending_out="cr"))], None)
-    session.start()
-    try:
-        async with running(session, "line") as shown:
-            await shown.shows("answering")
-            typed_at_once(shown, "5:ATI\rAT+CSQ\rAT\r")
-            wanted = [("ATI", "OK"), ("AT+CSQ", "OK"), ("AT", "OK")]
-            await shown.until(lambda: told(session) == wanted)
-            await shown.press("escape")
-            typed_at_once(shown, "mlow water\r")
-            await shown.until(lambda: [mark.text for mark in session.snapshot().marks] == ["low water"])
-    finally:
-        session.stop()
-        device.stop()
+    async with plover(tmp_path, "line", "answering") as (shown, session):
+        typed_at_once(shown, "5:ATI\rAT+CSQ\rAT\r")
+        wanted = [("ATI", "OK"), ("AT+CSQ", "OK"), ("AT", "OK")]
+        await shown.until(lambda: told(session) == wanted)
+        await shown.press("escape")
+        typed_at_once(shown, "mlow water\r")
+        await shown.until(lambda: [mark.text for mark in session.snapshot().marks] == ["low water"])
 
 
 async def test_pasted_lines_are_sent_as_lines_and_many_are_asked_about(tmp_path: Path) -> None:

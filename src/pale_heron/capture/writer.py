@@ -13,6 +13,7 @@ begun beside it: what is in the old one is left as it is.
 
 import contextlib
 import json
+import math
 import os
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -107,19 +108,31 @@ class CaptureWriter:
             return self._go_on_elsewhere("was replaced by another file", time)
         if own.st_size < self.size:
             return self._go_on_elsewhere(f"was cut off at {own.st_size} of {self.size} bytes", time)
+        if self._retry_at == math.inf:
+            # It was away, and is back.
+            self._retry_at = 0.0
         return None
 
     def _go_on_elsewhere(self, why: str, time: int) -> Event | None:
-        old, name, size, described = self._file, self.path, self.size, self.described
+        old, name, size = self._file, self.path, self.size
+        described, interfaces = self.described, self._interfaces
         found = (name.with_name(f"{name.stem}-{count}{name.suffix}") for count in range(2, 1000))
         path = next((each for each in found if not each.exists()), name)
         self.size, self.described, self._interfaces = 0, [], {}
         try:
             self._begin(path)
         except OSError as problem:
-            self._file, self.size, self.described = old, size, described
+            if self._file != old:
+                # Begun, and nothing could be written into it.
+                os.close(self._file)
+                path.unlink(missing_ok=True)
+            self._file, self.size = old, size
+            self.described, self._interfaces = described, interfaces
             self.failure = f"the record {why}, and {path} cannot be begun: {problem.strerror}"
+            # What is written now is lost: not before another look finds room for a new file.
+            self._retry_at = math.inf
             return None
+        self._retry_at = 0.0
         with contextlib.suppress(OSError):
             os.close(old)
         self.path, self.failure = path, ""

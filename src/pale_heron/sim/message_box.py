@@ -13,7 +13,7 @@ LISTS: Final = {"0": "REC UNREAD", "1": "REC READ", "2": "STO UNSENT", "3": "STO
 
 
 class KeptMessage(NamedTuple):
-    """One message; `sent` is None of one that was written here and not sent."""
+    """One message; `sent` is None where it was written here and never sent."""
 
     status: str
     number: str

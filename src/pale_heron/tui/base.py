@@ -89,6 +89,7 @@ class FullScreen(App[Result]):
             try:
                 await self._pass(event)
             except Exception as fault:
+                # As the toolkit has it for its own tasks: a task that ends in silence would take all keys with it.
                 self._handle_exception(fault)
 
     async def _pass(self, event: events.Event) -> None:

@@ -375,6 +375,7 @@ class Conversation:
         word = text.decode("latin-1").partition(":")[0] if result.code is None else word_of(result)
         meaning = f"{result.meaning}: {', '.join(reported)}" if reported else result.meaning
         if broken:
+            head.was_broken_off = True
             meaning += f"; broken off by what was sent while it went on ({ABORTS})"
         escaping = self.escaping
         self._end(result.status, word, text.decode("latin-1"), meaning, time)

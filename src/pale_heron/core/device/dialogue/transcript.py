@@ -44,6 +44,7 @@ class PendingExchange:
         self.can_be_broken_off = any(each.command and each.command.abortable(each.form) for each in spoken)
         self.broken_off_by = b""
         """What was sent while a character could end it."""
+        self.was_broken_off = False
         self.may_break_off: PendingExchange | None = None
         """What was under way, and could be ended by a character, when this was sent."""
 
@@ -62,7 +63,9 @@ class PendingExchange:
     def taken_words(self) -> str:
         """Why it may have no answer: its characters were taken for the end of what was under way."""
         before = self.may_break_off
-        return f"; it broke off {before.sent.decode('latin-1').strip()} instead: send it again" if before else ""
+        if before is None or not before.was_broken_off:
+            return ""
+        return f"; it broke off {before.sent.decode('latin-1').strip()} instead: send it again"
 
     def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
