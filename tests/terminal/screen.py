@@ -25,6 +25,9 @@ class Screen:
             "XDG_RUNTIME_DIR": str(folder),
             "PALE_HERON_CONFIG": str(folder / "config"),
             "PS1": "$ ",
+            # As a shell leaves them that hands them on: they do not follow a new size.
+            "COLUMNS": str(columns),
+            "LINES": str(rows),
         }
         environ.pop("TMUX", None)
         size = ["-x", str(columns), "-y", str(rows)]
