@@ -10,9 +10,15 @@ def main() -> None:
     if sys.argv[1:] == ["--version"]:
         print(f"pale-heron {__version__}")
         return
-    from pale_heron.cli.program import main as run
+    try:
+        from pale_heron.cli.program import main as run
 
-    run()
+        run()
+    except KeyboardInterrupt:
+        # While it loads, or once more while it ends: nobody is owed a traceback for that.
+        from pale_heron.core.trouble import Exit
+
+        sys.exit(Exit.INTERRUPTED)
 
 
 if __name__ == "__main__":

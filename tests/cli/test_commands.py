@@ -12,6 +12,7 @@ import pytest
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, said
 from tests.waiting import LIMIT_S
 
+from pale_heron.__main__ import main as program_itself
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND
 from pale_heron.sim.scenes import SCENES
@@ -327,3 +328,22 @@ def test_a_torn_capture_and_one_that_grows_are_told_by_every_command(
     writer.close()
     if words[0] != "report":
         assert b"is still being recorded" in grows.stdout + grows.stderr
+
+
+@pytest.mark.parametrize("when", ["loads", "ends"])
+def test_ctrl_c_at_any_moment_gives_no_traceback(when: str) -> None:
+    def interrupted() -> None:
+        raise KeyboardInterrupt
+
+    class _Loading:
+        def __getattr__(self, name: str) -> object:
+            if when == "loads":
+                raise KeyboardInterrupt
+            return interrupted
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setitem(sys.modules, "pale_heron.cli.program", _Loading())  # type: ignore[arg-type]
+        patched.setattr(sys, "argv", ["pale-heron", "ports"])
+        with pytest.raises(SystemExit) as ended:
+            program_itself()
+    assert ended.value.code == 130

@@ -34,12 +34,15 @@ def dialect() -> None:
 
 
 @dialect.command("check")
-@click.argument("file", type=FILE, help="A dialect file (TOML).")
+@click.argument("file", type=FILE, help="A dialect file (TOML); else the name of one in your own folder.")
 def check(file: Path) -> None:
     """Tell line by line what is wrong with a dialect file.
 
     Example: pale-heron dialect check my-receiver.toml
     """
+    own = user_folder() / f"{file.stem}.toml"
+    if len(file.parts) == 1 and not file.exists() and own.exists():
+        file = own
     dialect, wrong = read_file(file)
     for each in wrong:
         print(f"{file}, line {each.line}: {each.words}")

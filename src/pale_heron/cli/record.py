@@ -43,7 +43,7 @@ def record(
 
     Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o morning.pcapng --for 60s
 
-    Example: pale-heron record buoy=/dev/ttyUSB0@9600 -o test.pcapng --for 60s --expect buoy7.toml --junit results.xml
+    Example: pale-heron record curlew=/dev/ttyUSB0@9600 -o test.pcapng --for 60s --expect buoy7.toml --junit results.xml
     """
     limit = seconds(duration) if duration else None
     specs = lanes_of(lanes, bench)

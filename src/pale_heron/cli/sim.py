@@ -21,7 +21,7 @@ from pale_heron.core.trouble import Trouble
 from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.curlew_setup import NEWEST, VERSIONS
-from pale_heron.sim.marsh import BEGIN_UTC
+from pale_heron.sim.marsh import BEGIN_UTC, PLOVER_PIN
 from pale_heron.sim.pulses import PulseFaults
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 from pale_heron.sim.snipe import SnipeFaults
@@ -29,6 +29,7 @@ from pale_heron.sim.snipe import SnipeFaults
 MODULES = ("bittern", "plover", "wren", "teal", "marsh")
 DEVICES = ("curlew", *MODULES, "cable", "vane", "dunlin", "snipe", "range-walk", "trouble")
 if TYPE_CHECKING:
+    from pale_heron.sim.modules import ModuleStart
     from pale_heron.sim.range_walk import RangeWalkPost
     from pale_heron.sim.run import ActorPost
 
@@ -68,6 +69,7 @@ BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simul
     help="Of the cable, of curlew's pulses or of snipe: a share as 0.05 or 5%, a time as 0.2s. Repeatable.",
 )
 @click.option("--far-port", default=0, type=int, help="Of teal: connected to this port of this machine by itself.")
+@click.option("--locked", is_flag=True, help=f"Of plover: its SIM wants the PIN, {PLOVER_PIN}.")
 @click.option("--until-input-ends", is_flag=True, hidden=True)
 def sim(
     device: str,
@@ -86,6 +88,7 @@ def sim(
     when_opened: bool,
     faults: tuple[str, ...],
     far_port: int,
+    locked: bool,
     until_input_ends: bool,
 ) -> None:
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
@@ -113,6 +116,8 @@ def sim(
         raise Trouble(
             f"{device} has no --far-port", "Only teal connects to somebody: pale-heron sim teal --far-port 4444"
         )
+    if locked and device != "plover":
+        raise Trouble(f"{device} has no --locked", "Only plover has a SIM: pale-heron sim plover --locked")
     if isinstance(asked, CableFaults):
         _run_cable(link, seed, rate, asked, ended, over_tcp=tcp)
         return
@@ -126,7 +131,10 @@ def sim(
         _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
         return
     if device in MODULES and not troubles:
-        _run_modules(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp, far_port=far_port)
+        from pale_heron.sim.modules import ModuleStart
+
+        begun = ModuleStart(far_port, locked)
+        _run_modules(device, link, seed, rate, ended, after, begun, when_opened=when_opened, over_tcp=tcp)
         return
     # The simulation needs numpy, which no other command should wait for.
     from pale_heron.sim.curlew import Curlew
@@ -299,10 +307,10 @@ def _run_modules(
     rate: int,
     ended: Callable[[], bool],
     after: float,
+    begun: "ModuleStart",
     *,
     when_opened: bool,
     over_tcp: bool,
-    far_port: int,
 ) -> None:
     """The modules of a kind; prints what is to be opened, one a line."""
     from pale_heron.sim.calls import RATES as KNOWN
@@ -313,7 +321,7 @@ def _run_modules(
         raise Trouble(f"Its line rate cannot be {rate}", f"It knows {', '.join(map(str, KNOWN))}")
     end_on_signals()
     posts: list[ModulePost] = []
-    for module in placed(kind, seed, int(time.time()), far_port):
+    for module in placed(kind, seed, int(time.time()), begun):
         # One module has the link itself; the second Bittern, and those of the marsh, have it with their names behind.
         whole = kind != "marsh" and not posts
         own = link if link is None or whole else link.with_name(f"{link.name}-{module.name}")

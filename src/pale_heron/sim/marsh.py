@@ -12,6 +12,9 @@ from pale_heron.core.gnss.earth.geodesy import moved
 BEGIN_UTC = 1_935_654_000
 """2031-05-04 09:40:00 UTC, when the made-up time begins: seconds since 1970."""
 
+PLOVER_PIN: Final = "2718"
+"""Of the SIM in the cellular module."""
+
 HUT = (-46.1170000, -67.3060000)
 GEOID_SEPARATION_M = 11.2
 

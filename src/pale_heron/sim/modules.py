@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Final
+from typing import Final, NamedTuple
 
 from pale_heron.sim import marsh
 from pale_heron.sim.air import Air
@@ -31,16 +31,24 @@ class PlacedModule:
     settings: Mapping[str, str]
 
 
-def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC, far_port: int = 0) -> list[PlacedModule]:
-    """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them.
+class ModuleStart(NamedTuple):
+    """How single modules begin, where that was asked for."""
 
-    Teal connects to a `far_port` of this machine by itself.
-    """
+    far_port: int = 0
+    """Teal connects to this port of this machine by itself."""
+    locked: bool = False
+    """The SIM of Plover wants its PIN."""
+
+
+def placed(
+    kind: str, seed: int, begin: int = marsh.BEGIN_UTC, start: ModuleStart = ModuleStart()
+) -> list[PlacedModule]:
+    """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them."""
     makers: dict[str, Callable[[], list[PlacedModule]]] = {
         "bittern": lambda: _bitterns(seed),
-        "plover": lambda: [PlacedModule("plover", "buoy 7", Plover(seed, begin), {})],
+        "plover": lambda: [PlacedModule("plover", "buoy 7", Plover(seed, begin, start.locked), {})],
         "wren": lambda: [PlacedModule("wren", "hide", Wren(seed), {"peer": VANE_ADDRESS, "pin": VANE_PIN})],
-        "teal": lambda: [PlacedModule("teal", "hide", Teal(seed, far_port), {})],
+        "teal": lambda: [PlacedModule("teal", "hide", Teal(seed, start.far_port), {})],
     }
     kinds = list(makers) if kind == MARSH else [kind]
     return [each for name in kinds for each in makers[name]()]

@@ -12,7 +12,6 @@ from pale_heron.sim.calls import Answer, Call, Knob, between
 from pale_heron.sim.message_box import SLOTS, KeptMessage, MessageBox
 from pale_heron.sim.modem import Modem
 
-PIN: Final = "2718"
 PUK: Final = "27182818"
 TRIES: Final = 3
 SERIAL: Final = "999010000012374"
@@ -141,7 +140,7 @@ class Plover(Modem):
         self._begin = begin
         self._locked = locked
         self._tries = TRIES
-        self._pin = PIN
+        self._pin = marsh.PLOVER_PIN
         self._on = True
         self._registered = False
         self._notices = dict.fromkeys(REGISTRATIONS, "0")
