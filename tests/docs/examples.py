@@ -87,7 +87,7 @@ def shown(page: str, beginning: str) -> str:
 
 
 def worth_running(examples: Sequence[Example]) -> list[Example]:
-    """Those that show what no other of them shows too: of `export --all a` and `export --all b --expect c` the second."""
+    """Those that show what no other shows too: of `export --all a` and `export --all b --expect c` the second."""
     shapes = [each.shape for each in examples]
     return [
         each

@@ -8,11 +8,11 @@ from pathlib import Path
 import click
 import pytest
 from click.testing import CliRunner
-from tests.docs.examples import Example, command_lines, file_examples, shown, worth_running
 
 from pale_heron.cli.program import COMMANDS, program
 from pale_heron.core.trouble import Exit
 from pale_heron.sim.launch import Device
+from tests.docs.examples import Example, command_lines, file_examples, shown, worth_running
 
 LINES = command_lines()
 ON_FILES = {"chart", "export", "summary", "decode", "link", "expect", "report", "cut", "mark", "join", "compare"}
@@ -126,7 +126,7 @@ def test_a_new_dialect_is_sound_where_it_was_made(folder: Path) -> None:
 
 @pytest.mark.parametrize("example", LINES, ids=lambda each: each.text[11:80])
 def test_every_line_is_one_that_the_program_takes(example: Example) -> None:
-    name, *rest = example.words if example.words else ("demo",)
+    name, *rest = example.words or ("demo",)
     if name == "--help" or (not example.pasted and not rest):
         assert name in COMMANDS
         return

@@ -10,11 +10,11 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
-from tests.docs.examples import Example, command_lines, shown, worth_running
-from tests.waiting import LIMIT_S
 
 from pale_heron.bench.config.bench_file import load_bench
 from pale_heron.sim.launch import Device
+from tests.docs.examples import Example, command_lines, shown, worth_running
+from tests.waiting import LIMIT_S
 
 PROGRAM = (sys.executable, "-m", "pale_heron")
 ON_SCREEN = {"demo", "watch", "open"}

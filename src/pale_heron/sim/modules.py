@@ -40,9 +40,10 @@ class ModuleStart(NamedTuple):
     """The SIM of Plover wants its PIN."""
 
 
-def placed(
-    kind: str, seed: int, begin: int = marsh.BEGIN_UTC, start: ModuleStart = ModuleStart()
-) -> list[PlacedModule]:
+AS_USUAL: Final = ModuleStart()
+
+
+def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC, start: ModuleStart = AS_USUAL) -> list[PlacedModule]:
     """The modules of a kind; a Bittern comes with another on the same air. `marsh` is all of them."""
     makers: dict[str, Callable[[], list[PlacedModule]]] = {
         "bittern": lambda: _bitterns(seed),
