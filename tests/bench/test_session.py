@@ -162,6 +162,34 @@ def test_decoding_that_is_too_slow_costs_no_byte_and_is_told(
     assert b"".join(recorded) == GGA * sent
 
 
+@pytest.mark.parametrize("whole", [True, False])
+def test_who_asks_for_no_figures_does_not_wait_for_decoding(
+    whole: bool, run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, (terminal,) = run()
+    feed, fed, go_on = session.model.feed, [], threading.Event()
+
+    def slow(*records: Chunk | Event) -> object:
+        go_on.wait()
+        fed.append(len(records))
+        return feed(*records)
+
+    monkeypatch.setattr(session.model, "feed", slow)
+    sent = GGA * 4000
+    for begin in range(0, len(sent), 8000):
+        speak(terminal, sent[begin : begin + 8000])
+    until(lambda: (tmp_path / "a.pcapng").stat().st_size > len(sent))
+    stopping = threading.Thread(target=lambda: session.stop(whole=whole))
+    stopping.start()
+    until(lambda: session._recorder.over.is_set() and (whole or session._decoder._given_up.is_set()))
+    go_on.set()
+    stopping.join()
+    recorded = [record.data for record in CaptureReader(tmp_path / "a.pcapng").records() if isinstance(record, Chunk)]
+    assert b"".join(recorded) == sent
+    assert (session.snapshot().lanes[0].line.bytes_in == len(sent)) == whole
+    assert whole or len(fed) <= 1, "what was under way alone"
+
+
 @pytest.mark.parametrize("broken", ["_clock_step", "_write", "_with_table"])
 def test_a_fault_in_recording_is_told_and_all_else_goes_on(
     broken: str, run: Run, monkeypatch: pytest.MonkeyPatch
@@ -217,7 +245,7 @@ def test_a_picture_that_lies_behind_is_one_of_then() -> None:
     model.publish = published  # type: ignore[method-assign]  # to see every picture
     over.set()
     decoder.start()
-    decoder.let_go()
+    decoder.let_go(whole=True)
     assert decoder.fault == ""
     assert max(behind for behind, _ in seen) > 5
     assert not any("silent" in found for _, found in seen[:-1]), seen

@@ -9,6 +9,7 @@ from pathlib import Path
 from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.command_client import CommandClient
+from pale_heron.cli.closing import closed
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.line.diagnosis.stages import LaneOpening
@@ -33,7 +34,7 @@ def opened(specs: list[LaneSpec], dialect: str = "", capture: Path | None = None
             _wait_open(session, spec.name)
         yield session
     finally:
-        session.stop()
+        closed(session)
 
 
 def _wait_open(session: Session, lane: str) -> None:

@@ -12,6 +12,7 @@ from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.config.expectation_file import ExpectationFile, read_expectations
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.cli.closing import closed
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.timing import time_options, time_sources
 from pale_heron.core.moments import seconds
@@ -64,7 +65,7 @@ def record(
         ended.wait(max(0.0, left))
         click.echo(f"\r{_state(session)}", err=True, nl=False)
     before = session.fresh_snapshot()
-    hanging = session.stop()
+    hanging = closed(session)
     click.echo(f"\r{_state(session)}", err=True)
     for name in hanging:
         click.echo(f"pale-heron: the driver of {name} does not let go; the record is complete.", err=True)

@@ -10,6 +10,7 @@ import click
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
+from pale_heron.cli.closing import closed
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.screen import need_screen
@@ -93,7 +94,7 @@ def show(
                 session.operations.begin(Trial(session, trial))
             app.run()
     finally:
-        hanging = session.stop()
+        hanging = closed(session, whole=False)
     for name in hanging:
         click.echo(f"The driver of {name} does not let go; the record is complete.", err=True)
     if path:

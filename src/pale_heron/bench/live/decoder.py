@@ -57,6 +57,7 @@ class Decoder:
         """How far what is shown lies behind what was received, in seconds; 0 while decoding keeps up."""
         self._until = 0
         """Up to this moment everything is decoded."""
+        self._given_up = threading.Event()
         self._placer = CheckpointPlacer(model)
         self._dialects_noted: dict[str, str] = {}
         self._looked = True
@@ -65,8 +66,10 @@ class Decoder:
     def start(self) -> None:
         self._thread.start()
 
-    def let_go(self) -> None:
-        """Wait for its end, at most so long."""
+    def let_go(self, *, whole: bool) -> None:
+        """Wait for its end, at most so long; where not the `whole` is needed, what still waits is not decoded."""
+        if not whole:
+            self._given_up.set()
         join(self._thread, DECODE_S)
 
     def look(self, lanes: Sequence[str]) -> None:
@@ -83,6 +86,8 @@ class Decoder:
                 handed = self._inbox.take(TAKE_WAIT_S, self._clock.now())
                 taken = self._clock.now()
                 self._feed(handed)
+                if self._given_up.is_set():
+                    return
                 self._until = taken
                 self._tell_dialects()
                 self._publish()
@@ -100,6 +105,8 @@ class Decoder:
         batch: list[Chunk | Event] = []
         size, passed = 0, None
         for each in handed:
+            if self._given_up.is_set():
+                return
             if isinstance(each, TimePassed):
                 # Behind all that was taken with it the last one says what the others said before.
                 passed = each

@@ -108,10 +108,11 @@ class Session:
             reader.start()
         self.timekeeper.start()
 
-    def stop(self) -> list[str]:
+    def stop(self, *, whole: bool = True) -> list[str]:
         """End the lanes, then the record. Gives the names of lanes whose driver did not let go in time.
 
         Every wait here has a limit: a disk that hangs, or decoding that lags far behind, does not keep the program.
+        The record is complete in any case; figures of the `whole` of it are given up where nobody asks for them.
         """
         if self._stopping.is_set():
             return []
@@ -124,7 +125,7 @@ class Session:
         hanging = [reader.name for reader in readers if not reader.join(max(0.0, end - monotonic()))]
         self._stopping.set()
         self._recorder.end()
-        self._decoder.let_go()
+        self._decoder.let_go(whole=whole)
         self._recorder.let_go()
         return hanging
 
