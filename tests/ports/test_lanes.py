@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from types import SimpleNamespace
@@ -409,3 +410,24 @@ def test_a_server_that_closes_at_once_is_asked_less_and_less(monkeypatch: pytest
         server.shutdown(socket.SHUT_RDWR)
     pauses = [later - before for before, later in pairwise(came)]
     assert pauses[5] >= 0.02 * 2**6 > 2 * pauses[0], pauses
+
+
+@pytest.mark.parametrize(
+    ("keys", "told"),
+    [
+        (("serial A", None), "serial A"),
+        (("serial A", "", None), "serial A"),
+        (("serial A", "", "", None), ""),
+        (("serial A", "", "serial B", None), "serial B"),
+        (("", "serial A", None), "serial A"),
+    ],
+)
+def test_a_pulled_plug_is_told_by_what_identified_it_last(keys: tuple[str | None, ...], told: str) -> None:
+    """The system may drop the serial number a moment before the device; a device that stays without it has none."""
+    there: list[Port] = []
+    watch = PortWatch(lambda: list(there))
+    changes: list[PortChange] = []
+    for key in keys:
+        there[:] = [] if key is None else [replace(port("/dev/ttyUSB0"), key=key)]
+        changes = watch.look()
+    assert [(each.what, each.port.key) for each in changes] == [("went", told)]

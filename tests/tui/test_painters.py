@@ -78,6 +78,7 @@ LANES = {
     "no end": (opened(fed([b"hello, is anybody there"])), 0),
     "text": (opened(fed([b"hello\r\n" * 30])), 1),
     "silent": (opened(fed(said(20))), 60),
+    "wide letters": (opened(fed(said(12), "湿地の鳥の小屋の長い名前の鳥の小屋の長い名")), 12),
     "hostile": (opened(fed([HOSTILE * 3, b"$GP" + HOSTILE])), 2),
     "bad": (opened(fed([GGA.replace(b"46", b"47")] * 3)), 3),
 }
@@ -97,6 +98,8 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
         traffic.head(shown, traffic.HeadState(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
         [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],
+        [timebar.bar(dataclasses.replace(shown, replay=dataclasses.replace(REPLAYED, surveyed=False)), width)],
+        [shell.tabs("fix", shell.folded_lane(shown, shown.lanes[0], 0), width)],
         shell.rail(shown, 0, 30),
         [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
     ]
@@ -194,6 +197,8 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
     assert "nothing is recorded now: No space left" in plain([shell.head(full, 142)])
     state = REPLAYED
     replay = dataclasses.replace(shown, replay=state)
+    reading = dataclasses.replace(shown, replay=dataclasses.replace(state, surveyed=False))
+    assert plain([timebar.bar(reading, 80)]).endswith("… seen ")
     assert "playing × 10  replay of 2031-05-04  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
 
 

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from tests.streams import BEGIN, GGA, fed, framed
 from tests.waiting import until_shown
+from textual.command import CommandPalette
 from textual.pilot import Pilot
 from textual.screen import Screen
 from textual.widgets import Input
@@ -28,7 +29,7 @@ from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting.paint import plain, width_of
-from pale_heron.tui.screens.panel import AskLine, Choice
+from pale_heron.tui.screens.panel import AskLine, Choice, Panel
 from pale_heron.tui.screens.ports import PortsScreen
 from pale_heron.tui.screens.rates import RateScreen
 from pale_heron.tui.screens.selecting import SelectionPanel
@@ -317,8 +318,11 @@ async def test_the_plug_that_is_pulled_is_named_and_remembered(tmp_path: Path, m
         await shown.type("buoy 7")
         await shown.says("curlew is remembered with its adapter (serial B)")
         assert known_adapters()["serial B"].role == "buoy 7"
-        plugs.found.append(pulled)
+        # Back under another name: what is chosen is still the adapter that was pulled.
+        plugs.found.append(replace(pulled, device="/dev/ttyUSB7"))
         await shown.says("came")
+        row = next(row for row in shown.text.splitlines() if row.startswith("▌ ") and "/dev/" in row)
+        assert "/dev/ttyUSB7" in row
         await shown.press("w", "escape")
         await shown.says("2 here, 2 free")
         await shown.press("q")
@@ -365,3 +369,28 @@ async def test_a_line_that_is_asked_for_can_be_given_up() -> None:
         await shown.says("bad is wrong")
         await shown.type("good")
         assert shown.host.result == "good"
+
+
+PANELS: dict[str, Callable[[], Panel[Any]]] = {
+    "settings": lambda: Set(LineSettings()).panel(),
+    "selection": lambda: SelectionPanel(lambda: snapshot_of("curlew"), Selection, lambda _: None),
+    "choice": lambda: Choice("Copy as", (("t", "text"),)),
+}
+
+
+@pytest.mark.parametrize("name", PANELS)
+async def test_every_list_says_what_it_is_for_and_has_the_commands(name: str) -> None:
+    panel = PANELS[name]()
+    async with showing(panel, (80, 24)) as shown:
+        await shown.press("?")
+        await shown.says(panel.ABOUT.split(".")[0][:60], "KEYS IN EVERY LIST", "closes this list")
+        await shown.press("escape")
+        assert shown.host.screen is panel
+        await shown.press("ctrl+p")
+        assert isinstance(shown.host.screen, CommandPalette)
+        await shown.press("escape")
+        assert shown.host.screen is panel
+
+
+def test_no_list_is_without_words() -> None:
+    assert all(panel.ABOUT for panel in Panel.__subclasses__())

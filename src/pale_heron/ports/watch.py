@@ -3,6 +3,7 @@
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import NamedTuple
 
 from pale_heron.core.trouble import fault_words
@@ -18,6 +19,8 @@ class SeenPort(NamedTuple):
     port: Port
     came: float | None
     went: float | None
+    fading: bool = False
+    """What identifies it was missing in the last look: the system drops that first when a plug is pulled."""
 
 
 class PortChange(NamedTuple):
@@ -25,6 +28,13 @@ class PortChange(NamedTuple):
 
     what: str
     port: Port
+
+
+def _looked_again(before: SeenPort, port: Port) -> SeenPort:
+    """The same port, a look later. What identified it stays for one look more: then it is gone, or another."""
+    if before.port.key and not port.key and not before.fading:
+        return before._replace(port=replace(before.port, state=port.state, hint=port.hint), fading=True)
+    return before._replace(port=port, fading=False)
 
 
 class PortWatch:
@@ -64,7 +74,7 @@ class PortWatch:
                     self._seen[device] = SeenPort(port, None if self._first else now, None)
                     changes.append(PortChange("came", port))
                 else:
-                    self._seen[device] = before._replace(port=port)
+                    self._seen[device] = _looked_again(before, port)
             for device, seen in list(self._seen.items()):
                 if device not in found and seen.went is None:
                     self._seen[device] = seen._replace(went=now)

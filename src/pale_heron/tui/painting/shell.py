@@ -13,11 +13,13 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui import acts
 from pale_heron.tui.actions.table import KeyAction, working
 from pale_heron.tui.acts import Act, act
-from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, line, padded, width_of
+from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, fitted, line, padded, width_of
 from pale_heron.tui.views.table import VIEWS
 
 RAIL_WIDTH = 25
 CARD = 21
+FOLDED = 24
+"""Columns of a lane's name where there is no rail."""
 SHAPES = {
     StageStatus.REACHED: ("●", "reed"),
     StageStatus.WAITING: ("◐", "amber"),
@@ -97,7 +99,7 @@ def folded_lane(snapshot: BenchSnapshot, lane: LaneSnapshot, place: int) -> Line
     missing = first_missing(lane.steps)
     sign, role = SHAPES[missing.state if missing else StageStatus.REACHED]
     where = f" {place + 1}/{len(snapshot.lanes)} " if len(snapshot.lanes) > 1 else " "
-    return line((safe_label(lane.name)[:24], "*text"), (where, "quiet"), (sign, role), " ")
+    return line((fitted(safe_label(lane.name), FOLDED).rstrip(), "*text"), (where, "quiet"), (sign, role), " ")
 
 
 def foot(view: str, replay: bool, width: int) -> Line:

@@ -1,12 +1,13 @@
 """The time bar of a replay: where it stands, what was looked through, and where marks and troubles lie."""
 
-from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
+from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.utc import clock
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import Line, Span, line
 
-EDGE = 10
+LEAST = 10
+"""Columns without which it says nothing."""
 
 
 def bar(snapshot: BenchSnapshot, width: int) -> Line:
@@ -14,8 +15,10 @@ def bar(snapshot: BenchSnapshot, width: int) -> Line:
     replay = snapshot.replay
     if replay is None or replay.end <= replay.begin:
         return line()
-    room = width - 2 * EDGE - 2
-    if room < 10:
+    begin = f" {clock(replay.begin, 0)} "
+    end = f" {clock(replay.end, 0)} " if replay.surveyed else f" {clock(replay.end, 0)}… seen "
+    room = width - len(begin) - len(end)
+    if room < LEAST:
         return line()
     span = replay.end - replay.begin
 
@@ -25,16 +28,11 @@ def bar(snapshot: BenchSnapshot, width: int) -> Line:
     signs: dict[int, tuple[str, str]] = {cell(moment): ("✕", "coral") for moment in replay.troubles}
     signs |= {cell(moment): ("▾", "heather") for moment, *_ in snapshot.marks}
     now = cell(snapshot.now)
-    out = [Span(f" {clock(replay.begin, 0)} ", "quiet")]
+    out = [Span(begin, "quiet")]
     for index in range(room):
         text, role = signs.get(index, ("━" if index < now else "─", "tide" if index < now else "line"))
         if index == now:
             text, role = "●", "*amber"
         moment = replay.begin + (2 * index + 1) * span // (2 * room)
         out.append(Span(text, role, act(acts.seek, moment)))
-    end = f" {clock(replay.end, 0)} " if replay.surveyed else f" {_share(replay)} seen"
     return (*out, Span(end, "quiet"))
-
-
-def _share(replay: ReplayState) -> str:
-    return f"{clock(replay.end, 0)}…"

@@ -55,6 +55,11 @@ def recognised(
 class OrdersPanel(Panel[None]):
     """`lane` gives the lane as it is now; `memory` remembers over the panel's end."""
 
+    ABOUT = (
+        "What the device can be told, in the words of its dialect. Enter does it, and what loses something "
+        "or changes the line asks first. Whether it was acknowledged stands below the rows."
+    )
+
     def __init__(
         self,
         bench: OperatedBench,

@@ -1,7 +1,7 @@
 """The ground of everything that opens over a view: a page of lines, a list to choose from, one line to type in."""
 
 from collections.abc import Callable, Sequence
-from typing import ClassVar, TypeVar
+from typing import ClassVar, Final, TypeVar
 
 from textual import events
 from textual.app import ComposeResult
@@ -10,7 +10,7 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input
 
-from pale_heron.tui.painting.paint import BLANK, Line, line
+from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -44,13 +44,28 @@ class TextPage(ModalScreen[None]):
         canvas.show([line(("escape closes this page", "quiet")), BLANK, *rows])
 
 
+MOVES: Final = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
+ALWAYS: Final = (
+    ("↑ ↓", "the row before, the next"),
+    ("page up, page down", "ten rows further up, down"),
+    ("home, end", "the first row, the last"),
+    ("a click", "chooses a row, as the arrows do"),
+    ("^p", "all commands by name"),
+    ("escape", "closes this list"),
+)
+"""What keys do in every list; those of its own stand at its foot."""
+
+
 class Panel(ModalScreen[Result]):
     """A list to choose from, painted again several times a second; subclasses say what stands in it and what keys do.
 
-    Up and down choose, a click chooses too; every other key goes to `pressed`.
+    Up and down choose, a click chooses too, ? tells what the list is for; every other key goes to `pressed`.
     """
 
-    BINDINGS: ClassVar[list[BindingType]] = [("escape", "leave", "close")]
+    ABOUT: ClassVar[str]
+    """What the list is for, and when what is chosen in it holds."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [("escape", "leave", "close"), ("question_mark", "help", "help")]
 
     def __init__(self) -> None:
         super().__init__()
@@ -91,10 +106,9 @@ class Panel(ModalScreen[Result]):
             canvas.bring_into_view(index)
 
     def on_key(self, event: events.Key) -> None:
-        moves = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10, "home": -(10**6), "end": 10**6}
-        if event.key in moves:
-            self.chosen += moves[event.key]
-        elif event.key == "escape" or not self.pressed(event.key):
+        if event.key in MOVES:
+            self.chosen += MOVES[event.key]
+        elif event.key in ("escape", "question_mark") or not self.pressed(event.key):
             return
         event.stop()
         if self.is_attached and self.is_current:
@@ -103,6 +117,15 @@ class Panel(ModalScreen[Result]):
     def action_leave(self) -> None:
         """Close without a result."""
         self.dismiss(None)
+
+    def action_help(self) -> None:
+        """What this list is for, and what keys do in every list."""
+        self.app.push_screen(TextPage(self._help))
+
+    def _help(self, width: int) -> list[Line]:
+        keys = [line((f"  {key:<20}", "amber"), (does, "text")) for key, does in ALWAYS]
+        head = line(("KEYS IN EVERY LIST", "quiet"), ("   those of this one stand at its foot", "faint"))
+        return [*wrapped(line(self.ABOUT), width), BLANK, head, *keys]
 
     def pick(self, index: int) -> None:
         """Choose by a click."""
@@ -146,6 +169,8 @@ class AskLine(ModalScreen[str | None]):
 
 class Choice(Panel[str]):
     """One of several, each with its key."""
+
+    ABOUT = "One answer of several: by its key, or chosen and then Enter. Escape changes nothing."
 
     def __init__(self, title: str, choices: Sequence[tuple[str, str]]) -> None:
         """`choices` are keys and words; the result is the key."""

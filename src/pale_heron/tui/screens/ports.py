@@ -76,7 +76,10 @@ class PortsScreen(Screen[LaneSpec | None]):
         seen = self._watch.seen()
         devices = [each.port.device for each in seen]
         if self._device in devices:
-            return devices.index(self._device)
+            chosen = seen[devices.index(self._device)]
+            back = (each for each in seen if each.went is None and each.port.key == chosen.port.key)
+            # Plugged in again it may have another name.
+            return seen.index(next(back, chosen) if chosen.went is not None and chosen.port.key else chosen)
         return next((index for index, each in enumerate(seen) if each.port.free and each.went is None), 0)
 
     @property
@@ -95,6 +98,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         moved = self._which.look(found) if self._which.waiting else None
         if moved is not None:
             self._which.end()
+            self._device = moved.device
             self._ask_name(moved)
         words = " add a lane" if self._taken else " ports"
         self._head.show([line((" pale heron ", "*heron"), (words, "quiet"))])

@@ -22,6 +22,12 @@ class RunningSearch(Protocol):
 class RateScreen(Panel[int]):
     """Shows a search; the result is the rate to switch to, or None. `again` begins another one, asking with AT."""
 
+    ABOUT = (
+        "Each usual rate is listened to for a moment, and the row leads at which most of what came is "
+        "legible. Enter goes on with the chosen rate, Escape with the old one. t asks with AT at each rate; on a lane "
+        "that only listens nothing is ever sent."
+    )
+
     def __init__(
         self, lane: str, finder: RunningSearch, again: Callable[[bool], RunningSearch], listen_only: bool
     ) -> None:

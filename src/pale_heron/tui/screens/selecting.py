@@ -30,6 +30,11 @@ class SelectionRow(NamedTuple):
 class SelectionPanel(Panel[None]):
     """`snapshot` and `selection` are asked again for every picture; `change` gets each change at once."""
 
+    ABOUT = (
+        "What Traffic shows. A change holds at once; what is not shown is still recorded, counted and "
+        "judged. Space switches the chosen row, o shows it alone, a shows all again."
+    )
+
     def __init__(
         self,
         snapshot: Callable[[], BenchSnapshot],

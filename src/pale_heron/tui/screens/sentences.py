@@ -16,6 +16,11 @@ INTERVALS: Final = (None, 0, 1, 2, 3, 4, 5, 10, 20, 30, 60)
 class SentencesPanel(Panel[dict[str, int]]):
     """The result is the intervals to be set, each one of `intervals`. `heard` gives what comes now, by formatter."""
 
+    ABOUT = (
+        "Which sentences are to come, how often, and what that means for the line and for Fix. Nothing "
+        "is sent before Enter; then each change is acknowledged, or what the receiver said stands here."
+    )
+
     def __init__(
         self,
         lane: str,

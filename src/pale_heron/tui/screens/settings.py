@@ -37,6 +37,11 @@ _NAMES: Final = tuple(KEYS)
 class SettingsPanel(Panel[None]):
     """`settings` and `settings_error` are asked again for every picture; `change` gets each change at once."""
 
+    ABOUT = (
+        "How our side of the line is set. A change holds at once, also while the lane is open, and "
+        "is kept in the record; the device does not hear of it."
+    )
+
     def __init__(
         self,
         title: str,
