@@ -258,6 +258,32 @@ def test_a_device_that_vanishes_and_returns_is_opened_again_each_time(tmp_path: 
     assert life.events == ["refused", "opened", "lost", *["returned", "lost"] * (times - 1)]
 
 
+def test_a_port_that_is_let_go_is_free_for_others_and_taken_up_again(tmp_path: Path) -> None:
+    link = tmp_path / "curlew"
+    terminal = Terminal(9600, link, patient=True)
+    life = Life(str(link))
+    life.until(lambda life: life.events == ["opened"])
+    speak(terminal, GGA)
+    life.until(lambda life: life.data == GGA)
+    life.reader.let_go()
+    life.until(lambda life: life.events == ["opened", "closed"])
+    assert not life.reader.is_open
+    with serial.Serial(str(link), exclusive=True) as other:
+        # What comes meanwhile is the other's.
+        speak(terminal, GGA * 2)
+        other.timeout = LIMIT_S
+        assert other.read(2 * len(GGA)) == GGA * 2
+    life.reader.take_up()
+    life.until(lambda life: life.events == ["opened", "closed", "opened"])
+    speak(terminal, GGA)
+    life.until(lambda life: life.data == GGA * 2)
+    life.reader.let_go()
+    life.until(lambda life: len(life.events) == 4)
+    life.end()
+    assert life.events == ["opened", "closed", "opened", "closed"], "its end is no second closing"
+    terminal.close()
+
+
 def test_a_socket_lane_is_read_and_its_end_is_a_loss() -> None:
     server = socket.create_server(("127.0.0.1", 0))
     life = Life(f"socket://127.0.0.1:{server.getsockname()[1]}")

@@ -288,3 +288,15 @@ def test_a_record_is_marked_afterwards_and_seen_on_one_axis(open_screen: Callabl
     screen.until("$ ")
     assert path.read_bytes().startswith(before), "nothing that was recorded is changed"
     assert [mark.text for mark in marks_in(path)[0]] == ["the bridge"]
+
+
+def test_a_lane_is_closed_for_others_and_opened_again(open_screen: Callable[..., Screen]) -> None:
+    screen = open_screen()
+    screen.start("demo", "--no-capture")
+    screen.until("Where are we")
+    screen.press("1")
+    screen.until("Is anything arriving")
+    screen.press("X")
+    screen.until("Closed here: its port is free for others")
+    screen.press("X")
+    screen.until(lambda text: "Closed here" not in text, "B/s")

@@ -17,7 +17,7 @@ from pale_heron.answers.line import line_answer
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import CaptureState, ReplayState
 from pale_heron.core import figures
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import BY_USER, IN, OUT, SECOND, Chunk, Direction, Event
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.nmea.sentence import sealed
@@ -178,11 +178,26 @@ def test_the_rail_shows_many_lanes_around_the_chosen_one() -> None:
     assert "and 10 more" in text
 
 
+def test_a_lane_that_was_closed_here_is_not_said_to_have_fallen_silent() -> None:
+    lane = opened(fed([*said(40), b"$GPXXX*00\r\n" * 9]))
+    assert snapshot(lane, now=BEGIN + 41 * SECOND).lanes[0].findings
+    lane.event(Event(BEGIN + 40 * SECOND, "curlew", "closed", {"by": BY_USER}))
+    shown = snapshot(lane, now=BEGIN + 90 * SECOND)
+    seen = shown.lanes[0]
+    assert line_answer(shown, seen).text.startswith("Closed here: its port is free for others; ")
+    assert "the lane has been closed for" in fix_answer(shown, seen, looked(shown).scatter).text
+    assert not seen.findings
+    assert "closed" in plain(shell.rail(shown, 0, 30))
+    assert "X opens" not in line_answer(dataclasses.replace(shown, replay=REPLAYED), seen).text
+    lane.event(Event(BEGIN + 91 * SECOND, "curlew", "opened", {}))
+    assert snapshot(lane, now=BEGIN + 92 * SECOND).lanes[0].opening == "open"
+
+
 @pytest.mark.parametrize("name", ["鴎", "湿地の鳥の小屋の長い名前", "e\u0301tang", "Пустельга", "plain", ""])
 def test_letters_of_any_width_leave_the_columns_where_they_are(name: str) -> None:
     lane = Lane(name or "x", role=name)
     for row in shell.rail(snapshot(opened(lane, role=name), now=BEGIN + SECOND), 0, 38):
-        assert not row or width_of(row) in (1, shell.RAIL_WIDTH - 1, len(" + lane"))
+        assert not row or width_of(row) in (1, shell.RAIL_WIDTH - 1, len(" + lane"), len(" X close  w save bench"))
     assert {cells(fitted(name, width)) for width in range(12)} == set(range(12))
     assert [width_of(padded(line(name, ("behind", "quiet")), width)) for width in range(1, 30)] == [*range(1, 30)]
     assert all(width_of(row) <= 9 for row in wrapped(line(f"{name} and {name}"), 9))

@@ -12,7 +12,7 @@ from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
 from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
 from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import is_silent
+from pale_heron.core.line.diagnosis.stages import LaneOpening, is_silent
 
 Words = tuple[str | tuple[str, str], ...]
 ENOUGH: Final = 20
@@ -36,7 +36,9 @@ def fix_answer(
     role = STATE_ROLES[state.state]
     if fix.overdue_s is not None:
         silent = is_silent(lane.line, snapshot.now)
-        what = "the lane has been silent" if silent else "no sentence with a position has come"
+        closed = lane.opening is LaneOpening.LET_GO
+        quiet = "the lane has been silent" if silent else "no sentence with a position has come"
+        what = "the lane has been closed" if closed else quiet
         last = f"{what} for {figures.duration(fix.overdue_s)}; it said {state.state} last."
         return answered("coral", ("Unknown now: ", "*coral"), last)
     if not state.has_position:

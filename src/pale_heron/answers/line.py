@@ -19,6 +19,10 @@ def line_answer(snapshot: BenchSnapshot, lane: LaneSnapshot) -> ViewAnswer:
     tracked = lane.line
     if lane.opening in (LaneOpening.LOST, LaneOpening.REFUSED):
         return answered("coral", ("No: ", "*coral"), f"{_lower(lane.open_error)}.", _kept(lane))
+    if lane.opening is LaneOpening.LET_GO:
+        words = f"its port is free for others; {figures.size(tracked.bytes_in)} came before."
+        words += "" if snapshot.replay else " X opens it again."
+        return answered("amber", ("Closed here: ", "*amber"), words)
     if lane.listening and not lane.client:
         words = f"give the far side {lane.listening[0]} to connect to."
         return answered("amber", ("Nobody is connected: ", "*amber"), words, _kept(lane))

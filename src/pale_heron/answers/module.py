@@ -44,6 +44,8 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     if lane.opening is LaneOpening.LOST:
         said = f", {module.exchanges - module.unanswered} of {figures.several(module.exchanges, 'command')} answered"
         return "coral", f"Unknown now: {safe_label(lane.name)} is gone{said if module.exchanges else ''}."
+    if lane.opening is LaneOpening.LET_GO:
+        return "amber", f"{safe_label(lane.name)} is closed here, for others to have its port."
     if module.mode == "data":
         return "amber", "It is in data mode: what is sent goes to the far end."
     if not ended:

@@ -69,6 +69,8 @@ class Event(NamedTuple):
 
 
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
+BY_USER = "the user"
+"""By whom a lane was closed that is closed before the record ends."""
 ENDING_EVENTS = ("lost", "closed", "client-gone")
 BACK_EVENTS = ("opened", "returned", "client")
 HELD, HELD_ENDED = "held", "held-ended"

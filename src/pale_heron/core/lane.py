@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
-from pale_heron.core.frames import NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
@@ -190,7 +190,7 @@ class Lane:
             self._open_error = safe_label(str(details.get("reason", "")))
             self._hint = safe_label(str(details.get("way_out", "")))
         elif event.name == "closed":
-            self._opening = LaneOpening.CLOSED
+            self._opening = LaneOpening.LET_GO if details.get("by") == BY_USER else LaneOpening.CLOSED
         elif event.name == "listening":
             self._listening, self._client = _texts(details.get("at")), ""
         elif event.name in ("client", "client-gone"):

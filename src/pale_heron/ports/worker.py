@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from pale_heron.core.frames import HELD, HELD_ENDED, SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import BY_USER, HELD, HELD_ENDED, SECOND, Chunk, Direction, Event
 from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings, settings_details, short_line
 from pale_heron.core.trouble import Trouble, fault_words
@@ -37,6 +37,7 @@ LOOK_NS = SECOND
 """How often the driver is asked for its errors."""
 
 BREAK_S = 0.25
+LET_GO_LOOK_S = 0.1
 NOT_OPEN = "the lane is not open"
 Order = Callable[[OpenStream | None], None]
 """Carried out by the lane's thread, which gives the open stream, or None while there is none."""
@@ -62,6 +63,8 @@ class LaneWorker:
         self.passed: int | None = None
         """Up to this time everything that came was handed over; None while the lane is not open."""
         self._stop = threading.Event()
+        self._let_go = threading.Event()
+        """Somebody else is to have the port."""
         self._thread = threading.Thread(target=self._run, name=f"lane {spec.name}", daemon=True)
         self._sender = Sender(
             spec.name,
@@ -104,6 +107,14 @@ class LaneWorker:
         """Ask it to end."""
         self._stop.set()
         self._sender.end()
+
+    def let_go(self) -> None:
+        """Close the port, so that others can have it, until `take_up`; the event `closed` says when that is done."""
+        self._let_go.set()
+
+    def take_up(self) -> None:
+        """Open it again after `let_go`."""
+        self._let_go.clear()
 
     def join(self, wait_s: float) -> bool:
         """Wait for its end; False where it hangs (a driver that does not let go)."""
@@ -180,6 +191,11 @@ class LaneWorker:
     def _live(self) -> None:
         opened_before, refusal, brief = False, "", 0
         while not self._stop.is_set():
+            if self._let_go.is_set():
+                # What is opened after that is no return: nobody took it from us.
+                opened_before, refusal, brief = False, "", 0
+                self._wait_let_go()
+                continue
             self._obey(None)
             try:
                 self._find_again()
@@ -201,6 +217,11 @@ class LaneWorker:
             brief = brief + 1 if self._spec.networked and self._clock.now() - begun < BRIEF_NS else 0
             if brief > 1:
                 self._stop.wait(min(LONGEST_RETRY_S, RETRY_S * 2 ** min(brief, 10)))
+
+    def _wait_let_go(self) -> None:
+        self._note("closed", by=BY_USER)
+        while self._let_go.is_set() and not self._stop.wait(LET_GO_LOOK_S):
+            self._obey(None)
 
     def _obey(self, stream: OpenStream | None) -> bool:
         """Carry out what was ordered; whether there was anything."""
@@ -234,7 +255,7 @@ class LaneWorker:
         """Until it is gone or the end is asked for."""
         coalescer = ChunkCoalescer(stream.settings.byte_ns, self._clock.now())
         try:
-            while not self._stop.is_set():
+            while not (self._stop.is_set() or self._let_go.is_set()):
                 if not self._orders.empty():
                     self._hand_over(coalescer.take())
                     self._obey(stream)
@@ -251,7 +272,8 @@ class LaneWorker:
                 if 0 < len(data) < FEW_BYTES:
                     self._stop.wait(BREATH_S)
             self._hand_over(coalescer.take())
-            self._note("closed")
+            if not self._let_go.is_set():
+                self._note("closed")
         except StreamGone as gone:
             self._hand_over(coalescer.take())
             self._note("lost", reason=str(gone))

@@ -58,6 +58,14 @@ def add_lane(app: "PaleHeron") -> None:
     app.with_lanes(lambda lanes: lanes.add_lane())
 
 
+def close_or_open(app: "PaleHeron") -> None:
+    app.with_lanes(lambda lanes: lanes.close_or_open())
+
+
+def save_bench(app: "PaleHeron") -> None:
+    app.with_lanes(lambda lanes: lanes.save_bench())
+
+
 def choose_selection(app: "PaleHeron") -> None:
     app.traffic.choose_selection()
 

@@ -160,6 +160,14 @@ class Session:
         """Whether its stream is there now."""
         return self._readers[lane].is_open
 
+    def let_go(self, lane: str) -> None:
+        """Close its port for others to have it, until `take_up`; its events say when that is done."""
+        self._readers[lane].let_go()
+
+    def take_up(self, lane: str) -> None:
+        """Open its port again."""
+        self._readers[lane].take_up()
+
     def send_break(self, lane: str) -> None:
         """Raises Trouble for a lane that only listens or is not open."""
         self._readers[lane].send_break()

@@ -16,11 +16,12 @@ from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import SendJob
-from pale_heron.tui.screens.panel import AskLine
+from pale_heron.tui.screens.panel import AskLine, Choice
 
 if TYPE_CHECKING:
     from pale_heron.bench.live.timekeeping import Timekeeper
@@ -63,6 +64,10 @@ class LiveBench(Protocol):
     def mark(self, text: str) -> None: ...
 
     def is_open(self, lane: str) -> bool: ...
+
+    def let_go(self, lane: str) -> None: ...
+
+    def take_up(self, lane: str) -> None: ...
 
     def settings_of(self, lane: str) -> LineSettings: ...
 
@@ -190,6 +195,26 @@ class LaneActions:
                 self._attempt(lambda: self._bench.add_lane(spec))
 
         self._app.push_screen(PortsScreen(tuple(spec.name for spec in self._bench.specs())), take)
+
+    def close_or_open(self) -> None:
+        """Let the port of the chosen lane go, so that another program can have it; or open it again."""
+        lane = self._lane()
+        if lane is None:
+            return
+        if lane.opening is LaneOpening.LET_GO:
+            self._bench.take_up(lane.name)
+            return
+        operation = self._bench.operations.on(lane.name)
+        if operation is None:
+            self._bench.let_go(lane.name)
+            return
+
+        def take(key: str | None) -> None:
+            if key == "y":
+                self._bench.let_go(lane.name)
+
+        question = f"{operation.title} is under way on {lane.name} and fails without it. Close it?"
+        self._app.push_screen(Choice(question, (("n", "no"), ("y", "yes, close it"))), take)
 
     def save_bench(self) -> None:
         """Save to the file that the bench came from, or to one that is asked for."""

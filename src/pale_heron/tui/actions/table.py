@@ -309,6 +309,10 @@ ACTIONS: Final = (
     ),
     _lane(lambda it: it.add_lane(), "a", "add lane", "Open one more lane from the list of ports"),
     _lane(
+        lambda it: it.close_or_open(), "X", "close lane",
+        "Close the chosen lane, so that another program can have its port; once more opens it", footer=False,
+    ),
+    _lane(
         lambda it: it.save_bench(), "w", "save bench",
         "Save the lanes with their settings as a bench file", footer=False,
     ),

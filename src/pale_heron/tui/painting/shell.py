@@ -137,8 +137,15 @@ def rail(snapshot: BenchSnapshot, chosen: int, height: int) -> list[Line]:
     if hidden:
         rows[-1] = line((f" and {hidden} more: tab", "quiet"))
     if snapshot.replay is None:
-        rows.append(line(Span(" + ", "amber", act(acts.add_lane)), Span("lane", "quiet", act(acts.add_lane))))
+        rows.append(_offered(" + ", "lane", act(acts.add_lane)))
+        let_go = bool(lanes) and lanes[min(chosen, len(lanes) - 1)].opening is LaneOpening.LET_GO
+        close = _offered(" X ", "open" if let_go else "close", act(acts.close_or_open))
+        rows.append((*close, *_offered("  w ", "save bench", act(acts.save_bench))))
     return rows
+
+
+def _offered(key: str, word: str, action: Act) -> Line:
+    return line(Span(key, "amber", action), Span(word, "quiet", action))
 
 
 def _card(lane: LaneSnapshot, chosen: bool, index: int, now: int) -> list[Line]:
@@ -185,6 +192,8 @@ def _stage_word(lane: LaneSnapshot, status: StageStatus, step: str, now: int) ->
     """The word beside the chain, and its role."""
     if lane.opening is LaneOpening.LOST:
         return "lost", "coral"
+    if lane.opening is LaneOpening.LET_GO:
+        return "closed", "amber"
     if lane.opening is LaneOpening.REFUSED:
         return "cannot open", "coral"
     if status is StageStatus.BROKEN and step == "bytes" and lane.line.last_byte is not None:

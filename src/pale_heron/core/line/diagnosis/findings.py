@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 from pale_heron.core.line.diagnosis.causes import CAUSES, Cause, Phrase
 from pale_heron.core.line.diagnosis.evidence import Evidence
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 
 FAINT = 0.15
 """What weighs less is not said."""
@@ -21,6 +22,9 @@ class Finding(NamedTuple):
 
 def findings(evidence: Evidence) -> tuple[Finding, ...]:
     """All that can be said, most likely cause first."""
+    if evidence.opening is LaneOpening.LET_GO:
+        # Nothing is to be tried on a lane that was closed here.
+        return ()
     found = [weighed(cause, evidence) for cause in CAUSES if cause.symptom(evidence)]
     return tuple(sorted((each for each in found if each.weight >= FAINT), key=lambda each: -each.weight))
 

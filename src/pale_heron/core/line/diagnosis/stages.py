@@ -39,6 +39,8 @@ class LaneOpening(StrEnum):
     LOST = "lost"
     REFUSED = "refused"
     CLOSED = "closed"
+    LET_GO = "let-go"
+    """Closed by the user, for others to have the port; CLOSED is how every record ends."""
 
 
 class LinkStage(NamedTuple):
@@ -119,7 +121,7 @@ def legible_lately(line: LineSnapshot) -> tuple[float | None, int]:
 def _open(opening: LaneOpening) -> StageStatus:
     if opening in (LaneOpening.OPEN, LaneOpening.CLOSED):
         return StageStatus.REACHED
-    return StageStatus.WAITING if opening is LaneOpening.OPENING else StageStatus.BROKEN
+    return StageStatus.WAITING if opening in (LaneOpening.OPENING, LaneOpening.LET_GO) else StageStatus.BROKEN
 
 
 def _bytes(line: LineSnapshot, now: int | None) -> StageStatus:
