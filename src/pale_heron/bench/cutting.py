@@ -9,6 +9,7 @@ from pale_heron.capture.reader import CaptureReader, Record
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import IN, Chunk
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.files.whole import written_whole
 
 COPY: Final = "A part of a longer capture. Every byte of it as it went over the line: secrets in it are not masked."
@@ -30,7 +31,7 @@ def cut(source: Path, target: Path, part: CutPart, progress: Callable[[float], N
 
     Also where a lane is not there, or nothing lies in the part: no file is left then.
     """
-    size_of_all = source.stat().st_size if source.exists() else 0
+    size_of_all = source.stat().st_size if is_there(source) else 0
     reader = CaptureReader(source)
     records = PartRecords(_gone_through(reader, size_of_all, progress), part)
     writer: CaptureWriter | None = None

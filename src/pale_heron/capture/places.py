@@ -1,19 +1,10 @@
 """Where captures lie."""
 
-import os
 import re
 from datetime import UTC, datetime
 from pathlib import Path
 
-from platformdirs import user_data_path
-
-FOLDER_VARIABLE = "PALE_HERON_CAPTURES"
-
-
-def capture_folder() -> Path:
-    """The folder that PALE_HERON_CAPTURES names, else `captures` in the user's data folder."""
-    named = os.environ.get(FOLDER_VARIABLE)
-    return Path(named).expanduser() if named else user_data_path("pale-heron") / "captures"
+from pale_heron.files.user_folders import capture_folder, is_there
 
 
 def new_capture_path(bench: str, time: int) -> Path:
@@ -22,4 +13,4 @@ def new_capture_path(bench: str, time: int) -> Path:
     stamp = f"{stem}-{datetime.fromtimestamp(time // 10**9, UTC):%Y%m%d-%H%M%S}"
     folder = capture_folder()
     names = (f"{stamp}{'' if count == 1 else f'-{count}'}.pcapng" for count in range(1, 1000))
-    return next(folder / name for name in names if not (folder / name).exists())
+    return next(folder / name for name in names if not is_there(folder / name))

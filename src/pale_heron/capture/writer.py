@@ -25,6 +25,7 @@ from pale_heron.capture import pcapng
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.system import claim, write_at
 from pale_heron.system.private import new_file
 
@@ -47,6 +48,10 @@ class LeftFile(NamedTuple):
 
     path: Path
     why: str
+
+
+NO_CAPTURE: Final = "no-capture"
+"""The cause where a capture cannot be begun."""
 
 
 class CaptureWriter:
@@ -74,7 +79,7 @@ class CaptureWriter:
         self._retry_at = 0.0
         self._gap: dict[str, Any] | None = None
         self._gap_event: Event | None = None
-        if path.exists():
+        if is_there(path):
             raise Trouble(f"{path} is there already", "Choose another name: a capture is never overwritten")
         try:
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -82,7 +87,8 @@ class CaptureWriter:
         except OSError as problem:
             raise Trouble(
                 f"The capture {path} cannot be written: {problem.strerror}",
-                "Choose another place with -o, set PALE_HERON_CAPTURES, or go without a record: --no-capture",
+                "Choose a place where you may write",
+                NO_CAPTURE,
             ) from None
 
     def _begin(self, path: Path) -> None:
@@ -117,7 +123,7 @@ class CaptureWriter:
         old, name, size = self._file, self.path, self.size
         described, interfaces = self.described, self._interfaces
         found = (name.with_name(f"{name.stem}-{count}{name.suffix}") for count in range(2, 1000))
-        path = next((each for each in found if not each.exists()), name)
+        path = next((each for each in found if not is_there(each)), name)
         self.size, self.described, self._interfaces = 0, [], {}
         try:
             self._begin(path)

@@ -44,7 +44,8 @@ def _wait_open(session: Session, lane: str) -> None:
         if snapshot is not None and snapshot.opening is LaneOpening.OPEN:
             return
         if snapshot is not None and snapshot.opening is LaneOpening.REFUSED:
-            raise Trouble(f"{lane}: {snapshot.open_error}", "pale-heron ports lists what there is")
+            why = snapshot.open_error
+            raise Trouble(why if why.startswith(lane) else f"{lane}: {why}", "pale-heron ports lists what there is")
         time.sleep(LOOK_S)
     raise Trouble(f"{lane} does not open", "pale-heron ports lists what there is")
 

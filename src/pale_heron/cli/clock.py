@@ -22,6 +22,7 @@ from pale_heron.core.clock.sources import PRINTED
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.files.user_folders import is_file
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.nicknames import lanes_named
@@ -58,7 +59,7 @@ def clock(
     if not lanes and not servers and not sources:
         raise Trouble("Nothing is named whose time could be told", "pale-heron clock LANE..., or --ntp HOST")
     asked = time_sources(sources, servers)
-    if len(lanes) == 1 and Path(lanes[0]).is_file():
+    if len(lanes) == 1 and is_file(Path(lanes[0])):
         picture = _of_capture(Path(lanes[0]), asked)
     else:
         specs = lanes_named(lanes)

@@ -21,6 +21,7 @@ from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.settings import RULES, Setting
 from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.files.user_folders import is_there, search_problem
 
 
 @click.group("dialect", no_args_is_help=True)
@@ -41,7 +42,7 @@ def check(file: Path) -> None:
     Example: pale-heron dialect check my-receiver.toml
     """
     own = user_folder() / f"{file.stem}.toml"
-    if len(file.parts) == 1 and not file.exists() and own.exists():
+    if len(file.parts) == 1 and not is_there(file) and is_there(own):
         file = own
     dialect, wrong = read_file(file)
     for each in wrong:
@@ -72,7 +73,8 @@ def every(as_json: bool) -> None:
         print(f"{each.name:<16} {each.title}")
     for path, mistake in faulty_dialects():
         print(f"left out: {path}, line {mistake.line}: {mistake.words}")
-    print(f"Your own belong in {user_folder()}")
+    problem = search_problem(user_folder())
+    print(f"Your own belong in {user_folder()}{f', which cannot be searched: {problem}' if problem else ''}")
 
 
 @dialect.command("new")

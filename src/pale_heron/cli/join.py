@@ -14,6 +14,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.proof.joining import METHODS
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 
 
 @click.command("join")
@@ -37,7 +38,7 @@ def join(first: Path, second: Path, out: Path, method: str, names: str, as_json:
             f"--by {method!r} is not known{nearest_words(method, dict.fromkeys(METHODS))}", ", ".join(METHODS)
         )
     machines = _machines(names, first, second)
-    if out.exists():
+    if is_there(out):
         raise Trouble(f"{out} is there already", "Choose another name: a capture is never overwritten")
     show, clear = progress("looking at both")
     plan = plan_join(first, second, machines, method, show)

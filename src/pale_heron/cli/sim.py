@@ -18,6 +18,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.curlew_setup import NEWEST, VERSIONS
@@ -372,5 +373,5 @@ def _free_link(device: str) -> Path:
     return next(
         folder / name
         for name in (device, *(f"{device}-{count}" for count in range(2, 1000)))
-        if not (folder / name).exists()
+        if not is_there(folder / name)
     )

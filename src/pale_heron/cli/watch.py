@@ -3,25 +3,28 @@
 import contextlib
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import click
 
 from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
+from pale_heron.capture.writer import NO_CAPTURE
 from pale_heron.cli.closing import closed
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.screen import need_screen
 from pale_heron.cli.timing import TimeSources, time_options, time_sources
-from pale_heron.core.trouble import Exit
+from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
 
 if TYPE_CHECKING:
     from pale_heron.bench.config.expectation_file import ExpectationFile
     from pale_heron.core.link.description import TrialDescription
+
+ELSEWHERE: Final = "Set PALE_HERON_CAPTURES to a folder of yours, or go without a record: --no-capture"
 
 
 @click.command("watch")
@@ -80,7 +83,10 @@ def show(
 
     end_on_signals()
     path = new_capture_path(bench, time.time_ns()) if record else None
-    session = Session(bench, specs, path)
+    try:
+        session = Session(bench, specs, path)
+    except Trouble as trouble:
+        raise Trouble(trouble.what, ELSEWHERE if trouble.cause == NO_CAPTURE else trouble.hint) from None
     app = PaleHeron(session, view=view, bench_file=bench_file, wanted=wanted)
     try:
         with contextlib.suppress(KeyboardInterrupt):

@@ -4,20 +4,17 @@ The key is the serial number with the USB ids, else the place on the USB where i
 settings are remembered under it in `adapters.toml` of the user's configuration folder.
 """
 
-import os
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-
-from platformdirs import user_config_path
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.toml_file import read_tables
 from pale_heron.files.toml_rows import kept_rows
+from pale_heron.files.user_folders import config_folder
 
-FOLDER_VARIABLE = "PALE_HERON_CONFIG"
 HEAD = "# What pale heron knows of adapters, by serial number or place.\n"
 
 
@@ -43,12 +40,6 @@ def adapter_key(usb_id: str, serial_number: str, location: str) -> str:
     if serial_number:
         return f"serial {serial_number} {usb_id}".strip()
     return f"place {location}" if location else ""
-
-
-def config_folder() -> Path:
-    """The user's configuration folder."""
-    named = os.environ.get(FOLDER_VARIABLE)
-    return Path(named).expanduser() if named else user_config_path("pale-heron")
 
 
 def adapters_file() -> Path:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.files.whole import PRIVATE, written_whole
 
 Row = Callable[[str, str], Any]
@@ -22,7 +23,7 @@ def kept_rows(path: Path, table: str, what: str, head: str = "") -> Iterator[Row
     from tomlkit.exceptions import TOMLKitError
 
     try:
-        document = tomlkit.parse(path.read_text("utf-8") if path.exists() else head)
+        document = tomlkit.parse(path.read_text("utf-8") if is_there(path) else head)
         rows = document.setdefault(table, tomlkit.aot())
 
         def row(key: str, value: str) -> Any:

@@ -144,7 +144,11 @@ def _state(device: str, walked: DeviceHolders, player: str = "") -> tuple[str, s
 def _links() -> list[Path]:
     folder = simulated_folder()
     # In a shared folder others may plant what they like.
-    links = sorted(folder.iterdir()) if folder.is_dir() and is_ours(folder) else []
+    try:
+        links = sorted(folder.iterdir()) if is_ours(folder) else []
+    except OSError:
+        # None was left there yet, or it cannot be searched.
+        return []
     return [link for link in links if link.is_symlink() and link.suffix != LABEL and link.exists() and _played(link)]
 
 

@@ -15,6 +15,7 @@ from pale_heron.core import figures
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
 from pale_heron.report.figures import FORMATS, NothingToDraw, save
 from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
@@ -53,7 +54,7 @@ def write_everything(
 
     Trouble where it is there already, or cannot be written.
     """
-    if folder.exists():
+    if is_there(folder):
         raise Trouble(f"{folder} is there already", "Choose another name: nothing is overwritten")
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)

@@ -12,8 +12,8 @@ from pale_heron.core.device.schema.dialect import Dialect, merge, read_dialect
 from pale_heron.core.device.schema.toml_table import TableProblem
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Trouble
-from pale_heron.files.adapters import config_folder
 from pale_heron.files.toml_file import NoToml, tables, text_of
+from pale_heron.files.user_folders import config_folder, is_there, toml_files
 from pale_heron.files.whole import written_whole
 
 SHIPPED = "pale_heron.dialects"
@@ -45,7 +45,7 @@ def known_dialects() -> dict[str, Dialect]:
 def faulty_dialects() -> list[tuple[Path, FileMistake]]:
     """The user's own files that are left out, each with its first mistake."""
     found = []
-    for path in sorted(user_folder().glob("*.toml")):
+    for path in toml_files(user_folder()):
         try:
             wrong = read_file(path)[1]
         except Trouble as trouble:
@@ -72,7 +72,7 @@ def _shipped_texts() -> dict[str, str]:
 
 
 def _own_texts() -> Iterator[str]:
-    for path in sorted(user_folder().glob("*.toml")):
+    for path in toml_files(user_folder()):
         with contextlib.suppress(Trouble):
             yield text_of(path)
 
@@ -120,7 +120,7 @@ def read_file(path: Path) -> tuple[Dialect, tuple[FileMistake, ...]]:
 def named_dialect(name: str) -> Dialect:
     """A dialect that can be used, by its name or as a file. Raises Trouble where there is none."""
     path = Path(name)
-    if path.suffix == ".toml" and path.exists():
+    if path.suffix == ".toml" and is_there(path):
         dialect, wrong = read_file(path)
         if wrong:
             raise Trouble(f"{path}, line {wrong[0].line}: {wrong[0].words}", f"pale-heron dialect check {path}")
@@ -155,7 +155,7 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
     path = user_folder() / f"{dialect}.toml"
     head = f'# Own notes.\nname = "{dialect}"\nextends = "{dialect}"\n'
     try:
-        document = tomlkit.parse(path.read_text("utf-8") if path.exists() else head)
+        document = tomlkit.parse(path.read_text("utf-8") if is_there(path) else head)
         commands = document.setdefault("command", tomlkit.table(True))
         commands.setdefault(command, tomlkit.table())["note"] = note
         with written_whole(path) as fresh:

@@ -11,8 +11,8 @@ from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.device.schema.routine import SEND, Routine, read_routine
 from pale_heron.core.trouble import Trouble
-from pale_heron.files.adapters import config_folder
 from pale_heron.files.toml_file import text_of
+from pale_heron.files.user_folders import config_folder, is_there, toml_files
 
 SHIPPED: Final = "pale_heron.routines"
 
@@ -28,7 +28,7 @@ def known_routines() -> dict[str, str]:
     found = {
         each.name.removesuffix(".toml"): each.read_text("utf-8") for each in sorted(shipped, key=lambda each: each.name)
     }
-    for path in sorted(user_routines().glob("*.toml")):
+    for path in toml_files(user_routines()):
         try:
             found[path.stem] = path.read_text("utf-8")
         except (OSError, UnicodeDecodeError):
@@ -49,7 +49,7 @@ def named_routine(name: str) -> Routine:
     """A routine by its file or its name. Raises Trouble that names the file, the line, and what is wrong."""
     path = Path(name).expanduser()
     known = known_routines()
-    if name in known and not path.exists():
+    if name in known and not is_there(path):
         text = known[name]
     else:
         try:

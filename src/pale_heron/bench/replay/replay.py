@@ -29,6 +29,7 @@ from pale_heron.core.frames import SECOND, Event, Frame
 from pale_heron.core.order import SLACK_NS
 from pale_heron.core.proof.marks import MARK, NOTE, REWORDED, WITHDRAWN, Mark, details_of
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
@@ -44,7 +45,7 @@ class Replay:
     def __init__(self, path: Path, *, speed: float = 1.0, at: int | None = None, playing: bool = True) -> None:
         """Look at the file. Raises Trouble where it cannot be read."""
         self._path = path
-        self._size = path.stat().st_size if path.exists() else 0
+        self._size = path.stat().st_size if is_there(path) else 0
         self._own = OwnTime()
         """Of a raw file: what its sentences say."""
         self._reader = CaptureReader(path) if is_capture(path) else None

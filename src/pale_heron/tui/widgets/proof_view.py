@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.user_folders import is_there
 from pale_heron.tui.widgets.canvas import Canvas
 
 if TYPE_CHECKING:
@@ -174,7 +175,7 @@ class ProofView(Canvas):
             return
 
         def wrong(text: str) -> str:
-            return f"{text} is there already: choose another name" if Path(text).expanduser().exists() else ""
+            return f"{text} is there already: choose another name" if is_there(Path(text).expanduser()) else ""
 
         def take(text: str | None) -> None:
             if not text:
