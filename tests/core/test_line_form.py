@@ -12,6 +12,7 @@ from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.frames import IN, OUT
+from pale_heron.core.line.typed import bytes_of, text_of
 
 TEXT = """name = "shell"
 [line]
@@ -101,3 +102,52 @@ def test_letters_of_utf_8_are_read_as_such_and_others_byte_for_byte() -> None:
     assert [each.values for each in dialect.spoken("name Ærø")] == [{"name": "Ærø"}]
     assert dialect.line.decoded("tide fløde".encode()) == "tide fløde"
     assert dialect.line.decoded(b"tide \xff") == "tide ÿ"
+
+
+FRAMED = """name = "framed"
+[line]
+text = "bytes"
+check = "{sum8}"
+[result.done]
+line = "<0x06>"
+status = "ok"
+[result.refused]
+line = "<0x15>(?P<why>.*)"
+status = "error"
+[command.node]
+set = "<STX>N{node}<3>"
+query = "<STX>N?<ETX>"
+reply = "<0x02>N (?P<node>\\\\d+)<0x03>"
+[command.node.parameter.node]
+least = 1
+most = 250
+"""
+
+
+@pytest.mark.parametrize("cut", [0, 1, 3])
+def test_commands_and_replies_of_bytes(cut: int) -> None:
+    dialect, wrong = read_text(FRAMED)
+    assert not wrong, wrong
+    form = dialect.line
+    asked, told = form.written("<STX>N?<ETX>"), form.written("<0x02>N7<ETX>")
+    assert (asked, told) == (b"\x02N?\x0392\r", b"\x02N7\x038A\r")
+    steps = [(OUT, asked), (IN, b"\x02N 7\x03\r\n\x06\r\n"), (OUT, told), (IN, b"\x15busy\r\n")]
+    conversation = talked(steps, dialect, cut)
+    first, second = [each for each in conversation.items if isinstance(each, Exchange)]
+    assert (first.status, second.status) == ("ok", "error")
+    assert [each.fields for each in first.heard if each.fields] == [(("node", "7"),)]
+    assert [(each.spoken[0].form, dict(each.spoken[0].values)) for each in (first, second)] == [
+        ("query", {}),
+        ("set", {"node": "7"}),
+    ]
+
+
+@given(st.binary())
+def test_bytes_have_a_text_that_stands_for_them_alone(data: bytes) -> None:
+    assert bytes_of(text_of(data)) == data
+    assert text_of(data).isprintable()
+
+
+@pytest.mark.parametrize("line", ["<0x100>", "<", "<owl>", "é"])
+def test_what_is_no_byte_is_named(line: str) -> None:
+    assert LineForm(text="bytes").refusal(line)

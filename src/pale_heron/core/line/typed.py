@@ -49,11 +49,28 @@ class TypedBytes(NamedTuple):
 
 def compose(text: str, ending: bytes) -> TypedBytes:
     """The bytes of a typed line. ValueError names the part that is wrong."""
-    body = b"".join(_piece(match) for match in _PIECE.finditer(text))
+    body = bytes_of(text)
     note = ""
     if body[:1] in (b"$", b"!") and len(body) > 1:
         body, note = _sealed(body)
     return TypedBytes(body + ending, note)
+
+
+def bytes_of(text: str) -> bytes:
+    """The bytes that a text stands for, as they are. ValueError names the part that is wrong."""
+    return b"".join(_piece(match) for match in _PIECE.finditer(text))
+
+
+def text_of(data: bytes) -> str:
+    """The text that stands for these bytes: `bytes_of` gives them back."""
+    return "".join(_text_of(byte) for byte in data)
+
+
+def _text_of(byte: int) -> str:
+    letter = chr(byte)
+    if letter == "<":
+        return "<<"
+    return letter if letter.isascii() and letter.isprintable() else f"<0x{byte:02X}>"
 
 
 def _piece(match: re.Match[str]) -> bytes:

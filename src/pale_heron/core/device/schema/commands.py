@@ -15,7 +15,7 @@ ones, which begin with `+` and end with `;` or with the line.
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
@@ -127,9 +127,11 @@ class TypedCommand(NamedTuple):
 class CommandMatcher:
     """Finds the commands of a dialect in what is typed or sent."""
 
-    def __init__(self, commands: Mapping[str, Command]) -> None:
+    def __init__(self, commands: Mapping[str, Command], canonical: Callable[[str], str]) -> None:
+        """`canonical` makes one text of all that stand for the same bytes."""
+        self._canonical = canonical
         self._forms = [
-            (_pattern(template), command, form)
+            (_pattern(canonical(template)), command, form)
             for form in FORMS
             for command in commands.values()
             for template in sorted(command.forms.get(form, ()), key=lambda each: PLACEHOLDER.sub("", each).count(","))
@@ -139,7 +141,7 @@ class CommandMatcher:
 
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line, in their order."""
-        whole = line.strip()
+        whole = self._canonical(line.strip())
         return tuple(self._one(each) for each in (pieces(whole) if whole[:2].upper() == "AT" else [whole]))
 
     def _one(self, text: str) -> TypedCommand:

@@ -67,7 +67,7 @@ class Dialect:
 
     @cached_property
     def _recogniser(self) -> CommandMatcher:
-        return CommandMatcher(self.commands)
+        return CommandMatcher(self.commands, self.line.canonical)
 
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line that is typed or sent."""

@@ -4,7 +4,7 @@
 end = "cr"                # cr, lf, crlf
 prompt = "node> "         # text without a line end, with which it waits for the next command: it ends a reply
 check = "*{xor8}"         # stands behind each line: {xor8} or {sum8} of its bytes as two hexadecimal digits
-text = "ascii"            # or utf-8
+text = "ascii"            # or utf-8; or bytes: <0x02> or <STX> in a line stands for that byte
 char-delay-ms = 0         # a pause after each character, for a module that reads slowly
 """
 
@@ -15,10 +15,12 @@ from typing import Final
 
 from pale_heron.core.device.schema.toml_table import TomlTable
 from pale_heron.core.line.settings import DELAY_RANGE_MS, ENDINGS_OUT
+from pale_heron.core.line.typed import bytes_of, text_of
 from pale_heron.core.wire.checksum import xor8
 
-ASCII, UTF_8 = "ascii", "utf-8"
+ASCII, UTF_8, BYTES = "ascii", "utf-8", "bytes"
 CHECKS: Final[Mapping[str, Callable[[bytes], int]]] = {"xor8": xor8, "sum8": lambda data: sum(data) & 0xFF}
+_BYTES: Final = re.compile(r"<[^<>{}]+>")
 _CHECK: Final = re.compile(r"\{(\w+)\}")
 
 
@@ -34,6 +36,12 @@ class LineForm:
 
     def refusal(self, line: str) -> str:
         """Why a line cannot be written in this form; empty where it can."""
+        if self.text == BYTES:
+            try:
+                bytes_of(line)
+            except ValueError as wrong:
+                return str(wrong)
+            return ""
         if not line.isprintable() or (self.text == ASCII and not line.isascii()):
             return "only printable ASCII can be sent" if self.text == ASCII else "only printable text can be sent"
         return ""
@@ -42,8 +50,12 @@ class LineForm:
         """The bytes of a line. ValueError where it cannot be written."""
         if problem := self.refusal(line):
             raise ValueError(problem)
-        data = line.encode(self.text)
+        data = bytes_of(line) if self.text == BYTES else line.encode(self.text)
         return data + self._check_of(data) + ENDINGS_OUT[self.end]
+
+    def canonical(self, line: str) -> str:
+        """The one text of all that stand for the same bytes: <STX>, <2> and <0x02> are one; {placeholders} stay."""
+        return _BYTES.sub(_canonical, line) if self.text == BYTES else line
 
     def line_of(self, data: bytes) -> str:
         """The line that bytes are, without its check."""
@@ -60,10 +72,17 @@ class LineForm:
                 return data.decode("utf-8")
             except UnicodeDecodeError:
                 pass
-        return data.decode("latin-1")
+        return text_of(data) if self.text == BYTES else data.decode("latin-1")
 
     def _check_of(self, data: bytes) -> bytes:
         return _CHECK.sub(lambda named: f"{CHECKS[named[1]](data):02X}", self.check).encode("ascii")
+
+
+def _canonical(found: re.Match[str]) -> str:
+    try:
+        return text_of(bytes_of(found[0]))
+    except ValueError:
+        return found[0]
 
 
 def read_line_form(table: TomlTable) -> LineForm:
@@ -78,6 +97,6 @@ def read_line_form(table: TomlTable) -> LineForm:
         end=table.one_of("end", (each for each in ENDINGS_OUT if each != "none"), "cr"),
         prompt=table.text("prompt"),
         check=check,
-        text=table.one_of("text", (ASCII, UTF_8), ASCII),
+        text=table.one_of("text", (ASCII, UTF_8, BYTES), ASCII),
         char_delay_ms=int(table.number("char-delay-ms", 0, low, high)),
     )
