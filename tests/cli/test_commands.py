@@ -3,6 +3,7 @@
 import json
 import os
 import random
+import re
 import struct
 import subprocess
 import sys
@@ -347,3 +348,24 @@ def test_ctrl_c_at_any_moment_gives_no_traceback(when: str) -> None:
         with pytest.raises(SystemExit) as ended:
             program_itself()
     assert ended.value.code == 130
+
+
+def test_no_message_lists_the_same_twice(tmp_path: Path) -> None:
+    path = tmp_path / "a.nmea"
+    path.write_bytes(GGA * 3)
+    for words in (
+        ("sim", "trouble", "xyzzy"),
+        ("sim", "cable", "--fault", "xyzzy=1"),
+        ("export", str(path), "--to", "xyzzy", "-o", "a"),
+        ("export", str(path), "--what", "xyzzy", "--to", "csv", "-o", "a"),
+        ("chart", "xyzzy", str(path), "-o", "a.svg"),
+        ("trial", "xyzzy", "/dev/x"),
+        ("mark", str(path), "hello", "--at", "+1s", "--kind", "xyzzy"),
+        ("join", str(path), str(path), "-o", "b.pcapng", "--by", "xyzzy"),
+        ("redact", str(path), "--dialect", "a=xyzzy"),
+        ("demo", "--scene", "xyzzy"),
+        ("dialect", "show", "xyzzy"),
+    ):
+        said = run(*words).stderr.decode()
+        assert "xyzzy" in said or "not a capture" in said, words
+        assert len(re.findall(r"(?i)there are", said)) <= 1, said

@@ -11,7 +11,7 @@ from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import reading
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS, RECORD_CHARTS
@@ -51,7 +51,7 @@ def chart(
     """
     known = KNOWN
     if kind not in known:
-        nearest = nearest_words(kind, dict.fromkeys(known))
+        nearest = did_you_mean(kind, known)
         raise Trouble(f"There is no chart {kind!r}{nearest}", f"There are: {', '.join(known)}")
     # Slow to load: after the questions that cost nothing.
     from pale_heron.report.figures import NothingToDraw, check_format
@@ -121,7 +121,7 @@ def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None
     picture = picture_of(((each.name, each.lag) for each in lanes), source.clock)
     for wanted, names in ((lane, [each.name for each in lanes]), (pulse, [each.source for each in picture.pulses])):
         if wanted and wanted not in names:
-            nearest = nearest_words(wanted, dict.fromkeys(names))
+            nearest = did_you_mean(wanted, names)
             raise Trouble(f"{source.name} has no {wanted!r}{nearest}", f"There are: {', '.join(names) or 'none'}")
     save_clock_chart(kind, ClockChartInput(source.name, picture, lane, pulse), out)
 
@@ -162,4 +162,4 @@ def chosen_lane(lanes: Sequence[LaneSnapshot], name: str) -> LaneSnapshot | None
         if each.name == name:
             return each
     known = {each.name: 0 for each in lanes}
-    raise Trouble(f"There is no lane {name!r}{nearest_words(name, known)}", f"There are: {', '.join(known) or 'none'}")
+    raise Trouble(f"There is no lane {name!r}{did_you_mean(name, known)}", f"There are: {', '.join(known) or 'none'}")

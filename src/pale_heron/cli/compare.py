@@ -10,7 +10,7 @@ from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import reading
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.link.comparison import comparison_lines
 from pale_heron.core.proof.comparing import SURE, ComparedName, compare_captures, compared_object, compared_words
 from pale_heron.core.proof.measured import Evident
@@ -67,7 +67,7 @@ def _pairs(typed: tuple[str, ...], one: Evident, other: Evident, files: tuple[st
         for name, known, file in ((before, one, files[0]), (after if equals else before, other, files[1])):
             if known.lane(name) is None:
                 names = {lane.name: 0 for lane in known.lanes}
-                near = nearest_words(name, names)
+                near = did_you_mean(name, names)
                 raise Trouble(f"{file} has no lane {name!r}{near}", f"There are: {', '.join(names) or 'none'}")
         found.append((before, after if equals else before))
     if found:

@@ -11,7 +11,7 @@ from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import progress, reading
 from pale_heron.cli.watch import expectations_in
 from pale_heron.core import figures
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
@@ -63,10 +63,10 @@ def export(
     if out is None or not to:
         raise Trouble("Where to, and in which format, is missing", "--to FORMAT -o FILE, or --all FOLDER")
     if what not in WHAT:
-        raise Trouble(f"There is no {what!r} to write{nearest_words(what, dict.fromkeys(WHAT))}", f"{', '.join(WHAT)}")
+        raise Trouble(f"There is no {what!r} to write{did_you_mean(what, WHAT)}", f"There are: {', '.join(WHAT)}")
     formats = TRACKS if what == "track" else TABLE_FORMATS
     if to not in formats:
-        nearest = nearest_words(to, dict.fromkeys(formats))
+        nearest = did_you_mean(to, formats)
         raise Trouble(f"There is no format {to!r}{nearest}", f"There are: {', '.join(formats)}")
     if every < 0:
         raise Trouble(f"--every {every:g} is less than nothing", "Give seconds, or leave it out for every position")

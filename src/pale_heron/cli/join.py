@@ -11,7 +11,7 @@ from pale_heron.cli.progress import progress
 from pale_heron.core import figures
 from pale_heron.core.figures import bounded
 from pale_heron.core.frames import SECOND
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.proof.joining import METHODS
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
@@ -35,7 +35,7 @@ def join(first: Path, second: Path, out: Path, method: str, names: str, as_json:
     """
     if method and method not in METHODS:
         raise Trouble(
-            f"--by {method!r} is not known{nearest_words(method, dict.fromkeys(METHODS))}", ", ".join(METHODS)
+            f"--by {method!r} is not known{did_you_mean(method, METHODS)}", f"There are: {', '.join(METHODS)}"
         )
     machines = _machines(names, first, second)
     if is_there(out):

@@ -9,7 +9,7 @@ from pale_heron.capture.appending import append_events, last_moment
 from pale_heron.cli.parameters import FILE
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Event
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.proof.marks import (
     KINDS,
     MARK,
@@ -44,7 +44,7 @@ def mark(capture: Path, text: str, at: str, kind: str, reword: int | None, withd
     Example: pale-heron mark walk.pcapng --reword 2 "the bridge"
     """
     if kind not in KINDS:
-        raise Trouble(f"--kind {kind!r} is not known{nearest_words(kind, dict.fromkeys(KINDS))}", ", ".join(KINDS))
+        raise Trouble(f"--kind {kind!r} is not known{did_you_mean(kind, KINDS)}", f"There are: {', '.join(KINDS)}")
     if sum((reword is not None, withdraw is not None, bool(at))) > 1:
         raise Trouble("--at, --reword and --withdraw are three different things", "Give one of them")
     if not text and (at or reword is not None):

@@ -10,7 +10,7 @@ from pale_heron.bench.redacting import redact as redacted
 from pale_heron.capture.reader import is_capture
 from pale_heron.cli.parameters import FILE
 from pale_heron.core import figures
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.trouble import Trouble
 
 
@@ -71,7 +71,7 @@ def _named(texts: tuple[str, ...]) -> dict[str, str]:
         if not equals or not lane:
             raise Trouble(f"--dialect {text!r} is not LANE=NAME", "Write --dialect hide=bittern")
         if name not in known:
-            nearest = nearest_words(name, dict.fromkeys(known))
+            nearest = did_you_mean(name, known)
             raise Trouble(f"There is no dialect {name!r}{nearest}", f"There are: {', '.join(known)}")
         found[lane] = name
     return found

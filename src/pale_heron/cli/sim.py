@@ -15,7 +15,7 @@ import click
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.frames import SECOND
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.moments import seconds, share
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
@@ -189,7 +189,7 @@ def _run_troubles(
     wanted = list(TROUBLES) if names == ("all",) else names
     for name in wanted:
         if name not in TROUBLES:
-            raise Trouble(f"There is no trouble {name!r}{nearest_words(name, TROUBLES)}", f"There are: {known}")
+            raise Trouble(f"There is no trouble {name!r}{did_you_mean(name, TROUBLES)}", f"There are: {known}")
     if link is not None and len(wanted) > 1:
         raise Trouble("One --link for several devices", "Leave --link out, or name one trouble")
     end_on_signals()
@@ -280,7 +280,7 @@ def _faults(device: str, texts: Sequence[str]) -> AnyFaults:
         field = name if name in kind._fields else f"{name}_s"
         if field not in kind._fields:
             known = dict.fromkeys(each.removesuffix("_s") for each in kind._fields)
-            raise Trouble(f"{device} has no fault {name!r}{nearest_words(name, known)}", f"It has: {', '.join(known)}")
+            raise Trouble(f"{device} has no fault {name!r}{did_you_mean(name, known)}", f"It has: {', '.join(known)}")
         found[field] = seconds(value) if field.endswith("_s") else share(value)
     return kind(**found)
 

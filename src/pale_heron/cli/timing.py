@@ -7,7 +7,7 @@ import click
 
 from pale_heron.bench.live.session import Session
 from pale_heron.core.clock.sources import FORMS, PulseSource, source_typed
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.patterns import Broken
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.network_time import server_typed
@@ -26,7 +26,7 @@ class TimeSources(NamedTuple):
         names = dict.fromkeys(lanes, 0)
         for each in self.pulses:
             if each.lane and each.lane not in names:
-                nearest = nearest_words(each.lane, names)
+                nearest = did_you_mean(each.lane, names)
                 raise Trouble(f"There is no lane {each.lane!r}{nearest}", f"There are: {', '.join(names) or 'none'}")
 
     def begin(self, session: Session) -> None:

@@ -18,7 +18,7 @@ from pale_heron.bench.sources import Source
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
-from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings, nearest_words
+from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings, did_you_mean
 from pale_heron.core.link.comparison import matrix_lines
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import EXCHANGE, KINDS, WIRINGS, TrialDescription
@@ -132,7 +132,7 @@ def _asked(
     kind: str, lanes: Sequence[str], also: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]
 ) -> AskedTrials:
     if kind not in KINDS:
-        nearest = nearest_words(kind, dict.fromkeys((*KINDS, PLAN, AGAIN)))
+        nearest = did_you_mean(kind, (*KINDS, PLAN, AGAIN))
         raise Trouble(
             f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; plan FILE; again CAPTURE"
         )

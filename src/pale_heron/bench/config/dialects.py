@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 from pale_heron.core.device.schema.dialect import Dialect, merge, read_dialect
 from pale_heron.core.device.schema.toml_table import TableProblem
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean, nearest_words
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.toml_file import NoToml, tables, text_of
 from pale_heron.files.user_folders import config_folder, is_there, toml_files
@@ -131,7 +131,7 @@ def named_dialect(name: str) -> Dialect:
             if path.stem == name:
                 raise Trouble(f"{path}, line {mistake.line}: {mistake.words}", f"pale-heron dialect check {path}")
         raise Trouble(
-            f"There is no dialect {name!r}{nearest_words(name, dict.fromkeys(known))}", "pale-heron dialect list"
+            f"There is no dialect {name!r}{did_you_mean(name, dict.fromkeys(known))}", "pale-heron dialect list"
         )
     return known[name]
 

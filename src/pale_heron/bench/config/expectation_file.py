@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean, nearest_words
 from pale_heron.core.proof.expectation import CONDITIONS, Expectation, written
 from pale_heron.core.proof.measured import Value
 from pale_heron.core.proof.names import NAMES, named
@@ -60,7 +60,7 @@ def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:
     if not isinstance(that, str):
         raise Trouble(f"{place}: it says of nothing: that = NAME is missing", "pale-heron expect --names lists them")
     if named(that) is None:
-        near = nearest_words(that, {each.name: 0 for each in NAMES})
+        near = did_you_mean(that, {each.name: 0 for each in NAMES})
         raise Trouble(f"{place}: there is no name {that!r}{near[:200]}", "pale-heron expect --names lists them")
     conditions = [name for name in CONDITIONS if name in row]
     if len(conditions) != 1:

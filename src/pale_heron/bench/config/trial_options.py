@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from pale_heron.core.gnss.earth.notation import position_typed
-from pale_heron.core.line.settings import ENDINGS_OUT, nearest_words
+from pale_heron.core.line.settings import ENDINGS_OUT, did_you_mean
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import (
     DELIVERY,
@@ -92,7 +92,7 @@ def described(
 
 def _one_of(value: str, known: Sequence[str], noun: str, are: str) -> str:
     if value not in known:
-        nearest = nearest_words(value, dict.fromkeys(each for each in known if each))
+        nearest = did_you_mean(value, filter(None, known))
         raise Trouble(f"There is no {noun} {value!r}{nearest}", f"{are}: {', '.join(each for each in known if each)}")
     return value
 

@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from pale_heron.bench.config.trial_options import ONLY_FOR, described
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean, nearest_words
 from pale_heron.core.link.description import KINDS, TrialDescription
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.toml_file import read_tables
@@ -66,7 +66,7 @@ def read_plan(path: Path, specs: Sequence[LaneSpec]) -> TrialPlan:
 def _check_keys(table: Mapping[str, Any], known: Sequence[str], where: str) -> None:
     for key in table:
         if key not in known:
-            nearest = nearest_words(key, dict.fromkeys(known))
+            nearest = did_you_mean(key, dict.fromkeys(known))
             raise Trouble(f"{where}: there is no key {key!r}{nearest}", f"There are: {', '.join(known)}")
 
 

@@ -2,7 +2,7 @@
 
 import difflib
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any, Final, NamedTuple
 
@@ -188,10 +188,16 @@ def changed(settings: LineSettings, name: str, text: str) -> LineSettings:
     return replace(settings, **{key.field: key.read(text.strip())})
 
 
-def nearest_words(name: str, known: Mapping[str, Any]) -> str:
+def did_you_mean(name: str, known: Iterable[str]) -> str:
+    """`; did you mean 'rate'?`, or nothing: for a message that lists what there is beside it."""
+    near = difflib.get_close_matches(name, list(known), 1)
+    return f"; did you mean {near[0]!r}?" if near else ""
+
+
+def nearest_words(name: str, known: Iterable[str]) -> str:
     """`; did you mean 'rate'?`, or which there are."""
-    near = difflib.get_close_matches(name, known, 1)
-    return f"; did you mean {near[0]!r}?" if near else f"; there are {', '.join(known)}"
+    names = list(known)
+    return did_you_mean(name, names) or (f"; there are {', '.join(names)}" if names else "; there are none")
 
 
 def settings_details(settings: LineSettings) -> dict[str, Any]:

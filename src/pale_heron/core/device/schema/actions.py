@@ -16,7 +16,7 @@ from typing import Final
 
 from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_SENTENCES, Parameter, read_parameter
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.patterns import limited
 
 NMEA, TEXT, HEX = "nmea", "text", "hex"
@@ -105,7 +105,7 @@ class DeviceAction:
 def read_action(name: str, table: TomlTable) -> DeviceAction:
     form = table.text("form", NMEA)
     if form not in FORMS:
-        table.wrong("form", f"{form!r} is not one of {', '.join(FORMS)}{nearest_words(form, dict.fromkeys(FORMS))}")
+        table.wrong("form", f"{form!r} is not one of {', '.join(FORMS)}{did_you_mean(form, FORMS)}")
     parameters = tuple(read_parameter(key, each, FORBIDDEN_IN_SENTENCES) for key, each in table.tables("parameter"))
     names = [parameter.name for parameter in parameters]
     send = table.text("send", needed=True)
@@ -115,7 +115,7 @@ def read_action(name: str, table: TomlTable) -> DeviceAction:
     for key, text in (("send", send), ("answered", answered), ("refused", refused)):
         for used in PLACEHOLDER.findall(text):
             if used not in names:
-                nearest = nearest_words(used, dict.fromkeys(names))
+                nearest = did_you_mean(used, names)
                 table.wrong(key, f"{{{used}}} is not a parameter of this action{nearest}")
     for parameter in names:
         if f"{{{parameter}}}" not in send:

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.line.settings import did_you_mean, nearest_words
 from pale_heron.core.patterns import Broken, Pattern
 
 PLACEHOLDER: Final = re.compile(r"\{([a-z][a-z0-9_-]*)\}")
@@ -135,7 +135,7 @@ class TomlTable:
         given = self.texts(key)
         for each in given:
             if each not in names:
-                self.wrong(key, f"{each!r} is not one of {', '.join(names)}{nearest_words(each, names)}")
+                self.wrong(key, f"{each!r} is not one of {', '.join(names)}{did_you_mean(each, names)}")
         return tuple(each for each in given if each in names)
 
     def table(self, key: str) -> "TomlTable":
