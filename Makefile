@@ -13,12 +13,13 @@ SCENE ?= saltmarsh
 # Ends of lines that apt writes are of no use here.
 APT := $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get -qq
 
-.PHONY: help demo test lint bench screenshots report clean
+.PHONY: help demo test lint lowest bench screenshots report clean
 
 help:
 	@echo "make demo         the simulated bench on the full screen; SCENE=modules: modules, range-walk: a link"
 	@echo "make test         all tests, after lint"
 	@echo "make lint         ruff, mypy and the import contracts"
+	@echo "make lowest       tests with the oldest packages that are allowed"
 	@echo "make bench        speed and memory, as ratios to a floor"
 	@echo "make report       the example report in docs/, from a simulated walk"
 	@echo "make screenshots  the pictures in docs/screenshots, from the demo"
@@ -52,6 +53,16 @@ lint: .venv/develop
 test: lint
 	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
 	$(BIN)/pytest -q -n 4 --dist loadfile
+
+# The oldest packages that pyproject.toml allows, in an environment of their own.
+lowest: .venv/develop
+	$(BIN)/python -m venv .venv/lowest
+	$(BIN)/python -c 'import re, tomllib; print(*(re.sub(r">=([^,]+).*", r"==\1", each) for each in \
+		tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"]), sep="\n")' > .venv/lowest.txt
+	.venv/lowest/bin/pip install $(QUIET) --disable-pip-version-check -c .venv/lowest.txt \
+		-r .venv/lowest.txt pytest pytest-xdist pytest-asyncio pytest-timeout hypothesis psutil python-pcapng
+	.venv/lowest/bin/pip install $(QUIET) --disable-pip-version-check --no-deps -e .
+	.venv/lowest/bin/pytest -q -n 2 --dist loadfile tests/core tests/capture tests/report tests/tui
 
 bench: .venv/develop
 	$(BIN)/python -m benchmarks

@@ -21,14 +21,15 @@ from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.settings import RULES, Setting
 from pale_heron.core.trouble import Exit, Trouble
+from pale_heron.files.pages import page
 from pale_heron.files.user_folders import is_there, search_problem
 
 
-@click.group("dialect", no_args_is_help=True)
+@click.group("dialect", no_args_is_help=True, epilog=f"The page: {page('dialects.md')}")
 def dialect() -> None:
     """Check, list, show and begin dialects.
 
-    A dialect describes how a kind of device speaks and is spoken to: docs/dialects.md.
+    A dialect describes how a kind of device speaks and is spoken to.
 
     Example: pale-heron dialect list
     """

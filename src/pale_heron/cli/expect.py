@@ -16,12 +16,13 @@ from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged,
 from pale_heron.core.proof.names import NAMES
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.files.pages import page
 
 SIGNS = {PASSED: "●", FAILED: "✕", NOT_SHOWN: "◐"}
 WORDS = {PASSED: "passed", FAILED: "FAILED", NOT_SHOWN: "not shown"}
 
 
-@click.command("expect")
+@click.command("expect", epilog=f"The page: {page('expectations.md')}")
 @click.argument("files", nargs=-1, type=FILE, metavar="[FILE.toml] [CAPTURE]", help="Expectations, then a capture.")
 @click.option("--names", is_flag=True, help="List every name that an expectation may be about.")
 @click.option("--draft", is_flag=True, help="Print expectations that this capture fulfils, to begin with.")
@@ -30,8 +31,8 @@ WORDS = {PASSED: "passed", FAILED: "FAILED", NOT_SHOWN: "not shown"}
 def expect(files: tuple[Path, ...], names: bool, draft: bool, as_json: bool, junit: Path | None) -> None:
     """Hold a capture against expectations. Exit status 0 where all of them passed, else 1.
 
-    An expectation passes, fails, or is not shown: fewer samples than it asks for prove nothing either way. What a file
-    of them may say is in docs/expectations.md; `record --expect` holds what is recorded against one at its end.
+    An expectation passes, fails, or is not shown: fewer samples than it asks for prove nothing either way.
+    `record --expect` holds what is recorded against a file of them at its end.
 
     Example: pale-heron expect --draft morning.pcapng
 

@@ -18,11 +18,12 @@ from pale_heron.core.proof.expectation import CONDITIONS, Expectation, written
 from pale_heron.core.proof.measured import Value
 from pale_heron.core.proof.names import NAMES, named
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.pages import page
 from pale_heron.files.toml_file import read_tables
 
 KEYS: Final = ("what", "lane", "trial", "part", "that", "samples", *CONDITIONS)
 NUMERIC: Final = ("at_least", "at_most", "between")
-WAY_OUT: Final = "docs/expectations.md says what may stand there"
+WAY_OUT: Final = f"{page('expectations.md')} says what may stand there"
 
 
 class ExpectationFile(NamedTuple):

@@ -20,6 +20,7 @@ from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_text
+from pale_heron.files.pages import page
 from pale_heron.tui.painting.paint import Line
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel
 from pale_heron.tui.screens.sentences import INTERVALS, SentencesPanel
@@ -204,7 +205,7 @@ class OrdersPanel(Panel[None]):
 
     def _choose_dialect(self) -> None:
         if not self._dialects:
-            self.notify("There is no dialect at all: docs/dialects.md says how to write one", markup=False)
+            self.notify(f"There is no dialect at all: {page('dialects.md')} says how to write one", markup=False)
             return
         names = list(self._dialects)
 

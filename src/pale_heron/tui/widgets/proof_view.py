@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
+from pale_heron.files.pages import page
 from pale_heron.files.user_folders import is_there
 from pale_heron.tui.widgets.canvas import Canvas
 
@@ -157,7 +158,7 @@ class ProofView(Canvas):
                 self._wanted, self._judged_at = read_expectations(Path(self._file).expanduser()), -1
                 self.draw()
 
-        question = "Which file of expectations? docs/expectations.md says what may stand there"
+        question = f"Which file of expectations? {page('expectations.md')} says what may stand there"
         self.app.push_screen(AskLine(question, self._file, wrong), take)
 
     def draft(self) -> None:

@@ -13,6 +13,7 @@ from pale_heron.core.link.trial import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS, Verdict, verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.files.pages import page
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
@@ -94,7 +95,7 @@ def _first_steps(width: int) -> list[Line]:
         ("both ends here", "open both lanes, then b: each direction is counted apart, with its latency"),
         ("a second machine", "pale-heron answer LANE there: it says in its answers what it got"),
         ("an echo", "a far end that sends back what it gets: both ways together"),
-        ("firmware", "docs/probe-format.md: forty lines of C answer a probe"),
+        ("firmware", f"forty lines of C answer a probe: {page('probe-format.md')}"),
         ("how fast", "blocks both ways as fast as the lines take them; every byte is accounted for"),
         ("one message", "an exchange by a rule: echo, plus N, text T, matches REGEX, table FILE"),
     )
