@@ -8,6 +8,7 @@ from textual.app import App
 
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.line_form import LineForm
@@ -150,7 +151,7 @@ class ModuleActions:
             self._app.notify("Nothing is intended yet: enter on a setting says what", severity="warning", markup=False)
             return
         self.confirmed(
-            f"this writes up to {len(intended)} settings of {lane.name}",
+            f"this writes {figures.several(len(intended), 'setting')} of {lane.name}, where they differ",
             lambda: self.begin(lane.name, "write what differs", writing(intended)),
         )
 

@@ -17,7 +17,7 @@ from pale_heron.files.adapters import AdapterNote, free_nickname, known_adapters
 from pale_heron.ports.address import EXAMPLES, LaneSpec, parse_lane
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
-from pale_heron.tui.painting.paint import BLANK, headline, line, wrapped
+from pale_heron.tui.painting.paint import BLANK, ends, headline, line, width_of, wrapped
 from pale_heron.tui.screens.panel import AskLine, Choice, TextPage
 from pale_heron.tui.screens.settings import RATES, SettingsPanel
 from pale_heron.tui.views.panels.ports import QUESTION, PlugGuide, help_lines, paint
@@ -112,8 +112,11 @@ class PortsScreen(Screen[LaneSpec | None]):
             rows += [BLANK, *wrapped(line((safe_label(self._watch.fault), "coral")), room)]
         self._list.show(rows)
         keys = [("↑↓", "choose"), ("←→", "rate"), ("enter", "open"), ("s", "settings"), ("w", "which is which")]
-        keys += [("r", "nickname"), ("n", "network"), ("?", "help"), ("q", "back" if self._taken else "quit")]
-        self._foot.show([line(" ", *keys_lines(keys, self._foot.size.width)[0])])
+        keys += [("r", "nickname"), ("n", "network")]
+        width = self._foot.size.width
+        last = keys_lines([("?", "help"), ("q", "back" if self._taken else "quit")], width)[0]
+        room = width - width_of(last) - 1
+        self._foot.show([ends(line(" ", *keys_lines(keys, room)[0]), last, width)])
 
     def on_key(self, event: events.Key) -> None:
         found = self._watch.seen()

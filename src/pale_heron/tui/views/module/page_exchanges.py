@@ -69,6 +69,8 @@ def paint(module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) ->
         return beside([(rows, left), (detail(module.dialect, chosen, DETAIL, room), DETAIL)], gap=3)
     below = min(12, room // 2)
     rows = _list(module, chosen, width, room - below - 1)
+    # What the list leaves free is of use for the chosen one.
+    below = room - len(rows) - 1
     return [*rows, line(("─" * width, "line")), *detail(module.dialect, chosen, width, below)]
 
 

@@ -11,8 +11,18 @@ from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, fitted, line, padded, titled, wrapped
 from pale_heron.tui.views.module.choices import ModuleChoices, age, progress
+from pale_heron.tui.views.panels.rows import keys_lines
 
 NAME, VALUE, STORAGE = 15, 20, 22
+AGED = 92
+"""Columns from which there is room for how long ago it was read."""
+_KEYS = (
+    ("enter", "says what is intended"),
+    ("R", "reads all"),
+    ("W", "writes what differs"),
+    ("K", "keeps it"),
+    ("L", "changes the line"),
+)
 _SHAPES = {True: ("✕", "coral"), False: ("●", "reed"), None: ("○", "faint")}
 _HOLDS = {True: ("●", "reed"), False: ("✕", "coral"), None: ("○", "faint")}
 
@@ -24,20 +34,27 @@ def paint(snapshot: BenchSnapshot, module: ModuleSnapshot, look: ModuleChoices, 
         words = f"The dialect {module.dialect.name} describes no settings. D chooses another dialect."
         return wrapped(line((words, "quiet")), width)
     index = max(0, min(look.row, len(rows) - 1))
-    words = f"   {'setting':<{NAME}}{'intended':<{VALUE}}{'read':<{VALUE}}{'':<4}{'how it stands':<{STORAGE}}read"
+    value = _value_width(width)
+    words = f"   {'setting':<{NAME}}{'intended':<{value}}{'read':<{value}}{'':<4}{'how it stands':<{STORAGE}}"
+    words += "read" if width >= AGED else ""
     heads = cut(line((words, "quiet")), width)
     table = [_row(each, snapshot.now, at, lit=at == index, width=width) for at, each in enumerate(rows)]
     chosen = rows[index]
-    keys = "enter says what is intended   R reads all   W writes what differs   K keeps it   L changes the line"
     notes = [
         BLANK,
         *wrapped(line((f"{chosen.setting.name}: ", "*text"), chosen.setting.meaning), width),
         *wrapped(line(("may be ", "quiet"), chosen.legal, (_when(chosen), "quiet")), width),
-        *(wrapped(line((keys, "quiet")), width) if look.live else ()),
+        *(keys_lines(_KEYS, width) if look.live else ()),
         BLANK,
     ]
     left = room - len(table) - 1 - len(notes)
     return [heads, *table, *notes, *progress(look.doing, width, left)]
+
+
+def _value_width(width: int) -> int:
+    """Columns of a value: how the setting stands must not be cut off by it."""
+    around = 3 + NAME + 4 + STORAGE + (8 if width >= AGED else 0)
+    return max(8, min(VALUE, (width - around) // 2))
 
 
 def _when(row: IntendedSetting) -> str:
@@ -48,6 +65,7 @@ def _when(row: IntendedSetting) -> str:
 def _row(row: IntendedSetting, now: int, index: int, *, lit: bool, width: int) -> Line:
     shown = row.setting.shown
     sign, role = _SHAPES[row.differs]
+    value = _value_width(width)
     storage = row.state.storage
     storage_role = "amber" if storage in (NOT_STORED, PENDING, UNSEEN) else "quiet"
     intended = safe_label(shown(row.intended)) if row.intended else "–"
@@ -55,11 +73,11 @@ def _row(row: IntendedSetting, now: int, index: int, *, lit: bool, width: int) -
     spans = line(
         (f"{sign} ", role),
         (f"{row.setting.name:<{NAME}}", "text"),
-        (f"{intended[: VALUE - 1]:<{VALUE}}", "text" if row.intended else "quiet"),
-        (f"{read[: VALUE - 1]:<{VALUE}}", "coral" if row.differs else "*text" if row.state.now else "quiet"),
+        (fitted(intended, value - 1) + " ", "text" if row.intended else "quiet"),
+        (fitted(read, value - 1) + " ", "coral" if row.differs else "*text" if row.state.now else "quiet"),
         (f"{'≠' if row.differs else '':<4}", "coral"),
         (f"{storage:<{STORAGE}}", storage_role),
-        (age(now, row.state.read_at) if row.state.read_at else "", "quiet"),
+        (age(now, row.state.read_at) if row.state.read_at and width >= AGED else "", "quiet"),
     )
     ground = "@select" if lit else ""
     bar = Span("▌" if lit else " ", f"heron{ground}")

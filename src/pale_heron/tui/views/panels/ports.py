@@ -1,6 +1,6 @@
 """The list of ports: what there is, what came and went, and the chosen one in full."""
 
-from typing import Final
+from typing import Final, NamedTuple
 
 from pale_heron.answers.answer import ViewAnswer, answered
 from pale_heron.core import figures
@@ -14,6 +14,8 @@ from pale_heron.tui.painting.paint import BLANK, Line, beside, cells, fitted, he
 QUESTION = "Which port is it?"
 NEWS_S = 30.0
 WIDE = 100
+STATE: Final = 22
+"""Columns that how a port stands has at least."""
 
 
 class PlugGuide:
@@ -47,12 +49,28 @@ class PlugGuide:
         return self.found
 
 
+class PortColumns(NamedTuple):
+    """How wide the columns of the list are; what is left has the state, which says whether a port can be had."""
+
+    nickname: int
+    device: int
+    what: int
+
+    @classmethod
+    def within(cls, width: int) -> "PortColumns":
+        nickname = 14 if width >= WIDE else 11
+        each = max(8, min(34, (width - nickname - STATE) // 2))
+        return cls(nickname, each, each)
+
+
 def paint(
     found: list[SeenPort], chosen: int, settings: LineSettings, now: float, which: "PlugGuide", width: int
 ) -> list[Line]:
     """The list, the chosen port in full, and what to press."""
     rows = headline(QUESTION, _answer(found, which), width)
-    rows.append(line((f"  {'nickname':<14}{'device':<34}{'what it is':<34}state", "faint")))
+    room = PortColumns.within(width)
+    heads = f"  {'nickname':<{room.nickname}}{'device':<{room.device}}{'what it is':<{room.what}}state"
+    rows.append(line((heads, "faint")))
     rows += [_row(seen, index, index == chosen, now, width) for index, seen in enumerate(found)]
     if found:
         rows += [BLANK, *_chosen(found[min(chosen, len(found) - 1)].port, settings, width)]
@@ -90,13 +108,14 @@ def _row(seen: SeenPort, index: int, chosen: bool, now: float, width: int) -> Li
     elif seen.came is not None and now - seen.came < NEWS_S:
         state = f"{state}, came {figures.age(now - seen.came)}"
     text = "faint" if gone else "text"
-    device = port.device if cells(port.device) <= 33 else "…" + port.device[-32:]
+    room = PortColumns.within(width)
+    device = port.device if cells(port.device) < room.device else "…" + port.device[2 - room.device :]
     what = port.description + (", virtual" if port.virtual else "")
     left = line(
         ("▌ " if chosen else "  ", f"heron{ground}"),
-        (fitted(port.nickname, 13) + " ", f"*{text}{ground}"),
-        (fitted(device, 33) + " ", f"{text}{ground}"),
-        (fitted(what, 33) + " ", f"quiet{ground}"),
+        (fitted(port.nickname, room.nickname - 1) + " ", f"*{text}{ground}"),
+        (fitted(device, room.device - 1) + " ", f"{text}{ground}"),
+        (fitted(what, room.what - 1) + " ", f"quiet{ground}"),
         (state, f"{role}{ground}"),
     )
     return tuple(span._replace(action=act(acts.pick, index)) for span in padded(left, width, f"text{ground}"))
