@@ -192,7 +192,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "Something joins our TX to our RX: a loop, a bridge of solder, or an echo with nothing behind it. Take the "
         "device off: if they still come back, it is on this side.",
         (
-            seen(lambda evidence: f"{evidence.dialogue.echoed} lines came back as they were sent"),
+            seen(lambda evidence: f"{several(evidence.dialogue.echoed, 'line')} came back as sent"),
             Sign(
                 lambda evidence: evidence.settings and evidence.settings.echo,
                 -0.3,
@@ -336,7 +336,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         (
             seen(
                 lambda evidence: (
-                    f"{evidence.dialogue.unanswered} lines sent without an answer, "
+                    f"{several(evidence.dialogue.unanswered, 'line')} sent without an answer, "
                     f"{evidence.dialogue.notices or evidence.line.recent_lines} others came meanwhile"
                 ),
             ),
@@ -368,7 +368,9 @@ CAUSES: Final[tuple[Cause, ...]] = (
         "Look at the supply under load (brown-out): a stronger one, a shorter cable, a capacitor; then at a watchdog.",
         (
             seen(
-                lambda evidence: f"{len(evidence.dialogue.restarts)} times: {safe_text(evidence.dialogue.banner)}",
+                lambda evidence: (
+                    f"{several(len(evidence.dialogue.restarts), 'time')}: {safe_text(evidence.dialogue.banner)}"
+                ),
             ),
         ),
     ),

@@ -3,6 +3,7 @@
 import statistics
 from typing import Final
 
+from pale_heron.core.figures import count, several
 from pale_heron.core.line.diagnosis.evidence import DriverErrors, Evidence
 from pale_heron.core.line.diagnosis.stages import legible_lately
 
@@ -43,9 +44,9 @@ def like_words(evidence: Evidence) -> str:
 
 
 def garbage_share(evidence: Evidence) -> str:
-    share, count = legible_lately(evidence.line)
+    share, judged = legible_lately(evidence.line)
     at = f" at {evidence.settings}" if evidence.settings else ""
-    return f"{100 * (share or 0.0):.0f} % of the last {count} bytes are legible{at}, no sentence is valid"
+    return f"{100 * (share or 0.0):.0f} % of the last {several(judged, 'byte')} are legible{at}, no sentence is valid"
 
 
 def best_words(evidence: Evidence) -> str:
@@ -64,7 +65,8 @@ def wanted_rate(evidence: Evidence) -> str:
 
 
 def damage(evidence: Evidence) -> str:
-    return f"{evidence.line.recent_damaged} of {evidence.checked} sentences in the last minute are damaged"
+    damaged = count(evidence.line.recent_damaged)
+    return f"{damaged} of {several(evidence.checked, 'sentence')} in the last minute are damaged"
 
 
 def load_words(evidence: Evidence) -> str:
@@ -74,18 +76,19 @@ def load_words(evidence: Evidence) -> str:
 
 
 def silence(evidence: Evidence) -> str:
-    return f"{evidence.line.bytes_in} bytes, none for {evidence.since_s(evidence.line.last_byte) or 0:.0f} s"
+    since = evidence.since_s(evidence.line.last_byte) or 0
+    return f"{several(evidence.line.bytes_in, 'byte')}, none for {since:.0f} s"
 
 
 def staircase_words(evidence: Evidence) -> str:
     _, lf, cr, _ = evidence.dialogue.endings
-    return f"{max(lf, cr)} of {evidence.text_lines} lines end with {'LF' if lf > cr else 'CR'} alone"
+    return f"{max(lf, cr)} of {several(evidence.text_lines, 'line')} end with {'LF' if lf > cr else 'CR'} alone"
 
 
 def ended_by_pause(evidence: Evidence) -> str:
     if evidence.line.endless:
         return f"{evidence.line.endless} times more bytes than any line has, without an end"
-    return f"{evidence.dialogue.endings[3]} of {evidence.text_lines} lines were ended by a pause alone"
+    return f"{evidence.dialogue.endings[3]} of {several(evidence.text_lines, 'line')} were ended by a pause alone"
 
 
 def other_ends_words(evidence: Evidence) -> str:
@@ -94,19 +97,19 @@ def other_ends_words(evidence: Evidence) -> str:
     if evidence.dialogue.other_ends:
         return f"{evidence.dialogue.other_ends} line ends within lines are not {ending}"
     waiting = evidence.line.bytes_in - evidence.line.framed_bytes
-    return f"{waiting} bytes wait for a {ending} that does not come"
+    return f"{several(waiting, 'byte')} waiting for a {ending} that does not come"
 
 
 def beside_words(evidence: Evidence) -> str:
     messages = sum(each.count for each in evidence.line.types if each.kind == "rtcm3")
     rtcm = f"{messages} RTCM 3 messages" if messages else ""
-    opaque = f"{evidence.binary_bytes} bytes of another protocol" if evidence.binary_bytes else ""
+    opaque = f"{several(evidence.binary_bytes, 'byte')} of another protocol" if evidence.binary_bytes else ""
     return " and ".join(filter(None, (rtcm, opaque))) + " between the lines"
 
 
 def lost_bytes(evidence: Evidence) -> str:
     errors = evidence.errors or DriverErrors()
-    return f"{errors.overrun} overruns, {errors.buffer} bytes lost in the buffer"
+    return f"{several(errors.overrun, 'overrun')}, {several(errors.buffer, 'byte')} lost in the buffer"
 
 
 def delays(evidence: Evidence) -> str:
