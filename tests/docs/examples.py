@@ -87,10 +87,11 @@ def shown(page: str, beginning: str) -> str:
 
 
 def worth_running(examples: Sequence[Example]) -> list[Example]:
-    """Those that show what no other shows too: of `export --all a` and `export --all b --expect c` the second."""
-    shapes = [each.shape for each in examples]
-    return [
-        each
-        for at, each in enumerate(examples)
-        if not any(each.shape < other for other in shapes) and each.shape not in shapes[:at]
-    ]
+    """So many that each option of a command, each subject and each kind of file is in one of them."""
+    shown: set[tuple[str, str]] = set()
+    worth = []
+    for each in sorted(examples, key=lambda it: -len(it.shape)):
+        parts = {(each.words[0], part) for part in each.shape}
+        worth += [each] if parts - shown else []
+        shown |= parts
+    return worth
