@@ -4,6 +4,7 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -19,6 +20,7 @@ from pale_heron.bench.operations.baud_search import BaudSearchState
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import IN, Direction, Frame, Kind, Status
+from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.rates import CANDIDATES, BaudResult
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line
 from pale_heron.core.trouble import Trouble
@@ -27,6 +29,7 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import KERNEL_CONSOLE
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
+from pale_heron.tui.actions.lane import LaneActions
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting.paint import plain, width_of
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel
@@ -394,3 +397,42 @@ async def test_every_list_says_what_it_is_for_and_has_the_commands(name: str) ->
 
 def test_no_list_is_without_words() -> None:
     assert all(panel.ABOUT for panel in Panel.__subclasses__())
+
+
+class _Closing:
+    """A bench on which something may be under way, and what becomes of its lane."""
+
+    def __init__(self, under_way: str = "") -> None:
+        self.done: list[str] = []
+        operation = SimpleNamespace(title=under_way) if under_way else None
+        self.operations = SimpleNamespace(on=lambda _: operation)
+
+    def let_go(self, lane: str) -> None:
+        self.done.append(f"let go {lane}")
+
+    def take_up(self, lane: str) -> None:
+        self.done.append(f"take up {lane}")
+
+
+@pytest.mark.parametrize(
+    ("under_way", "opening", "key", "done"),
+    [
+        ("", "open", "", ["let go hide"]),
+        ("", "let-go", "", ["take up hide"]),
+        ("write what differs", "open", "n", []),
+        ("write what differs", "open", "escape", []),
+        ("write what differs", "open", "y", ["let go hide"]),
+    ],
+)
+async def test_a_lane_on_which_something_is_under_way_is_closed_after_a_yes(
+    under_way: str, opening: str, key: str, done: list[str]
+) -> None:
+    lane: Any = SimpleNamespace(name="hide", opening=LaneOpening(opening))
+    bench: Any = _Closing(under_way)
+    async with showing(Choice("Something else", (("t", "text"),))) as shown:
+        LaneActions(shown.host, bench, lambda: lane, None).close_or_open()
+        if key:
+            await shown.says("write what differs is under way on hide and fails without it. Close it?")
+            assert not bench.done
+            await shown.press(key)
+        assert bench.done == done
