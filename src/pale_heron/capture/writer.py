@@ -25,7 +25,7 @@ from pale_heron.capture import pcapng
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
-from pale_heron.files.user_folders import is_there
+from pale_heron.files.user_folders import is_file, is_there
 from pale_heron.system import claim, write_at
 from pale_heron.system.private import new_file
 
@@ -85,8 +85,9 @@ class CaptureWriter:
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             self._begin(path)
         except OSError as problem:
+            why = f"{path.parent} is a file" if is_file(path.parent) else problem.strerror
             raise Trouble(
-                f"The capture {path} cannot be written: {problem.strerror}",
+                f"The capture {path} cannot be written: {why}",
                 "Choose a place where you may write",
                 NO_CAPTURE,
             ) from None
