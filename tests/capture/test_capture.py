@@ -227,7 +227,7 @@ def test_a_capture_is_never_overwritten(capture: Path) -> None:
 
 def test_a_place_that_cannot_be_written_is_told(tmp_path: Path) -> None:
     (tmp_path / "file").touch()
-    with pytest.raises(Trouble, match="file is a file. Choose a place where you may write"):
+    with pytest.raises(Trouble, match=r"file is a file\. Choose a place where you may write"):
         CaptureWriter(tmp_path / "file" / "a.pcapng")
 
 
