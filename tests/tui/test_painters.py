@@ -214,7 +214,10 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
     replay = dataclasses.replace(shown, replay=state)
     reading = dataclasses.replace(shown, replay=dataclasses.replace(state, surveyed=False))
     assert plain([timebar.bar(reading, 80)]).endswith("… seen ")
-    assert "playing × 10  replay of 2031-05-04  25 % of 1.9 MB  torn: the file ends" in plain([shell.head(replay, 142)])
+    assert "playing × 10  torn  replay of 2031-05-04  25 % of 1.9 MB  the file ends" in plain([shell.head(replay, 142)])
+    assert "  torn  " in plain([shell.head(replay, 80)]), "however narrow the window is"
+    head = traffic.head(shown, traffic.HeadState(), 40)
+    assert [width_of(row) <= 40 for row in head] == [True] * 3
 
 
 def test_ports_are_painted_with_state_and_way_out() -> None:

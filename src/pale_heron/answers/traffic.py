@@ -23,7 +23,7 @@ def traffic_answer(snapshot: BenchSnapshot) -> ViewAnswer:
     said = (
         (
             (f"{sum(rates):.0f} lines a second", "*text"),
-            f" of {len(rates)} types. ",
+            f" of {figures.several(len(rates), 'type')}. ",
         )
         if rates
         else ((f"{figures.several(lines, 'line')} in the last minute. ", "*text"),)

@@ -78,8 +78,9 @@ def _replay(snapshot: BenchSnapshot) -> Line:
         f"  replay of {datetime.fromtimestamp(replay.begin // SECOND, UTC):%Y-%m-%d}" if snapshot.dated else "  replay"
     )
     where = f"  {figures.share(replay.share)} of {figures.size(snapshot.capture.size)}"
-    torn = f"  torn: {replay.torn}" if replay.torn else ""
-    return line(state, (day, "text"), (where, "quiet"), (torn, "coral"))
+    # The word stands where no window is too narrow for it; why, where there is room.
+    torn, why = ("  torn", f"  {replay.torn}") if replay.torn else ("", "")
+    return line(state, (torn, "*coral"), (day, "text"), (where, "quiet"), (why, "coral"))
 
 
 def tabs(view: str, folded: Line = (), width: int = 0) -> Line:

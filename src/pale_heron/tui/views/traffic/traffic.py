@@ -22,6 +22,8 @@ from pale_heron.tui.views.table import VIEWS
 from pale_heron.tui.views.traffic.event_words import event_detail, event_words
 
 QUESTION: Final = VIEWS["traffic"].question
+ONE_ROW: Final = 1000
+"""Columns in which any answer is one row."""
 HELP = (
     "Every line of every lane as it became whole, on one clock: the time of its first byte (t changes its form), "
     "the seconds since the line before, the lane, the direction (◂ in, ▸ out), the type, and the text. Control "
@@ -197,8 +199,9 @@ class HeadState:
 
 def head(snapshot: BenchSnapshot, state: HeadState, width: int) -> list[Line]:
     """Question and answer, then how the list stands."""
-    question, *answer = headline(QUESTION, traffic_answer(snapshot), width)
-    return [question, *answer[:1], _list_state(state, width)]
+    # One row: the list must not move under whoever reads it.
+    question, answer, *_ = headline(QUESTION, traffic_answer(snapshot), ONE_ROW)
+    return [question, cut(answer, width), _list_state(state, width)]
 
 
 def _list_state(state: HeadState, width: int) -> Line:
