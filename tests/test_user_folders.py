@@ -47,7 +47,7 @@ def test_the_screen_can_go_without_a_record(monkeypatch: pytest.MonkeyPatch) -> 
         show("marsh", [], record=True)
 
 
-def test_a_user_without_home_has_folders_all_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_user_without_home_has_folders_all_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     def homeless(_: str) -> Path:
         raise RuntimeError("could not determine the home directory")
 
@@ -55,8 +55,15 @@ def test_a_user_without_home_has_folders_all_the_same(monkeypatch: pytest.Monkey
         monkeypatch.setattr(user_folders, name, homeless)
     for variable in (user_folders.CONFIG_VARIABLE, user_folders.CAPTURES_VARIABLE):
         monkeypatch.delenv(variable, raising=False)
+    monkeypatch.setattr(user_folders.tempfile, "gettempdir", lambda: str(tmp_path))
     assert user_folders.config_folder().name == "config"
     assert f"pale-heron-{user_id()}" in str(new_capture_path("marsh", 0))
+    # What somebody else may have put there is not taken for the user's own.
+    base = tmp_path / f"pale-heron-{user_id()}"
+    base.rename(tmp_path / "elsewhere")
+    base.symlink_to(tmp_path / "elsewhere")
+    with pytest.raises(Trouble, match="Set HOME, or PALE_HERON_CONFIG"):
+        user_folders.config_folder()
 
 
 def test_a_lane_that_is_its_own_nickname_is_named_once() -> None:

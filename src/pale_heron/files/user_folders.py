@@ -8,7 +8,9 @@ from typing import Final
 
 from platformdirs import user_config_path, user_data_path
 
+from pale_heron.core.trouble import Trouble
 from pale_heron.system import user_id
+from pale_heron.system.private import private_folder
 
 PROGRAM: Final = "pale-heron"
 CONFIG_VARIABLE: Final = "PALE_HERON_CONFIG"
@@ -31,7 +33,12 @@ def _folder(variable: str, usual: Callable[[], Path], name: str) -> Path:
         return Path(named).expanduser() if named else usual()
     except RuntimeError:
         # A user without an entry and without HOME, as in a container: as good as any place that lasts a while.
-        return Path(tempfile.gettempdir()) / f"{PROGRAM}-{user_id()}" / name
+        base = Path(tempfile.gettempdir()) / f"{PROGRAM}-{user_id()}"
+        try:
+            return private_folder(base) / name
+        except OSError as problem:
+            # Others may plant what they like there.
+            raise Trouble(f"There is no home folder, and {problem.strerror}", f"Set HOME, or {variable}") from None
 
 
 def is_there(path: Path) -> bool:
