@@ -87,6 +87,20 @@ def test_the_combined_talker_speaks_for_all_systems() -> None:
     assert fix_of([sentences(gga(0).replace("GN", "GP", 1))]).epochs_with_fix == 1
 
 
+@given(st.permutations(["ZDA", "RMC", "GGA"]))
+def test_a_date_of_eight_digits_is_the_same_day_as_one_of_six(order: list[str]) -> None:
+    spoken = [
+        {
+            "ZDA": f"GNZDA,{utc.clock(BEGIN + second * SECOND, 2).replace(':', '')},04,05,2031,00,00",
+            "RMC": rmc(second),
+            "GGA": gga(second),
+        }
+        for second in range(5)
+    ]
+    fix = fix_of([sentences(*(each[name] for name in order)) for each in spoken])
+    assert (fix.epochs, fix.epochs_with_fix, len(fix.history.outages)) == (5, 5, 0)
+
+
 @pytest.mark.parametrize("hertz", [1, 5, 10, 20])
 def test_epochs_at_any_rate(hertz: int) -> None:
     told = [sentences(gga(place / hertz), rmc(place / hertz)) for place in range(6 * hertz)]

@@ -59,7 +59,7 @@ class EpochTracker:
         return bool(date) and self._is_another_day(date)
 
     def _is_another_day(self, date: bytes) -> bool:
-        return bool(date) and bool(self.open.date) and date != self.open.date
+        return bool(date) and bool(self.open.date) and _day(date) != _day(self.open.date)
 
     def begin(self, time: bytes, arrived: int | None, date: bytes = b"") -> OpenEpoch | None:
         """A sentence with this raw time came; gives the epoch that another time, or day, has ended."""
@@ -151,6 +151,11 @@ class EpochTracker:
             self._midnight += DAY
         self._of_day = of_day
         return None if self._midnight is None else self._midnight + of_day
+
+
+def _day(date: bytes) -> bytes:
+    """A raw date without its century: RMC has none, ZDA has."""
+    return date[:4] + date[-2:]
 
 
 def _same(time: bytes) -> bytes:
