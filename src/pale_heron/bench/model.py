@@ -11,10 +11,12 @@ import zlib
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final, NamedTuple
+from itertools import groupby
+from typing import TYPE_CHECKING, Final, NamedTuple, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
-from pale_heron.bench.pipeline import Pipeline, Record
+from pale_heron.bench.gathering import GatheringPipeline
+from pale_heron.bench.pipeline import Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot, ClockTracker
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
@@ -93,12 +95,17 @@ class Model:
         book: DialectBook | None = None,
         epochs_kept: int | None = EPOCHS_KEPT,
         probes: SeeProbe | None = None,
+        lines: bool = True,
     ) -> None:
-        """The first line will have the number `start`. `probes` is called with what became of each one of a trial."""
+        """The first line will have the number `start`. `probes` is called with what became of each one of a trial.
+
+        Without `lines` nobody looks at them: lanes are fed faster, and the log stays empty.
+        """
         self._book = book or DialectBook()
         self._epochs_kept = epochs_kept
         self._start = start
-        self._pipeline = Pipeline(self._new_lane, see=self._hear, heed=self._note)
+        self._lines = lines
+        self._pipeline = GatheringPipeline(self._new_lane, see=self._hear, heed=self._note)
         self._ears: tuple[FrameTap, ...] = ()
         self._marks = MarkBook()
         self._chronicle = Chronicle()
@@ -143,6 +150,25 @@ class Model:
 
     def feed(self, *records: Record) -> list[Entry]:
         """Take what was recorded, many at a time or few; gives the lines that have their number now."""
+        return self._feed(records) if self._lines else self._feed_lanes(records)
+
+    def _feed_lanes(self, records: Sequence[Record]) -> list[Entry]:
+        """Take records whose lines nobody looks at, but for those that a trial, a pulse or an ear is looked for in."""
+        settled: list[Entry] = []
+        for is_chunk, run in groupby(records, lambda record: isinstance(record, Chunk)):
+            settled += self._feed_run(cast("list[Chunk]", list(run))) if is_chunk else self._feed(tuple(run))
+        return settled
+
+    def _feed_run(self, run: Sequence[Chunk]) -> list[Entry]:
+        link = self._link
+        if link.active or link.follows_lines or self._clock.listens or self._ears:
+            self._pipeline.settle()
+            return self._feed(run)
+        self._pipeline.gather(run)
+        self._chronicle.feed(run)
+        return []
+
+    def _feed(self, records: Sequence[Record]) -> list[Entry]:
         settled = self._pipeline.feed(records)
         self._feed_link(records)
         if self._link.locates and records:

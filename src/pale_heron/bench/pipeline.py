@@ -154,6 +154,10 @@ class Pipeline(Generic[Kind]):
         elif name in self._waiting:
             del self._waiting[name]
 
+    def _up_to_date(self) -> Iterable[Kind]:
+        """The lanes that were fed everything so far: those for which time may pass."""
+        return self.lanes.values()
+
     def _pass(self, now: int) -> None:
         """Let time pass: pauses end what waited, one after the other, and lines get their places."""
         if now <= self._now:
@@ -175,7 +179,7 @@ class Pipeline(Generic[Kind]):
             self._note(name, lane)
         if now - self._ticked >= TICK_NS:
             self._ticked = now
-            for lane in self.lanes.values():
+            for lane in self._up_to_date():
                 frames = lane.tick(now - LATE_NS)
                 if frames:
                     self._add(frames)

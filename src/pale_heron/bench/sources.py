@@ -168,7 +168,7 @@ class Source:
         `probes` is called with what became of each probe of its trials. `listen` are sources of pulses among its lines.
         `listener` is told what goes by.
         """
-        model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes)
+        model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes, lines=listener is not None)
         if not self.is_capture:
             model.add(self.name, raw=True)
         teller = PassTeller(model, listener) if listener is not None else None

@@ -27,6 +27,11 @@ class Framing:
         return self
 
     @property
+    def received(self) -> Framer:
+        """What cuts the received direction."""
+        return self._received
+
+    @property
     def waiting(self) -> bool:
         """Whether bytes of either direction wait for the end of their frame."""
         return self._received.waiting or self._sent.waiting

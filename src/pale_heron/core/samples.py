@@ -55,6 +55,25 @@ class Sample:
         self.count += 1
         self._least, self._largest = min(self._least, value), max(self._largest, value)
 
+    def extend(self, values: "array[float]") -> None:
+        """Many, one after the other."""
+        at = 0
+        while at < len(values):
+            first = at + -self.count % self._every
+            room = self._most - len(self._kept)
+            taken = values[first :: self._every][:room]
+            self._kept.extend(taken)
+            if len(taken) < room:
+                self.count += len(values) - at
+                break
+            behind = first + (room - 1) * self._every + 1
+            self.count += behind - at
+            at = behind
+            self._kept = self._kept[::2]
+            self._every *= 2
+        if values:
+            self._least, self._largest = min(self._least, *values), max(self._largest, *values)
+
     def copied(self) -> "Sample":
         """One that does not change with this."""
         other = Sample(self._most)

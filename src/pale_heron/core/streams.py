@@ -7,7 +7,7 @@ record as an event, so that live and replay switch at the same place; or from th
 """
 
 from collections import deque
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import Enum, auto
 from typing import TYPE_CHECKING, Any, Final, Protocol
 
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
     from pale_heron.core.gnss.reported import ReportedPosition
+    from pale_heron.core.wire.batcher import Stretch
+    from pale_heron.core.wire.sentence_batch import Addresses, Flags, SentenceBatch
 
 LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device says what it is at its start, or when it is asked."""
@@ -132,6 +134,34 @@ class LaneStreams:
             self._scan(frames, self._dialects)
         return frames
 
+    @property
+    def takes_batches(self) -> bool:
+        """Whether nobody waits for single chunks: no module is listened to, and lines are cut."""
+        return self.module is None and not self.framing.bulk
+
+    def stretches(
+        self, chunks: Sequence[Chunk], addresses: "Addresses", is_odd: "Callable[[SentenceBatch], Flags]"
+    ) -> "Iterator[Stretch]":
+        """Received chunks, many of them together: those without a batch are still to be fed, one by one."""
+        from pale_heron.core.wire.batcher import stretches
+
+        for stretch in stretches(self.framing.received, chunks, addresses, is_odd):
+            if stretch.batch is not None and self._dialects is not None:
+                self._keep_last(stretch.chunks)
+                self._recognise(stretch.frames, self._dialects)
+                self._scan(stretch.frames, self._dialects)
+            yield stretch
+
+    def _keep_last(self, chunks: Iterable[Chunk]) -> None:
+        """Keep the last chunks."""
+        most = WAITING_BYTES if self._sent else BEFORE_BYTES
+        for chunk in chunks:
+            self._before.append(chunk)
+            self._before_bytes += len(chunk.data)
+            if self._before_bytes > 2 * most:
+                while self._before_bytes > most:
+                    self._before_bytes -= len(self._before.popleft().data)
+
     def take(self, frames: Iterable[Frame]) -> None:
         """Frames that were cut before: there is nothing to do with them here."""
 
@@ -190,15 +220,10 @@ class LaneStreams:
     def _keep(self, chunk: Chunk) -> None:
         """Keep what a module would have to know; whoever is sent something other than sentences is one."""
         assert self._dialects is not None, "nothing is kept without dialects"
-        self._before.append(chunk)
-        self._before_bytes += len(chunk.data)
         spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!") and not is_probe(chunk.data)
         spoken_to = spoken_to and (not self._asked or chunk.data[:2].upper() == b"AT")
         self._sent = self._sent or spoken_to
-        most = WAITING_BYTES if self._sent else BEFORE_BYTES
-        if self._before_bytes > 2 * most:
-            while self._before_bytes > most:
-                self._before_bytes -= len(self._before.popleft().data)
+        self._keep_last((chunk,))
         if spoken_to and not self.found:
             self._find(self._dialects.standard, self._dialects)
 

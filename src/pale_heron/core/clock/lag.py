@@ -4,15 +4,20 @@ A lag is arrival by this computer's clock minus the told time, so it holds the e
 compared, turned to within half a day: that the date is another one is for others to say.
 """
 
+from array import array
 from collections import deque
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.nmea.raw import TIME_FIELD, time_of_day
 from pale_heron.core.samples import Sample, Times
 from pale_heron.core.utc import DAY
+
+if TYPE_CHECKING:
+    from pale_heron.core.clock.lag_batch import TypeLags
+    from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
 
 KEPT: Final = 1 << 11
 """So many lags of a type are kept; their percentiles are as good as such a sample is, least and most are exact."""
@@ -121,13 +126,25 @@ class _LagTotals:
     def add(self, lag_ns: int, arrived: int) -> None:
         self.last = lag_ns
         self.sample.add(lag_ns / SECOND)
-        bucket = arrived // BUCKET_NS
+        self._into(arrived // BUCKET_NS)
+        self._count += 1
+        self._sum += lag_ns
+
+    def _into(self, bucket: int) -> None:
+        """Go on in a stretch of ten seconds."""
         if bucket != self._bucket:
             if self._count:
                 self._points.append(self._open)
             self._bucket, self._count, self._sum = bucket, 0, 0
-        self._count += 1
-        self._sum += lag_ns
+
+    def extend(self, lags: "TypeLags") -> None:
+        """Many, none of them a step."""
+        self.last, self.astray = int(lags.lags[-1]), 0
+        self.sample.extend(lags.seconds())
+        for bucket, count, total in lags.buckets():
+            self._into(bucket)
+            self._count += count
+            self._sum += total
 
     @property
     def _open(self) -> LagPoint:
@@ -184,6 +201,30 @@ class LagTracker:
             told = time_of_day(fields[place]) if len(fields) > place + 1 else None
             if told is not None:
                 self._take(kind, told, arrived)
+
+    def feed_batch(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
+        """Many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
+        from pale_heron.core.clock.lag_batch import Standing, rounds, type_lags
+
+        lags = type_lags(batch, told)
+        known = {each.type: self._types.get(each.type) for each in lags}
+        steady = all(each.is_steady(totals.last if (totals := known[each.type]) else None) for each in lags)
+        if not steady or len(self._types | known) > MOST_TYPES:
+            for row in range(len(batch)):
+                self.feed(batch.frame(row), byte_ns)
+            return
+        before = Standing(
+            self._first, self._whole, self._end, self._quiet_from, self._bytes, self._told, self._interval, self._gap
+        )
+        ended, behind = rounds(batch, told, byte_ns, before)
+        for sample, values in zip((self._begins, self._ends, self._sizes), ended, strict=True):
+            sample.extend(array("d", values.tobytes()))
+        self._first, self._whole, self._end, self._quiet_from = behind[:4]
+        self._bytes, self._told, self._interval, self._gap = behind[4:]
+        self._last = int(batch.time[-1])
+        for each in lags:
+            self._types.setdefault(each.type, _LagTotals()).extend(each)
+            self._since = int(each.arrived[0]) if self._since is None else min(self._since, int(each.arrived[0]))
 
     def _take(self, kind: str, told: int, arrived: int) -> None:
         if told != self._told:

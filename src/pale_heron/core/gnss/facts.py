@@ -77,12 +77,16 @@ class LatestSentence:
     def hear(self, frame: Saying, epoch: int) -> None:
         """Take a newer one, which is of the `epoch`th epoch; several of one epoch are one saying."""
         self.frame = frame
-        before = self._begun
-        if frame.time is None or before is None:
+        if frame.time is not None:
+            self.note(frame.time, epoch)
+
+    def note(self, time: int, epoch: int) -> None:
+        """One came at that time, which is of the `epoch`th epoch."""
+        if self._begun is None:
             return
-        passed = frame.time - before
+        passed = time - self._begun
         if passed > SAME_SAYING_NS or (epoch != self._epoch and passed > 0):
-            self.interval, self._begun, self._epoch = passed, frame.time, epoch
+            self.interval, self._begun, self._epoch = passed, time, epoch
 
 
 class Fact(NamedTuple):

@@ -8,7 +8,7 @@ sentence of each kind when a snapshot is asked for.
 """
 
 from collections.abc import Callable
-from typing import Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
@@ -35,6 +35,9 @@ from pale_heron.core.gnss.states import (
 from pale_heron.core.nmea.raw import fields_of, gsa_words, time_of_day
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.visible import safe_text
+
+if TYPE_CHECKING:
+    from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
 
 WGS_84: Final = (b"W84", b"WGS84")
 EPOCHS_KEPT = 9_000
@@ -136,6 +139,12 @@ class FixTracker:
             self._said = frame.time
             self._note_untimed(frame.time)
         self._last_formatter = route.formatter
+
+    def feed_batch(self, batch: "SentenceBatch", told: "Places") -> None:
+        """Take many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
+        from pale_heron.core.gnss.batches.steady import Steady
+
+        Steady(self, batch, told).run()
 
     def feed_position(self, position: ReportedPosition) -> None:
         """Take a position that no sentence carries."""

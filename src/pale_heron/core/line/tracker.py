@@ -7,11 +7,15 @@ costs a few additions, whatever the window, and the memory does not depend on th
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import accumulate, pairwise
+from typing import TYPE_CHECKING
 
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
 from pale_heron.core.wire.visible import unreadable_count
+
+if TYPE_CHECKING:
+    from pale_heron.core.wire.sentence_batch import SentenceBatch
 
 WINDOW_S = 60
 MOST_PARTS = 40
@@ -140,14 +144,13 @@ class _TypeTotals:
         self.last = frame.time
         self.before, self.latest = self.latest, frame
 
-    def take_part(self, frame: Frame) -> None:
-        """Keep it with those that tell the same."""
-        label = part_label(frame)
-        before = self.parts.get(label)
-        if before is not None:
-            self.parts[label] = TypePart(label, before.lines + 1, before.latest, frame)
+    def take_parts(self, label: str, count: int, before: Frame | None, latest: Frame) -> None:
+        """Keep so many that tell the same, of which these are the last two, with the others that do."""
+        known = self.parts.get(label)
+        if known is not None:
+            self.parts[label] = TypePart(label, known.lines + count, before or known.latest, latest)
         elif label and len(self.parts) < MOST_PARTS:
-            self.parts[label] = TypePart(label, 1, None, frame)
+            self.parts[label] = TypePart(label, count, before, latest)
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,6 +191,11 @@ class LineTracker:
         self._first_byte: int | None = None
         self._last_byte: int | None = None
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
+
+    @property
+    def takes_batches(self) -> bool:
+        """Whether every type of a batch can still be counted apart."""
+        return 2 * len(self._rows) < MOST_TYPES
 
     @property
     def has_bytes(self) -> bool:
@@ -231,7 +239,7 @@ class LineTracker:
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
             if row.parted:
-                row.take_part(frame)
+                row.take_parts(part_label(frame), 1, None, frame)
             self._last_valid = frame.time
             self._framed_then, self._unreadable_then = self._framed, self._unreadable
             return
@@ -250,6 +258,58 @@ class LineTracker:
             self._damaged += 1
             self._troubles.append(frame)
             self._bad += frame.status is BAD_CHECKSUM
+
+    def feed_batch(self, chunks: Sequence[Chunk], ended: Sequence[int], batch: "SentenceBatch") -> None:
+        """Count chunks that were received, and the sentences that they complete: `ended[i]` of them with chunk i."""
+        turns, second = [], self._second
+        for place, chunk in enumerate(chunks):
+            now = (chunk.time or 0) // SECOND
+            if second is None or now > second:
+                second = now
+                turns.append(place)
+        sizes = [0, *accumulate(len(chunk.data) for chunk in chunks)]
+        received, row = self._received, 0
+        # Totals of seconds that lie before the window are forgotten at once.
+        for place in (*turns[-WINDOW_S - 1 :], len(chunks)):
+            until = ended[place - 1] if place else 0
+            self._received = received + sizes[place]
+            self._count(batch, row, until)
+            row = until
+            if place < len(chunks):
+                self.turn(chunks[place].time)
+        self._first_byte = chunks[0].time if self._first_byte is None else self._first_byte
+        self._last_byte = chunks[-1].time
+        self._last_valid = int(batch.time[-1])
+        self._framed_then, self._unreadable_then = self._framed, self._unreadable
+        self._keep_latest(batch)
+
+    def _count(self, batch: "SentenceBatch", begin: int, end: int) -> None:
+        """Add the sentences between two rows to the totals."""
+        from pale_heron.core.line.batch_tallies import tallies
+
+        for tally in tallies(batch, begin, end):
+            row = self._rows.get(tally.name) or self._new_row(batch.frame(tally.first), self._rows)
+            row.count += tally.sentences
+            row.bytes += tally.bytes
+            self._frames += tally.sentences
+            self._framed += tally.bytes
+            self._valid += tally.sentences
+
+    def _keep_latest(self, batch: "SentenceBatch") -> None:
+        """The last two of each type, and of each part of one; the first ones of a type that is new."""
+        from pale_heron.core.line.batch_tallies import first_times, parts, tallies
+
+        for tally in tallies(batch, 0, len(batch)):
+            row = self._rows[tally.name]
+            row.before = batch.frame(tally.before) if tally.before >= 0 else row.latest
+            row.latest = batch.frame(tally.last)
+            row.last = row.latest.time
+            kind, known = int(batch.type[tally.last]), row.count - tally.sentences
+            if known < FIRSTS:
+                row.firsts += first_times(batch, kind, FIRSTS - known)
+            for part in parts(batch, kind) if row.parted else ():
+                before = batch.frame(part.before) if part.before >= 0 else None
+                row.take_parts(part.name, part.sentences, before, batch.frame(part.last))
 
     def _new_row(self, frame: Frame, rows: dict[str, _TypeTotals]) -> _TypeTotals:
         name = frame.type if len(rows) < MOST_TYPES else OTHER_TYPES

@@ -77,6 +77,19 @@ class HeldBytes(NamedTuple):
     until: int
 
 
+class FramerPlace(NamedTuple):
+    """Where a framer stands: the bytes before `offset` are cut, `held` follows; marks are where chunks begin behind it.
+
+    `time` is that of the chunk in which `offset` lies unless a mark says another; `last_time` is the end of all of it.
+    """
+
+    offset: int
+    held: bytes
+    time: int | None
+    marks: tuple[tuple[int, int | None], ...]
+    last_time: int | None
+
+
 class _FramerAnswer(Enum):
     YES = auto()
     NO = auto()
@@ -109,6 +122,40 @@ class Framer:
         self._pause_ns = pause_ns
         self._ending = ending
         self._byte_ns = byte_ns
+
+    @property
+    def pause_ns(self) -> int:
+        """The silence that ends a line."""
+        return self._pause_ns
+
+    @property
+    def byte_ns(self) -> int:
+        """How long a byte takes; 0 where that is not known."""
+        return self._byte_ns
+
+    @property
+    def ending(self) -> str:
+        """Which of ENDS its lines have."""
+        return self._ending
+
+    @property
+    def lane(self) -> str:
+        """Whose stream it is."""
+        return self._lane
+
+    @property
+    def place(self) -> FramerPlace:
+        """Where it stands."""
+        return FramerPlace(self._offset, self._held, self._time, tuple(self._marks), self._last_time)
+
+    def leap(self, place: FramerPlace) -> list[Frame]:
+        """Stand there: what lies before was whole frames, and was cut elsewhere. Gives what the held bytes complete."""
+        self._offset, self._held, self._time, marks, self._last_time = place
+        self._marks = deque(marks)
+        self._next_mark = marks[0][0] if marks else _NO_MARK
+        self._scan = 0
+        self._cut(final=False)
+        return self._taken()
 
     @property
     def held(self) -> HeldBytes | None:

@@ -31,6 +31,14 @@ class Agreement:
         ):
             self._plausibility.compared("time", other_time == time)
 
+    def last_times(self) -> dict[str, tuple[bytes, int | None]]:
+        """The time that each gave last, and when it came."""
+        return dict(self._times)
+
+    def leap(self, formatter: str, time: bytes, arrived: int) -> None:
+        """Many were compared elsewhere (`batches.folds`); this is the last of them."""
+        self._times[formatter] = time, arrived
+
     def epoch(self, whole: OpenEpoch) -> None:
         """They give one validity and one position of an epoch, which is whole."""
         if whole.fixed_by_gga is None or whole.fixed_by_rmc is None:

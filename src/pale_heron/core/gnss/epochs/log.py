@@ -8,9 +8,12 @@ import bisect
 from array import array
 from collections.abc import Iterator
 from math import isnan, nan
-from typing import Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.gnss.states import LEVELS
+
+if TYPE_CHECKING:
+    from pale_heron.core.gnss.batches.rows import EpochRows
 
 UNKNOWN_TIME: Final = -(2**63)
 UNKNOWN_COUNT: Final = -1
@@ -158,6 +161,23 @@ class EpochLog:
             self._columns = {name: column[-self._kept :] for name, column in self._columns.items()}
             self._appends = [column.append for column in self._columns.values()]
             self._count = self._kept
+
+    def extend(self, rows: "EpochRows") -> None:
+        """Add many rows."""
+        count = self._count + len(rows)
+        if self._kept is not None and count >= 2 * self._kept:
+            # As many as would be left if they had come one by one; in new columns, as above.
+            left = self._kept + (count - 2 * self._kept) % self._kept
+            old = self._columns
+            self._columns = {name: (old[name] + more)[-left:] for name, more in rows.columns(_COLUMNS)}
+            self._appends = [column.append for column in self._columns.values()]
+            count = left
+        else:
+            for name, more in rows.columns(_COLUMNS):
+                self._columns[name].extend(more)
+        self._count = count
+        self.total += len(rows)
+        self.with_position += int(rows.positioned.sum())
 
     def view(self) -> Epochs:
         """What there is now."""

@@ -75,6 +75,14 @@ class Outages:
         if now.has_position:
             self._last_fix = now
 
+    def extend(self, last: EpochSummary, worst: Reception) -> None:
+        """Many epochs that had the same as the one before them: the last, and the least that was received meanwhile."""
+        if self._lasting is not None:
+            self._lasting = self._lasting._replace(worst=_worse(self._lasting.worst, worst))
+        self._before = last
+        if last.has_position:
+            self._last_fix = last
+
     def silence(self, begin: int, end: int, lost: str) -> None:
         """No epoch came between these times, for want of bytes or of sentences."""
         if self._last_fix is not None and self._lasting is None:

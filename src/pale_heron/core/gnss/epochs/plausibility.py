@@ -23,6 +23,12 @@ LEAST_JUMP_M: Final = 50.0
 UNKNOWN_SPEED_M_S: Final = 350.0
 """Faster than this nothing that carries such a receiver moves, where it reports no speed."""
 
+NEAR_DEG: Final = 0.0003
+"""So small a step, north and east, is less than LEAST_JUMP_M, as that of nearly every epoch."""
+
+UNHELD: Final = ("manual", "simulated")
+"""States in which a position that stays the same is no wonder."""
+
 KNOT_M_S: Final = 1852 / 3600
 FLAT_EPOCHS: Final = 60
 SPLIT_EPOCHS: Final = 3
@@ -101,18 +107,24 @@ class PlausibilityChecks:
         if (now.latitude, now.longitude) == (before.latitude, before.longitude):
             if self._equal_since is None:
                 self._equal_since = before.arrived
-            if self._equal_since is not None and now.arrived is not None and now.state not in ("manual", "simulated"):
+            if self._equal_since is not None and now.arrived is not None and now.state not in UNHELD:
                 self._equal_for = max(self._equal_for, now.arrived - self._equal_since)
             return
         self._equal_since = None
         if now.latitude is None or now.longitude is None or before.latitude is None or before.longitude is None:
             return
-        if abs(now.latitude - before.latitude) < 0.0003 and abs(now.longitude - before.longitude) < 0.0003:
-            # Less than LEAST_JUMP_M, as nearly every epoch.
+        if abs(now.latitude - before.latitude) < NEAR_DEG and abs(now.longitude - before.longitude) < NEAR_DEG:
             return
-        self._take_jump(before, now, offset_m(now.latitude, now.longitude, before.latitude, before.longitude))
+        self.take_jump(before, now)
 
-    def _take_jump(self, before: Epoch, now: Epoch, away: tuple[float, float]) -> None:
+    def take_jump(self, before: Epoch, now: Epoch) -> None:
+        """Two epochs, one after the other, of which each has a place that is not near to that of the other."""
+        if now.latitude is not None and now.longitude is not None:
+            assert before.latitude is not None and before.longitude is not None
+            away = offset_m(now.latitude, now.longitude, before.latitude, before.longitude)
+            self._take_distance(before, now, away)
+
+    def _take_distance(self, before: Epoch, now: Epoch, away: tuple[float, float]) -> None:
         distance = (away[0] ** 2 + away[1] ** 2) ** 0.5
         begin, end = (before.utc, now.utc) if before.utc and now.utc else (before.arrived, now.arrived)
         seconds = max(0.0, (end - begin) / SECOND) if begin is not None and end is not None else 1.0
@@ -121,6 +133,49 @@ class PlausibilityChecks:
         if distance > allowed:
             self._jumps += 1
             self._longest = max(self._longest, (distance, seconds))
+
+    @property
+    def last(self) -> Epoch | None:
+        """The newest epoch."""
+        return self._last
+
+    def skip_to(self, last: Epoch) -> None:
+        """The epochs up to this one were checked together (`batches.folds`)."""
+        self._last = last
+
+    def heights(self, wild: float | None, flat_at_end: int, positioned: int, origin: int) -> None:
+        """Of many epochs: the last impossible separation; how many at the end are flat of those with a position."""
+        self._bad_separation = self._bad_separation if wild is None else wild
+        self._flat = self._flat + flat_at_end if flat_at_end == positioned else flat_at_end
+        self._origin += origin
+
+    def went_back(self, times: int) -> None:
+        """So many times an epoch had an earlier time than the one before."""
+        self._back += times
+
+    def date_jumped(self, before: int, after: int) -> None:
+        """The date jumped by more than the time that passed."""
+        self._date_jump = self._date_jump or (before, after)
+
+    @property
+    def held_since(self) -> int | None:
+        """Since when the position has been the same."""
+        return self._equal_since
+
+    def held(self, since: int | None, longest: int) -> None:
+        """Since when it is the same now, and for how long at most it was."""
+        self._equal_since = since
+        self._equal_for = max(self._equal_for, longest)
+
+    def in_a_row(self, what: str) -> int:
+        """How often in a row GGA and RMC have disagreed on a thing by now."""
+        return self._splits.get(what, (0,))[0]
+
+    def compared_often(self, what: str, last: int, most: int, disagreements: int) -> None:
+        """Many comparisons: how many in a row disagree at their end, at most, and in all."""
+        if disagreements or what in self._splits:
+            counts = self._splits.setdefault(what, [0, 0, 0])
+            counts[0], counts[1], counts[2] = last, max(counts[1], most), counts[2] + disagreements
 
     def remarks(self) -> list[PlausibilityFinding]:
         """What does not make sense, the weightiest first."""

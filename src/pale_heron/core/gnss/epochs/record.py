@@ -3,7 +3,7 @@
 Rows are the only truth of an epoch. Everything here takes one row after the other and looks at nothing else of it.
 """
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
@@ -11,6 +11,9 @@ from pale_heron.core.gnss.epochs.outages import BYTES, SENTENCES, EpochSummary, 
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.strip import Strip, StripLog
 from pale_heron.core.gnss.states import FixState
+
+if TYPE_CHECKING:
+    from pale_heron.core.gnss.batches.rows import EpochRows
 
 SILENT_NS: Final = 3 * SECOND
 UNTIMED_NS: Final = SECOND // 2
@@ -39,6 +42,15 @@ class Cadence:
         self._gaps = self._gaps[1], arrived - last
         return last if silent else None
 
+    @property
+    def gaps(self) -> tuple[int, int]:
+        """The last two times from one epoch to the next."""
+        return self._gaps
+
+    def leap(self, gaps: tuple[int, int], last: int) -> None:
+        """Many epochs came without a silence between them."""
+        self._gaps, self.last = gaps, last
+
     def is_silence(self, gap: int) -> bool:
         """Whether so long a time without an epoch is not as usual."""
         return self.usual > 0 and gap > max(3 * self.usual, SILENT_NS)
@@ -60,6 +72,11 @@ class EpochRecord:
         """Bytes came, whatever they are."""
         since, last = self._bytes or (time, time)
         self._bytes = (since if time - last <= SILENT_NS else time), time
+
+    def still_arriving(self, time: int) -> None:
+        """Bytes came, and there was no pause before them."""
+        since, _ = self._bytes or (time, time)
+        self._bytes = since, time
 
     def _lacking(self, end: int) -> str:
         """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
@@ -90,6 +107,22 @@ class EpochRecord:
         if epoch.arrived is not None:
             self._take(EpochSummary(epoch.arrived, epoch.level, epoch.made, Reception(epoch.used, epoch.cn0)))
         self._plausibility.epoch(epoch)
+
+    def extend(self, rows: "EpochRows", gaps: tuple[int, int]) -> None:
+        """Take many whole epochs, without a silence, that have what the last one had; `gaps` are the last two."""
+        from pale_heron.core.gnss.batches.folds import check
+
+        before = self._plausibility.last
+        assert before is not None, "it has what the last one had"
+        self._log.extend(rows)
+        self.cadence.leap(gaps, int(rows.arrived[-1]))
+        least = rows.least(SECOND)
+        self._strip.extend(*least)
+        last = rows.epoch(len(rows) - 1)
+        summary = EpochSummary(int(rows.arrived[-1]), rows.level, rows.made, Reception(last.used, last.cn0))
+        self._outages.extend(summary, rows.worst())
+        check(self._plausibility, before, rows)
+        self._plausibility.skip_to(last)
 
     def untimed(self, arrived: int | None, state: FixState, cn0: float | None) -> None:
         """A receiver that knows no time has no epochs; that it was there, and what it had, counts all the same."""

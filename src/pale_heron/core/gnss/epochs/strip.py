@@ -5,6 +5,7 @@ session of any length is drawn from the same amount of memory.
 """
 
 from array import array
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import inf, isinf
 from typing import Any, Final
@@ -15,7 +16,7 @@ MOST: Final = 2048
 SILENT: Final = -1
 """The level of a stretch in which no epoch came."""
 
-_NO_COUNT: Final = 32767
+NO_COUNT: Final = 32767
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +67,7 @@ class StripLog:
         missing = index + 1 - len(self._levels)
         if missing > 0:
             self._levels.extend([SILENT] * missing if after_gap else [level] * missing)
-            self._used.extend([_NO_COUNT] * missing)
+            self._used.extend([NO_COUNT] * missing)
             self._cn0.extend([inf] * missing)
             self._levels[index] = level
         before = self._levels[index]
@@ -76,6 +77,14 @@ class StripLog:
         if cn0 is not None:
             self._cn0[index] = min(self._cn0[index], cn0)
         self._known = None
+
+    def extend(self, moments: Sequence[int], level: int, used: Sequence[int], cn0: Sequence[float]) -> None:
+        """Take many epochs of one level, in the order of their times and without a gap.
+
+        Of each moment the least that was used, or NO_COUNT, and the weakest C/N0, or infinity.
+        """
+        for moment, count, strength in zip(moments, used, cn0, strict=True):
+            self.add(moment, level, None if count == NO_COUNT else count, None if isinf(strength) else strength)
 
     def _widen(self) -> None:
         """Join neighbours. A silent stretch beside one that is not stays visible as silent: it is the worse one."""
@@ -91,7 +100,7 @@ class StripLog:
                 self._begin or 0,
                 self._width,
                 tuple(self._levels),
-                tuple(None if count == _NO_COUNT else count for count in self._used),
+                tuple(None if count == NO_COUNT else count for count in self._used),
                 tuple(None if isinf(value) else value for value in self._cn0),
             )
         return self._known

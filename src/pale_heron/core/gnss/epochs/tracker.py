@@ -7,6 +7,7 @@ GSA comes so late that it must be the next one's.
 """
 
 from dataclasses import dataclass
+from math import sqrt
 from typing import Final
 
 from pale_heron.core.gnss.epochs.log import Epoch
@@ -86,6 +87,19 @@ class EpochTracker:
         whole, self.open = self.open, OpenEpoch(b"", None)
         return whole
 
+    @property
+    def knows_date(self) -> bool:
+        """Whether any epoch so far carried a date."""
+        return self._midnight is not None
+
+    def leap(self, raw_time: bytes, epochs: int, midnight: int | None, of_day: int) -> None:
+        """So many epochs more have begun and are whole; the last had this time, on the day that began at `midnight`."""
+        self.open = OpenEpoch(b"", None)
+        self.raw_time, self._epoch = raw_time, _same(raw_time)
+        self.begun += epochs
+        self._midnight = self._midnight if midnight is None else midnight
+        self._of_day = of_day
+
     def row(self, epoch: OpenEpoch, state: FixState, seen: int | None, cn0: float | None) -> Epoch:
         """The figures of a whole epoch; `state` was judged at its end, `seen` and `cn0` are of its satellites."""
         of_day = time_of_day(epoch.time)
@@ -107,7 +121,7 @@ class EpochTracker:
             cn0=cn0,
             speed_knots=number(epoch.speed) if fixed else None,
             course_deg=number(epoch.course) if fixed else None,
-            error_m=None if north is None or east is None else (north * north + east * east) ** 0.5,
+            error_m=None if north is None or east is None else sqrt(north * north + east * east),
         )
 
     def displace(self) -> None:

@@ -5,14 +5,20 @@ satellite on two signals is one satellite. Sentences are kept as they came and r
 every epoch only the C/N0 fields are looked at, and once a minute the directions, for the trails.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.satellites.names import SatelliteName, satellite_name, system_of
 from pale_heron.core.gnss.satellites.signals import Series, SignalLog
 from pale_heron.core.nmea.raw import fields_of
 from pale_heron.core.nmea.sentence import parse, values
+
+if TYPE_CHECKING:
+    from pale_heron.core.gnss.batches.lists import SatelliteLists
+    from pale_heron.core.gnss.batches.sky import KnownList, KnownStrongest, Strongest
+    from pale_heron.core.wire.sentence_batch import Flags, SentenceBatch
 
 FRESH_NS = 12 * SECOND
 """A list older than this, or than three of its own intervals if that is more, is no longer the sky."""
@@ -186,6 +192,69 @@ class SkyTracker:
                         kept = tuple(place for place in before if time - place.time < TRAIL_NS)
                         self._trails[each.name] = (*kept, SkyPosition(time, each.elevation_deg, each.azimuth_deg))
 
+    @property
+    def between_lists(self) -> bool:
+        """Whether no list is under way."""
+        return not self._parts
+
+    def knows(self, lists: "SatelliteLists", names: Sequence[str]) -> "Flags":
+        """Which of these lists have been heard before: of their type, on their signal."""
+        known = {_key(names.index(kind), signal) for kind, signal in self._seen if kind in names}
+        from numpy import isin
+
+        return isin(lists.key, list(known))
+
+    def feed_lists(
+        self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int
+    ) -> "list[tuple[Strongest, KnownStrongest | None]]":
+        """Take whole lists from one to before another, all of keys that are known; gives what is received of each type."""
+        from pale_heron.core.gnss.batches.sky import KnownStrongest, no_lists, strongest
+
+        found = []
+        for kind in list(self._by_kind):
+            before = self._strongest.get(kind)
+            known = None if before is None else KnownStrongest(*before)
+            number = batch.names.index(kind) if kind in batch.names else -1
+            if number in lists.type[begin:end]:
+                received = strongest(lists, begin, end, number, self._known(kind, number), FRESH_NS)
+                found.append((received, known))
+                self._strongest[kind] = received.last()
+                self._incomplete_now.discard(kind)
+            else:
+                found.append((no_lists(), known))
+        self._reception = None
+        self._log_lists(batch, lists, begin, end)
+        self._hear_lists(batch, lists, begin, end)
+        return found
+
+    def _known(self, kind: str, number: int) -> "list[KnownList]":
+        from pale_heron.core.gnss.batches.sky import KnownList, satellites_of
+
+        own = [(signal, heard) for (name, signal), heard in self._seen.items() if name == kind]
+        return [
+            KnownList(_key(number, signal), heard.time or 0, heard.ends or 0, satellites_of(heard.strengths))
+            for signal, heard in own
+        ]
+
+    def _log_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
+        """C/N0 and directions, as often as they are kept."""
+        satellites = lists.satellites(begin, end)
+        for place, (key, time) in enumerate(lists.keys(batch.names, begin, end)):
+            if self._signals.is_due(key, time):
+                self._signals.take(key, satellites.of(place), time)
+            if time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
+                self._trailed[key] = time
+                self._trail(tuple(batch.frame(row) for row in lists.parts_of(begin + place)), time)
+
+    def _hear_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
+        """Of each key the last list counts, and the one before for the time between them."""
+        latest: dict[tuple[str, bytes], list[int]] = {}
+        for place, (key, _) in enumerate(lists.keys(batch.names, begin, end), begin):
+            latest[key] = [*latest.get(key, ())[-1:], place]
+        for key, places in latest.items():
+            for place in places:
+                self._seen[key].hear(tuple(batch.frame(row) for row in lists.parts_of(place)))
+
     def feed_gsa(self, frame: Frame, first: bytes, system: bytes, *, again: bool = False) -> None:
         """Take the used satellites of one system; `first` and `system` are the raw fields that keep the lists apart.
 
@@ -258,6 +327,11 @@ class SkyTracker:
             signals=self._signals.series(),
             trails={name: trail for name, trail in self._trails.items() if name in found},
         )
+
+
+def _key(number: int, signal: bytes) -> int:
+    """A type of sentence by its number, and a signal, as `SatelliteLists.key` has them."""
+    return number << 8 | ord(signal or b"\0")
 
 
 def _signal(data: bytes) -> bytes:

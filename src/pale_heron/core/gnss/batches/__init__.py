@@ -1,0 +1,1 @@
+"""Many sentences of one receiver at once, by the rules of its trackers."""

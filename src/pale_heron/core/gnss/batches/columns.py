@@ -1,0 +1,165 @@
+"""What the sentences of a batch say of the fix, as columns; and which of them are not to be taken many at a time.
+
+A row that is *odd* has something about it that the tracker must see sentence by sentence: a field that is missing or
+cannot be read, a second sentence of a kind that an epoch has once, a list of satellites with a part missing.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pale_heron.core.gnss.batches.lists import SatelliteLists
+from pale_heron.core.nmea.columns import NONE, Field, field_of
+from pale_heron.core.nmea.raw import midnight_of
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+
+UNROUTED: Final = -1
+FORMATTERS: Final = ("GGA", "RMC", "GLL", "ZDA", "GST", "GSA", "GSV", "VTG", "GNS", "DTM")
+"""Those that say something of the fix; a column holds their places."""
+
+GGA, RMC, GLL, ZDA, GST, GSA, GSV, VTG, GNS, DTM = range(len(FORMATTERS))
+_LEAST_COMMAS: Final = {GGA: 13, RMC: 9, GLL: 6, ZDA: 5, GST: 8, GSA: 15, GSV: 3}
+"""A sentence with fewer is too short to be read as one of many."""
+
+_ONCE: Final = (GGA, RMC, GST)
+"""Of these an epoch has one."""
+
+NO_DAY: Final = -(2**63)
+
+
+class Route(NamedTuple):
+    """What becomes of a type of sentence: its place in FORMATTERS, or UNROUTED; who it speaks for."""
+
+    formatter: int
+    combined: bool
+    shadowed: bool
+
+
+@dataclass(frozen=True)
+class Kind:
+    """All rows of one formatter: their places in the batch, and themselves."""
+
+    rows: Places
+    own: SentenceBatch
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def field(self, number: int) -> Field:
+        return field_of(self.own, number)
+
+
+class FixColumns:
+    """The columns of one batch. `told` is the time of day that each row tells; `before` the one told before the batch.
+
+    `combined` says when the combined talker spoke last, by formatter.
+    """
+
+    def __init__(
+        self,
+        batch: SentenceBatch,
+        routes: Sequence[Route],
+        told: Places,
+        before: int,
+        combined: dict[int, int],
+        fresh_ns: int,
+    ) -> None:
+        self.batch = batch
+        self.told = told
+        self._before = before
+        by_type = np.array([route.formatter for route in routes], np.int64)
+        self.formatter: Places = by_type[batch.type]
+        self.combined = batch.of_types([route.combined for route in routes])
+        self._leave_out_shadowed(batch.of_types([route.shadowed for route in routes]), combined, fresh_ns)
+        self.odd: Flags = (self.formatter == GNS) | (self.formatter == DTM)
+        for place, least in _LEAST_COMMAS.items():
+            self.odd |= (self.formatter == place) & (batch.comma_count < least)
+        timed = (self.formatter >= GGA) & (self.formatter <= GST)
+        self.odd |= timed & (told == NONE)
+        self.timed = timed & (told != NONE)
+        self.begins = np.zeros(len(batch), np.bool_)
+        self.begins[self._beginning_rows()] = True
+        self.epoch: Places = np.cumsum(self.begins)
+        """How many epochs have begun up to and with each row."""
+        for place in _ONCE:
+            rows = self.kind(place).rows
+            self.odd[rows[1:][np.diff(self.epoch[rows]) == 0]] = True
+        self._read_dates()
+        self.lists = SatelliteLists(batch, self.kind(GSV).rows, self.odd)
+        self._check_lists_of_used()
+
+    def kind(self, formatter: int) -> Kind:
+        """All rows of one formatter."""
+        found = self._kinds.get(formatter)
+        if found is None:
+            rows = np.flatnonzero(self.formatter == formatter)
+            found = self._kinds[formatter] = Kind(rows, self.batch.rows(rows))
+        return found
+
+    @cached_property
+    def _kinds(self) -> dict[int, Kind]:
+        return {}
+
+    def _leave_out_shadowed(self, shadowed: Flags, combined: dict[int, int], fresh_ns: int) -> None:
+        """Where the combined talker says the same for all systems together, the others are not heard."""
+        time = self.batch.time
+        for place in np.unique(self.formatter[shadowed]).tolist():
+            rows = np.flatnonzero(self.combined & (self.formatter == place))
+            own = np.flatnonzero(shadowed & (self.formatter == place))
+            if not len(rows) and place not in combined:
+                continue
+            spoken = np.concatenate(([combined.get(place, -fresh_ns)], time[rows]))
+            fresh = time[own] - spoken[np.searchsorted(rows, own)] < fresh_ns
+            self.formatter[own[fresh]] = UNROUTED
+
+    def _beginning_rows(self) -> Places:
+        rows = np.flatnonzero(self.timed)
+        found: Places = rows[np.diff(self.told[rows], prepend=self._before) != 0]
+        return found
+
+    def _read_dates(self) -> None:
+        """`midnight` of each row that carries a date, NO_DAY for the others."""
+        self.midnight: Places = np.full(len(self.batch), NO_DAY)
+        days = np.zeros(len(self.batch), np.int64)
+        rmc, zda = self.kind(RMC), self.kind(ZDA)
+        for rows, texts, whole in (
+            (rmc.rows, rmc.field(9).texts(8), rmc.field(9).size == 6),
+            (zda.rows, *_joined(zda)),
+        ):
+            found, where = np.unique(texts, return_inverse=True)
+            read = [midnight_of(each) if each else None for each in found.tolist()]
+            values = np.array([NO_DAY if each is None else each for each in read], np.int64)
+            self.midnight[rows] = values[where]
+            number = np.array([int(each[:4] + each[-2:]) if each.isdigit() else 0 for each in found.tolist()], np.int64)
+            days[rows] = number[where]
+            self.odd[rows] |= (texts != b"") & (~whole | (self.midnight[rows] == NO_DAY))
+        dated = np.flatnonzero(self.midnight != NO_DAY)
+        another = (np.diff(days[dated], prepend=0) != 0) & (np.diff(self.epoch[dated], prepend=-1) == 0)
+        self.odd[dated[another]] = True
+
+    def _check_lists_of_used(self) -> None:
+        """GSA: the fix mode of each row, and who keeps its list apart."""
+        gsa = self.kind(GSA)
+        self.dimension = gsa.field(2).letter
+        first, system = gsa.field(3), gsa.field(18)
+        self.odd[gsa.rows] |= (self.dimension < ord("1")) | (self.dimension > ord("3"))
+        self.odd[gsa.rows] |= (first.size > 3) | (system.size > 1)
+        self.used_key: Places = gsa.own.type << 32 | system.letter.astype(np.int64) << 24
+        # Where no system is named, the first satellite tells it; raw numbers keep more apart than need be.
+        unnamed = system.size == 0
+        digits = first.matrix(3).astype(np.int64)
+        self.used_key |= np.where(unnamed, digits[0] << 16 | digits[1] << 8 | digits[2], 0)
+
+
+def _joined(zda: Kind) -> tuple[NDArray[np.bytes_], Flags]:
+    """Day, month and year of ZDA as one text, and whether they have the digits for it."""
+    day, month, year = (zda.field(number) for number in (2, 3, 4))
+    whole = (day.size == 2) & (month.size == 2) & (year.size == 4)
+    empty = (day.size == 0) & (month.size == 0) & (year.size == 0)
+    letters = np.concatenate((day.matrix(2), month.matrix(2), year.matrix(4)))
+    texts = np.ascontiguousarray(letters.T).view("S8").ravel()
+    return np.where(whole, texts, np.where(empty, b"", b"?")), whole

@@ -1,0 +1,195 @@
+"""Lists of satellites in a batch: which sentences make up each, what they name, and how strong each is received.
+
+A list comes in parts, one set for each talker; only whole ones count. A row that does not follow the part before it
+is marked as odd.
+"""
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pale_heron.core.nmea.columns import Field, field_of, last_field
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+
+GROUPS: Final = 4
+"""So many satellites stand in one sentence (NMEA 0183 4.11, 8.3.40)."""
+
+BEST: Final = 4
+
+
+class SatelliteLists:
+    """The whole lists of a batch, in the order in which they become whole."""
+
+    def __init__(self, batch: SentenceBatch, rows: Places, odd: Flags) -> None:
+        own = batch.rows(rows)
+        total, part = (field_of(own, number).letter.astype(np.int64) - ord("0") for number in (1, 2))
+        commas = own.comma_count
+        groups = (commas - 3) // 4
+        bad = (total < 1) | (total > 9) | (part < 1) | (part > total)
+        bad |= (commas % 4 != 3) & (commas % 4 != 0) | (groups > GROUPS)
+        last = part == total
+        open_at = np.zeros(len(batch) + 1, np.int64)
+        self._rows = rows
+        finals = []
+        for kind in np.unique(own.type).tolist():
+            mine = np.flatnonzero(own.type == kind)
+            before, ended = np.concatenate(([0], part[mine][:-1])), np.concatenate(([True], last[mine][:-1]))
+            bad[mine] |= np.where(part[mine] == 1, ~ended, ended | (part[mine] != before + 1))
+            unfinished = ~last[mine]
+            np.add.at(open_at, rows[mine[unfinished]] + 1, 1)
+            np.add.at(open_at, np.append(rows[mine], len(batch) - 1)[1:][unfinished] + 1, -1)
+            finals.append(mine[last[mine]])
+        self.open: Flags = np.cumsum(open_at)[:-1] > 0
+        """Whether a list is under way in front of each row of the batch."""
+        self._final = np.sort(np.concatenate(finals)) if finals else np.empty(0, np.int64)
+        self._own = own
+        self._total = total
+        self.rows: Places = rows[self._final]
+        """The row with which each becomes whole."""
+        self.time: Places = batch.time[self.rows]
+        self.type: Places = batch.type[self.rows]
+        signal = last_field(own)
+        apart = commas % 4 == 0
+        bad |= apart & (signal.size > 1)
+        letters = np.where(apart & (signal.size == 1), signal.letter, 0).astype(np.int64)
+        self.key: Places = self.type << 8 | letters[self._final]
+        """Its type and its signal, 0 for none."""
+        self._read_satellites(own, groups, bad)
+        odd[rows[bad]] = True
+        odd[self.rows[self.satellites(0, len(self)).repeats]] = True
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def _read_satellites(self, own: SentenceBatch, groups: Places, bad: Flags) -> None:
+        """Raw number and C/N0 of every satellite of every row, `GROUPS` columns; -1 where there is none."""
+        self._numbers = np.full((GROUPS, len(own)), -1, np.int64)
+        self._strengths = np.zeros((GROUPS, len(own)), np.int64)
+        for group in range(GROUPS):
+            here = np.flatnonzero((groups > group) & ~bad)
+            part = own.rows(here)
+            number, strength = field_of(part, 4 + 4 * group), field_of(part, 7 + 4 * group)
+            bad[here[number.size > 3]] = True
+            self._numbers[group, here] = _packed(number)
+            counted = strength.counts()
+            self._strengths[group, here] = np.where((strength.size <= 2) & (counted > 0), counted, 0)
+
+    def keys(self, names: Sequence[str], begin: int, end: int) -> Iterator[tuple[tuple[str, bytes], int]]:
+        """Of the lists from one to before another: type and signal as the tracker keeps them apart, and the time."""
+        for key, time in zip(self.key[begin:end].tolist(), self.time[begin:end].tolist(), strict=True):
+            yield (names[key >> 8], bytes([key & 0xFF]) if key & 0xFF else b""), time
+
+    def parts_of(self, place: int) -> list[int]:
+        """The rows of the batch that make up a list."""
+        final = int(self._final[place])
+        kind, count = self._own.type[final], int(self._total[final])
+        mine = np.flatnonzero(self._own.type[: final + 1] == kind)[-count:]
+        rows: list[int] = self._rows[mine].tolist()
+        return rows
+
+    def satellites(self, begin: int, end: int) -> "Satellites":
+        """Of the lists from one to before another, in order."""
+        finals = self._final[begin:end]
+        counts = self._total[finals]
+        # Rows of other types may stand between the parts of a list.
+        same = _places_of_type(self._own.type)
+        back = np.concatenate([np.arange(count) for count in counts.tolist()]) if len(counts) else np.empty(0, np.int64)
+        lists = np.repeat(np.arange(len(finals)), counts)
+        rows = same.earlier(finals[lists], counts[lists] - 1 - back)
+        numbers = self._numbers[:, rows].T.ravel()
+        strengths = self._strengths[:, rows].T.ravel()
+        owner = np.repeat(lists, GROUPS)
+        there = numbers >= 0
+        return Satellites(owner[there], numbers[there], strengths[there], len(finals))
+
+
+class _TypePlaces(NamedTuple):
+    """For each row its place among those of its type, and the rows of each type one after the other."""
+
+    ordered: Places
+    place: Places
+
+    def earlier(self, rows: Places, steps: Places) -> Places:
+        """The rows of the same type so many before."""
+        found: Places = self.ordered[self.place[rows] - steps]
+        return found
+
+
+def _places_of_type(types: Places) -> _TypePlaces:
+    ordered = np.argsort(types, kind="stable")
+    place = np.empty(len(types), np.int64)
+    place[ordered] = np.arange(len(types))
+    return _TypePlaces(ordered, place)
+
+
+def _packed(number: Field) -> Places:
+    """A raw number of up to three bytes as one integer, different for different texts."""
+    letters = number.matrix(3).astype(np.int64)
+    found: Places = letters[0] << 16 | letters[1] << 8 | letters[2]
+    return found
+
+
+def unpacked_number(packed: int) -> bytes:
+    """The raw number again."""
+    return packed.to_bytes(3, "big").rstrip(b"\0")
+
+
+def packed_number(number: bytes) -> int:
+    """The other way; of a longer one it keeps enough, which no list of a batch has."""
+    return int.from_bytes(number[:3].ljust(3, b"\0"), "big")
+
+
+class Satellites(NamedTuple):
+    """Satellites of `lists` lists: of which list each is, its raw number in one integer, and its C/N0."""
+
+    owner: Places
+    number: Places
+    strength: Places
+    lists: int
+
+    @property
+    def repeats(self) -> Places:
+        """Lists that name a satellite twice."""
+        key = np.sort(self.owner << 24 | self.number)
+        twice = key[1:][key[1:] == key[:-1]]
+        found: Places = np.unique(twice >> 24)
+        return found
+
+    def of(self, owner: int) -> dict[bytes, int]:
+        """Of one list, by raw number."""
+        begin, end = np.searchsorted(self.owner, (owner, owner + 1))
+        numbers = [unpacked_number(each) for each in self.number[begin:end].tolist()]
+        return dict(zip(numbers, self.strength[begin:end].tolist(), strict=True))
+
+
+def merged(lists: Iterable[Satellites]) -> Satellites:
+    """Lists of the same places together: of a satellite that stands in several, the strongest counts."""
+    every = list(lists)
+    key = np.concatenate([each.owner << 24 | each.number for each in every])
+    strength = np.concatenate([each.strength for each in every])
+    order = np.argsort(key, kind="stable")
+    key = key[order]
+    starts = np.flatnonzero(np.diff(key, prepend=-1))
+    best = np.maximum.reduceat(strength[order], starts) if len(starts) else strength
+    return Satellites(key[starts] >> 24, key[starts] & 0xFFFFFF, best, max(each.lists for each in every))
+
+
+class Reception(NamedTuple):
+    """Of each list how many satellites, and the C/N0 of the best, strongest first, 0 where there are no more."""
+
+    seen: Places
+    best: NDArray[np.int64]
+
+
+def reception(found: Satellites) -> Reception:
+    """What is received, list by list."""
+    count = np.bincount(found.owner, minlength=found.lists)
+    best = np.zeros((found.lists, BEST), np.int64)
+    order = np.lexsort((-found.strength, found.owner))
+    begins = np.concatenate(([0], np.cumsum(count)[:-1])) if found.lists else count
+    rank = np.arange(len(order)) - begins[found.owner[order]]
+    kept = rank < BEST
+    best[found.owner[order][kept], rank[kept]] = found.strength[order][kept]
+    return Reception(count, best)

@@ -1,0 +1,81 @@
+"""Whole epochs as columns: what `Epoch` says of one, a column for each, NaN or the log's own number for unknown."""
+
+from array import array
+from collections.abc import Iterator
+from dataclasses import dataclass, fields
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epoch
+from pale_heron.core.gnss.epochs.outages import Reception
+from pale_heron.core.gnss.epochs.strip import NO_COUNT
+from pale_heron.core.nmea.columns import Numbers
+from pale_heron.core.wire.sentence_batch import Flags, Places
+
+_TYPES: Final = {"q": np.int64, "b": np.int8, "h": np.int16, "d": np.float64, "f": np.float32}
+
+
+@dataclass(frozen=True)
+class EpochRows:
+    """Epochs of one state, one after the other; the columns have the names and units of `Epoch`."""
+
+    arrived: Places
+    utc: Places
+    of_day: Places
+    level: int
+    made: int
+    latitude: Numbers
+    longitude: Numbers
+    altitude_m: Numbers
+    separation_m: Numbers
+    used: Places
+    seen: Places
+    hdop: Numbers
+    cn0: Numbers
+    speed_knots: Numbers
+    course_deg: Numbers
+    error_m: Numbers
+
+    def __len__(self) -> int:
+        return len(self.arrived)
+
+    @property
+    def positioned(self) -> Flags:
+        """Which have a position."""
+        return ~np.isnan(self.latitude)
+
+    def epoch(self, row: int) -> Epoch:
+        """One of them."""
+        found: list[Any] = []
+        for each in fields(self):
+            value = getattr(self, each.name)
+            value = value if isinstance(value, int) else value[row].item()
+            unknown = {"utc": UNKNOWN_TIME, "used": UNKNOWN_COUNT, "seen": UNKNOWN_COUNT}.get(each.name)
+            found.append(None if value != value or value == unknown else value)
+        return Epoch(*found)
+
+    def least(self, width: int) -> tuple[list[int], int, list[int], list[float]]:
+        """By stretches of so many nanoseconds: the first moment in each, the level, the least used, the weakest C/N0.
+
+        NO_COUNT and infinity where nothing is known.
+        """
+        starts = np.flatnonzero(np.diff(self.arrived // width, prepend=-1))
+        used = np.where(self.used == UNKNOWN_COUNT, NO_COUNT, self.used)
+        cn0 = np.where(np.isnan(self.cn0), np.inf, self.cn0)
+        least_used, weakest = np.minimum.reduceat(used, starts), np.minimum.reduceat(cn0, starts)
+        return self.arrived[starts].tolist(), self.level, least_used.tolist(), weakest.tolist()
+
+    def worst(self) -> Reception:
+        """The least used, and the weakest C/N0."""
+        used = self.used[self.used != UNKNOWN_COUNT]
+        cn0 = self.cn0[~np.isnan(self.cn0)]
+        return Reception(int(used.min()) if len(used) else None, float(cn0.min()) if len(cn0) else None)
+
+    def columns(self, codes: dict[str, str]) -> "Iterator[tuple[str, array[Any]]]":
+        """Each by its name, as the log keeps it."""
+        for name, code in codes.items():
+            value = getattr(self, name)
+            filled: NDArray[Any] = np.full(len(self), value) if isinstance(value, int) else value
+            yield name, array(code, np.ascontiguousarray(filled, _TYPES[code]).tobytes())

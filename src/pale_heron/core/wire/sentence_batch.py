@@ -1,0 +1,190 @@
+"""Many whole sentences at once: where each lies in one stretch of bytes, of what type it is, and when it came.
+
+A batch holds nothing but sentences that are whole and undamaged, one behind the other; what is anything else goes
+through the framer, which stays the definition of all (`Batcher`). A Frame is made of a sentence only where somebody
+looks at it.
+"""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pale_heron.core.frames import IN, NMEA, OK, Frame
+from pale_heron.core.wire.framer import LIMIT
+
+Bytes = NDArray[np.uint8]
+Places = NDArray[np.int64]
+Flags = NDArray[np.bool_]
+
+LF, CR, STAR, COMMA, START = 10, 13, ord("*"), ord(","), b"$!"
+KEY_BYTES: Final = 8
+MOST_TYPES: Final = 100
+"""So many types are told apart here; a stream of noise could name millions, which the framer takes one at a time."""
+
+_HEX: Final = np.full(256, 256, np.int64)
+for _digit in "0123456789ABCDEFabcdef":
+    _HEX[ord(_digit)] = int(_digit, 16)
+
+_KEY_MASKS: Final = np.array([(1 << 8 * size) - 1 for size in range(KEY_BYTES + 1)], np.uint64)
+_ADDRESS: Final = re.compile(r"[A-Z][A-Z0-9]{3,7}")
+_LEAST: Final = 4
+NO_TYPE: Final = -1
+
+
+class Addresses:
+    """The addresses that were met, each with its number: what stands in a column for it."""
+
+    def __init__(self) -> None:
+        self.names: list[str] = []
+        self._numbers: dict[int, int] = {}
+        self._sorted: NDArray[np.uint64] = np.empty(0, np.uint64)
+        self._by_key: Places = np.empty(0, np.int64)
+
+    def numbers(self, keys: NDArray[np.uint64]) -> Places:
+        """The number of each address, given as its letters in one integer; NO_TYPE for what is none."""
+        found = self._look_up(keys)
+        fresh = np.unique(keys[found < NO_TYPE])
+        if len(fresh):
+            for key in fresh[:MOST_TYPES].tolist():
+                self._add(key)
+            self._sorted = np.array(sorted(self._numbers), np.uint64)
+            self._by_key = np.array([self._numbers[key] for key in sorted(self._numbers)], np.int64)
+            found = self._look_up(keys)
+        return np.maximum(found, NO_TYPE)
+
+    def _look_up(self, keys: NDArray[np.uint64]) -> Places:
+        if not len(self._sorted):
+            return np.full(len(keys), NO_TYPE - 1)
+        place = np.minimum(np.searchsorted(self._sorted, keys), len(self._sorted) - 1)
+        return np.where(self._sorted[place] == keys, self._by_key[place], NO_TYPE - 1)
+
+    def _add(self, key: int) -> None:
+        name = key.to_bytes(KEY_BYTES, "little").rstrip(b"\0").decode("latin-1")
+        if len(self._numbers) >= MOST_TYPES:
+            return
+        if _ADDRESS.fullmatch(name):
+            self._numbers[key] = len(self.names)
+            self.names.append(name)
+        else:
+            self._numbers[key] = NO_TYPE
+
+
+@dataclass(frozen=True)
+class SentenceBatch:
+    """Sentences without a gap between them; all columns have a row for each, or for each byte of `raw`.
+
+    `raw[0]` is the byte `offset` of its lane. Times are nanoseconds.
+    """
+
+    lane: str
+    raw: bytes
+    offset: int
+    data: Bytes
+    start: Places
+    end: Places
+    """Behind its line end."""
+    star: Places
+    time: Places
+    type: Places
+    """Its number in `names`."""
+    names: Sequence[str]
+    commas: Places
+    """Where commas stand, of all sentences."""
+    first_comma: Places
+    """Which of these is the first of a sentence."""
+
+    def __len__(self) -> int:
+        return len(self.start)
+
+    def frame(self, row: int) -> Frame:
+        """One of them as the framer would have cut it; negative rows count from the end."""
+        start = int(self.start[row])
+        data = self.raw[start : int(self.end[row])]
+        kind = self.names[int(self.type[row])]
+        return Frame(self.lane, IN, int(self.time[row]), self.offset + start, data, NMEA, OK, None, kind)
+
+    def frames(self, begin: int, end: int) -> list[Frame]:
+        """Those from one row to before another."""
+        return [self.frame(row) for row in range(begin, end)]
+
+    def part(self, begin: int, end: int) -> "SentenceBatch":
+        """The rows from one to before another, of the same bytes."""
+        return self.rows(slice(begin, end))
+
+    def rows(self, chosen: "slice | Flags | Places") -> "SentenceBatch":
+        """Some of the rows, of the same bytes."""
+        columns = {name: getattr(self, name)[chosen] for name in _ROW_COLUMNS}
+        return replace(self, **columns)
+
+    @cached_property
+    def size(self) -> Places:
+        """Bytes of each."""
+        return self.end - self.start
+
+    @cached_property
+    def comma_count(self) -> Places:
+        """How many commas each has."""
+        found: Places = np.searchsorted(self.commas, self.star) - self.first_comma
+        return found
+
+    def of_types(self, wanted: Sequence[bool]) -> Flags:
+        """Which rows are of the types that are `wanted`, a truth for each of `names`."""
+        flags: Any = np.array(wanted, np.bool_)
+        return flags[self.type] if len(flags) else np.zeros(len(self), np.bool_)
+
+
+_ROW_COLUMNS: Final = ("start", "end", "star", "time", "type", "first_comma")
+
+
+@dataclass(frozen=True)
+class Lines:
+    """The lines of a stretch of bytes that end with LF, and which of them are whole and undamaged sentences."""
+
+    data: Bytes
+    start: Places
+    newline: Places
+    star: Places
+    type: Places
+    good: Flags
+    commas: Places
+    first_comma: Places
+
+
+def lines_of(raw: bytes, addresses: Addresses) -> Lines:
+    """What `sentence.WHOLE` finds, for all lines together."""
+    data = np.frombuffer(raw, np.uint8)
+    # What stands nowhere in a sentence but at its ends (`sentence.WHOLE`); below a space the difference wraps around.
+    special = np.flatnonzero(((data - 0x20) > 0x5E) | (data == STAR) | (data == START[0]) | (data == START[1]))
+    what = data[special]
+    at = np.flatnonzero(what == LF)
+    newline = special[at]
+    begin = np.concatenate((np.zeros(1, np.int64), newline[:-1] + 1)) if len(newline) else newline
+    count = np.diff(at, prepend=-1)
+    carriage = (count == 4) & (what[at - 1] == CR) & (special[at - 1] == newline - 1)
+    star = newline - carriage - 3
+    good = carriage | (count == 3)
+    last = at - carriage
+    good &= (what[last - 1] == STAR) & (special[last - 1] == star)
+    good &= (special[last - 2] == begin) & ((data[begin] == START[0]) | (data[begin] == START[1]))
+    good &= (newline - begin < LIMIT) & (star > begin)
+    commas = np.flatnonzero(data == COMMA)
+    first = np.searchsorted(commas, begin)
+    named = np.append(commas, len(data))[first] - begin - 1
+    good &= (named >= _LEAST) & (named <= KEY_BYTES) & (begin + 1 + named < star)
+    kind = np.full(len(newline), NO_TYPE)
+    rows = np.flatnonzero(good)
+    if len(rows):
+        padded = np.append(data, np.zeros(KEY_BYTES, np.uint8))
+        windows = np.lib.stride_tricks.as_strided(padded, (len(data), KEY_BYTES), (1, 1))
+        keys = np.ascontiguousarray(windows[begin[rows] + 1]).view("<u8").ravel() & _KEY_MASKS[named[rows]]
+        running = np.bitwise_xor.accumulate(data)
+        computed = running[star[rows] - 1] ^ running[begin[rows]]
+        told = (_HEX[data[star[rows] + 1]] << 4) | _HEX[data[star[rows] + 2]]
+        kind[rows] = addresses.numbers(keys)
+        good[rows] = (computed == told) & (kind[rows] != NO_TYPE)
+    return Lines(data, begin, newline, star, kind, good, commas, first)
