@@ -12,7 +12,7 @@ from pale_heron.core.frames import IN, Chunk
 from pale_heron.core.lane import Lane
 from pale_heron.core.order import Entry
 
-AT_A_TIME_BYTES: Final = 1 << 18
+AT_A_TIME_BYTES: Final = 1 << 20
 """So much of a lane is fed at once: what fits into a processor's own memory."""
 
 

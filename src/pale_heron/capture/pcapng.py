@@ -47,12 +47,12 @@ class Block(NamedTuple):
 
 
 class Packet(NamedTuple):
-    """An enhanced packet; `time` in units of its interface."""
+    """An enhanced packet; `time` in units of its interface, options as they stand there."""
 
     interface: int
     time: int
     data: bytes
-    options: list[tuple[int, bytes]]
+    options: bytes
 
 
 class Torn(NamedTuple):
@@ -165,7 +165,7 @@ def parse_packet(block: Block) -> Packet:
         raise ValueError("a packet longer than its block")
     data = block.content[20 : 20 + length]
     options = block.content[20 + length + (-length % 4) :]
-    return Packet(number, high << 32 | low, data, parse_options(options, block.order) if options else [])
+    return Packet(number, high << 32 | low, data, options)
 
 
 OLD_HEADER_BYTES: Final = 24

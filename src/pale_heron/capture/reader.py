@@ -4,11 +4,12 @@ import json
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import BinaryIO, Final
 
 from pale_heron.capture import pcapng
-from pale_heron.core.frames import SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.system import claim
@@ -51,6 +52,8 @@ class CaptureReader:
     described: list[int] = field(default_factory=list)
     """Where the blocks begin that describe what follows: sections and interfaces, in order."""
     _interfaces: list[_Interface] = field(default_factory=list)
+    _is_ours: bool = False
+    """Whether any interface is one of serial lines."""
     _order: str = "<"
     _program: str = ""
 
@@ -107,13 +110,14 @@ class CaptureReader:
         if block.kind == pcapng.ENHANCED_PACKET:
             return self._record(pcapng.parse_packet(block), self._interfaces, block.order)
         if block.kind == pcapng.SECTION:
-            self.described, self._interfaces = [block.offset], []
+            self.described, self._interfaces, self._is_ours = [block.offset], [], False
             self._program = pcapng.program_of(block)
         elif block.kind == pcapng.INTERFACE:
             if len(self._interfaces) >= MOST_INTERFACES or len(self.lanes) >= MOST_INTERFACES:
                 raise ValueError(f"more than {MOST_INTERFACES} interfaces")
             self.described.append(block.offset)
             self._interfaces.append(self._interface(block, len(self._interfaces)))
+            self._is_ours = any(each.link_type in OWN_TYPES for each in self._interfaces)
         return None
 
     def _interface(self, block: pcapng.Block, number: int) -> _Interface:
@@ -130,22 +134,31 @@ class CaptureReader:
         if packet.interface >= len(interfaces):
             raise ValueError(f"a packet of interface {packet.interface}, which was not described,")
         interface = interfaces[packet.interface]
-        if not any(each.link_type in OWN_TYPES for each in interfaces):
+        if not self._is_ours:
             raise foreign(self.path, interface.link_type, self._program)
         multiply, divide = interface.to_ns
         time = packet.time * multiply // divide
         if time > LATEST:
             raise ValueError("a time beyond the year 2200")
         if interface.link_type == pcapng.LINE_DATA:
-            options = dict(packet.options)
-            flags = options.get(pcapng.EPB_FLAGS, b"")
-            continued = options.get(pcapng.OPT_COMMENT) == pcapng.CONTINUED
-            sent = int.from_bytes(flags, "little" if order == "<" else "big") & 3 == pcapng.OUTBOUND
-            direction = Direction.OUT if sent else Direction.IN
-            return Chunk(interface.info.name, direction, time, packet.data, continued and sent)
+            read = _direction if len(packet.options) <= FEW_OPTIONS else _direction.__wrapped__
+            sent, continued = read(packet.options, order)
+            return Chunk(interface.info.name, OUT if sent else IN, time, packet.data, continued and sent)
         if interface.link_type == pcapng.EVENTS:
             return _event(packet.data, time)
         return None
+
+
+FEW_OPTIONS: Final = 64
+"""Bytes of options that are worth being remembered: those that we write are the same for nearly all packets."""
+
+
+@lru_cache(maxsize=64)
+def _direction(options: bytes, order: str) -> tuple[bool, bool]:
+    """Whether a packet was sent, and whether more of the same piece follows."""
+    found = dict(pcapng.parse_options(options, order))
+    flags = int.from_bytes(found.get(pcapng.EPB_FLAGS, b""), "little" if order == "<" else "big")
+    return flags & 3 == pcapng.OUTBOUND, found.get(pcapng.OPT_COMMENT) == pcapng.CONTINUED
 
 
 OWN_TYPES: Final = (pcapng.LINE_DATA, pcapng.EVENTS)

@@ -1,5 +1,6 @@
 """What a batch of sentences adds to the counts of a line: of each type how many, how large, and which came last."""
 
+from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -27,10 +28,24 @@ class Tally(NamedTuple):
     last: int
 
 
-def tallies(batch: SentenceBatch, begin: int, end: int) -> list[Tally]:
-    """Of each type between two rows, in the order in which they first come."""
-    found = _grouped(batch.type[begin:end], batch.size[begin:end], begin)
+def tallies(batch: SentenceBatch) -> list[Tally]:
+    """Of each type, in the order in which they first come."""
+    found = _grouped(batch.type, batch.size, 0)
     return [each._replace(name=batch.names[int(batch.type[each.first])]) for each in found]
+
+
+def by_pieces(batch: SentenceBatch, edges: Sequence[int]) -> list[list[tuple[int, int, int]]]:
+    """Of each piece between two edges, which are rows of the batch: types by number, how many, their bytes."""
+    kinds, pieces = len(batch.names), len(edges) - 1
+    piece = np.repeat(np.arange(pieces), np.diff(edges))
+    key = piece * kinds + batch.type
+    counts = np.bincount(key, minlength=pieces * kinds).reshape(pieces, kinds)
+    sizes = np.bincount(key, batch.size, pieces * kinds).astype(np.int64).reshape(pieces, kinds)
+    there = [np.flatnonzero(row) for row in counts]
+    return [
+        list(zip(own.tolist(), row[own].tolist(), size[own].tolist(), strict=True))
+        for own, row, size in zip(there, counts, sizes, strict=True)
+    ]
 
 
 def parts(batch: SentenceBatch, kind: int) -> list[Tally]:

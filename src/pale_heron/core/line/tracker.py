@@ -5,7 +5,7 @@ costs a few additions, whatever the window, and the memory does not depend on th
 """
 
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING
@@ -15,6 +15,7 @@ from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
 from pale_heron.core.wire.visible import unreadable_count
 
 if TYPE_CHECKING:
+    from pale_heron.core.line.batch_tallies import Tally
     from pale_heron.core.wire.sentence_batch import SentenceBatch
 
 WINDOW_S = 60
@@ -261,6 +262,8 @@ class LineTracker:
 
     def feed_batch(self, chunks: Sequence[Chunk], ended: Sequence[int], batch: "SentenceBatch") -> None:
         """Count chunks that were received, and the sentences that they complete: `ended[i]` of them with chunk i."""
+        from pale_heron.core.line.batch_tallies import by_pieces, tallies
+
         turns, second = [], self._second
         for place, chunk in enumerate(chunks):
             now = (chunk.time or 0) // SECOND
@@ -268,45 +271,47 @@ class LineTracker:
                 second = now
                 turns.append(place)
         sizes = [0, *accumulate(len(chunk.data) for chunk in chunks)]
-        received, row = self._received, 0
+        received = self._received
         # Totals of seconds that lie before the window are forgotten at once.
-        for place in (*turns[-WINDOW_S - 1 :], len(chunks)):
-            until = ended[place - 1] if place else 0
+        places = [*turns[-WINDOW_S - 1 :], len(chunks)]
+        edges = [0, *(ended[place - 1] if place else 0 for place in places)]
+        known = tallies(batch)
+        order = {int(batch.type[each.first]): each for each in known}
+        for place, counts in zip(places, by_pieces(batch, edges), strict=True):
             self._received = received + sizes[place]
-            self._count(batch, row, until)
-            row = until
+            self._count(batch, sorted(counts, key=lambda each: order[each[0]].first), order)
             if place < len(chunks):
                 self.turn(chunks[place].time)
         self._first_byte = chunks[0].time if self._first_byte is None else self._first_byte
         self._last_byte = chunks[-1].time
         self._last_valid = int(batch.time[-1])
         self._framed_then, self._unreadable_then = self._framed, self._unreadable
-        self._keep_latest(batch)
+        self._keep_latest(batch, known)
 
-    def _count(self, batch: "SentenceBatch", begin: int, end: int) -> None:
-        """Add the sentences between two rows to the totals."""
-        from pale_heron.core.line.batch_tallies import tallies
+    def _count(
+        self, batch: "SentenceBatch", counts: Sequence[tuple[int, int, int]], known: "Mapping[int, Tally]"
+    ) -> None:
+        """Add sentences by their types: how many, and their bytes."""
+        for kind, count, size in counts:
+            row = self._rows.get(batch.names[kind]) or self._new_row(batch.frame(known[kind].first), self._rows)
+            row.count += count
+            row.bytes += size
+            self._frames += count
+            self._framed += size
+            self._valid += count
 
-        for tally in tallies(batch, begin, end):
-            row = self._rows.get(tally.name) or self._new_row(batch.frame(tally.first), self._rows)
-            row.count += tally.sentences
-            row.bytes += tally.bytes
-            self._frames += tally.sentences
-            self._framed += tally.bytes
-            self._valid += tally.sentences
-
-    def _keep_latest(self, batch: "SentenceBatch") -> None:
+    def _keep_latest(self, batch: "SentenceBatch", known: "Iterable[Tally]") -> None:
         """The last two of each type, and of each part of one; the first ones of a type that is new."""
-        from pale_heron.core.line.batch_tallies import first_times, parts, tallies
+        from pale_heron.core.line.batch_tallies import first_times, parts
 
-        for tally in tallies(batch, 0, len(batch)):
+        for tally in known:
             row = self._rows[tally.name]
             row.before = batch.frame(tally.before) if tally.before >= 0 else row.latest
             row.latest = batch.frame(tally.last)
             row.last = row.latest.time
-            kind, known = int(batch.type[tally.last]), row.count - tally.sentences
-            if known < FIRSTS:
-                row.firsts += first_times(batch, kind, FIRSTS - known)
+            kind, earlier = int(batch.type[tally.last]), row.count - tally.sentences
+            if earlier < FIRSTS:
+                row.firsts += first_times(batch, kind, FIRSTS - earlier)
             for part in parts(batch, kind) if row.parted else ():
                 before = batch.frame(part.before) if part.before >= 0 else None
                 row.take_parts(part.name, part.sentences, before, batch.frame(part.last))

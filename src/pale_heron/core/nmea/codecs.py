@@ -17,6 +17,7 @@ Reader = Callable[[Sequence[str], int], Any]
 Writer = Callable[[Any], list[str]]
 
 NUMBER_FORM = r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)"
+WHOLE_FORM = r"[+-]?[0-9]+"
 COUNT_FORM = r"[0-9]{1,3}"
 TIME_FORM = r"([01][0-9]|2[0-3])([0-5][0-9])([0-5][0-9]|60)(?:\.([0-9]+))?"
 """How numbers, counts of satellites, and times are written: hours, minutes, seconds, decimals."""
@@ -26,7 +27,7 @@ _ESCAPED = re.compile(r"\^([0-9A-Fa-f]{2})")
 
 _RESERVED = re.compile(r"[\r\n$*,!\\^~]")
 _NUMBER = re.compile(NUMBER_FORM).fullmatch
-_WHOLE = re.compile(r"[+-]?[0-9]+").fullmatch
+_WHOLE = re.compile(WHOLE_FORM).fullmatch
 _COUNT = re.compile(COUNT_FORM).fullmatch
 _HEX = re.compile(r"[0-9A-Fa-f]+").fullmatch
 _TIME = re.compile(TIME_FORM).fullmatch

@@ -5,7 +5,7 @@ from functools import lru_cache
 from typing import Final
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME_FORM
+from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME_FORM, WHOLE_FORM
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.utc import midnight
 
@@ -15,6 +15,7 @@ TIME_FIELD: Final = {"GGA": 1, "GNS": 1, "RMC": 1, "GLL": 5, "ZDA": 1, "GST": 1,
 
 _NUMBER = re.compile(NUMBER_FORM.encode()).fullmatch
 _TIME = re.compile(TIME_FORM.encode()).fullmatch
+_WHOLE = re.compile(WHOLE_FORM.encode()).fullmatch
 _COUNT = re.compile(COUNT_FORM.encode()).fullmatch
 
 
@@ -62,6 +63,11 @@ def number(raw: bytes) -> float | None:
         return None
     found = float(raw)
     return found if abs(found) < MOST else None
+
+
+def whole(raw: bytes) -> int | None:
+    """A raw whole number with or without a sign; None where it is not one, just as the table of sentences reads it."""
+    return int(raw) if _WHOLE(raw) else None
 
 
 def count(raw: bytes) -> int | None:

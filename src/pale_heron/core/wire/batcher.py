@@ -81,6 +81,7 @@ class _Cut:
             addresses.names,
             lines.commas,
             lines.first_comma,
+            lines.comma_count,
         )
 
     def stretches(self, is_odd: Callable[[SentenceBatch], Flags]) -> Iterator[Stretch]:

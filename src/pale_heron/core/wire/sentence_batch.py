@@ -97,6 +97,8 @@ class SentenceBatch:
     """Where commas stand, of all sentences."""
     first_comma: Places
     """Which of these is the first of a sentence."""
+    comma_count: Places
+    """How many commas each has."""
 
     def __len__(self) -> int:
         return len(self.start)
@@ -126,19 +128,13 @@ class SentenceBatch:
         """Bytes of each."""
         return self.end - self.start
 
-    @cached_property
-    def comma_count(self) -> Places:
-        """How many commas each has."""
-        found: Places = np.searchsorted(self.commas, self.star) - self.first_comma
-        return found
-
     def of_types(self, wanted: Sequence[bool]) -> Flags:
         """Which rows are of the types that are `wanted`, a truth for each of `names`."""
         flags: Any = np.array(wanted, np.bool_)
         return flags[self.type] if len(flags) else np.zeros(len(self), np.bool_)
 
 
-_ROW_COLUMNS: Final = ("start", "end", "star", "time", "type", "first_comma")
+_ROW_COLUMNS: Final = ("start", "end", "star", "time", "type", "first_comma", "comma_count")
 
 
 @dataclass(frozen=True)
@@ -153,6 +149,7 @@ class Lines:
     good: Flags
     commas: Places
     first_comma: Places
+    comma_count: Places
 
 
 def lines_of(raw: bytes, addresses: Addresses) -> Lines:
@@ -174,6 +171,7 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
     good &= (newline - begin < LIMIT) & (star > begin)
     commas = np.flatnonzero(data == COMMA)
     first = np.searchsorted(commas, begin)
+    within = np.diff(first, append=np.searchsorted(commas, newline[-1:] if len(newline) else [0]))
     named = np.append(commas, len(data))[first] - begin - 1
     good &= (named >= _LEAST) & (named <= KEY_BYTES) & (begin + 1 + named < star)
     kind = np.full(len(newline), NO_TYPE)
@@ -187,4 +185,4 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
         told = (_HEX[data[star[rows] + 1]] << 4) | _HEX[data[star[rows] + 2]]
         kind[rows] = addresses.numbers(keys)
         good[rows] = (computed == told) & (kind[rows] != NO_TYPE)
-    return Lines(data, begin, newline, star, kind, good, commas, first)
+    return Lines(data, begin, newline, star, kind, good, commas, first, within)

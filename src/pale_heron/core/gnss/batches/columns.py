@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.gnss.batches.lists import SatelliteLists
-from pale_heron.core.nmea.columns import NONE, Field, field_of
+from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of
 from pale_heron.core.nmea.raw import midnight_of
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
 
@@ -51,6 +51,13 @@ class Kind:
 
     def field(self, number: int) -> Field:
         return field_of(self.own, number)
+
+    def place(self, first: int) -> Numbers:
+        """Latitude and longitude, from four fields; NaN both where one of them cannot be read."""
+        fields = [self.field(first + step) for step in range(4)]
+        found = np.array([fields[0].angles(fields[1], "NS"), fields[2].angles(fields[3], "EW")])
+        found[:, np.isnan(found).any(axis=0)] = np.nan
+        return found
 
 
 class FixColumns:
@@ -99,6 +106,16 @@ class FixColumns:
             rows = np.flatnonzero(self.formatter == formatter)
             found = self._kinds[formatter] = Kind(rows, self.batch.rows(rows))
         return found
+
+    @cached_property
+    def by_gga(self) -> Numbers:
+        """Latitude and longitude of every GGA, where there is one."""
+        return self.kind(GGA).place(2)
+
+    @cached_property
+    def by_rmc(self) -> Numbers:
+        """The same of every RMC."""
+        return self.kind(RMC).place(3)
 
     @cached_property
     def _kinds(self) -> dict[int, Kind]:

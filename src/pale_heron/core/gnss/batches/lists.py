@@ -4,7 +4,8 @@ A list comes in parts, one set for each talker; only whole ones count. A row tha
 is marked as odd.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import lru_cache
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -58,7 +59,8 @@ class SatelliteLists:
         """Its type and its signal, 0 for none."""
         self._read_satellites(own, groups, bad)
         odd[rows[bad]] = True
-        odd[self.rows[self.satellites(0, len(self)).repeats]] = True
+        self._every = self._all_satellites()
+        odd[self.rows[self._every.repeats]] = True
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -91,13 +93,20 @@ class SatelliteLists:
 
     def satellites(self, begin: int, end: int) -> "Satellites":
         """Of the lists from one to before another, in order."""
-        finals = self._final[begin:end]
-        counts = self._total[finals]
+        every = self._every
+        first, last = np.searchsorted(every.owner, (begin, end)).tolist()
+        stretch = slice(first, last)
+        return Satellites(every.owner[stretch] - begin, every.number[stretch], every.strength[stretch], end - begin)
+
+    def _all_satellites(self) -> "Satellites":
+        """Of all lists; of those that are odd in any way, too."""
+        finals = self._final
+        counts = np.maximum(self._total[finals], 0)
         # Rows of other types may stand between the parts of a list.
         same = _places_of_type(self._own.type)
-        back = np.concatenate([np.arange(count) for count in counts.tolist()]) if len(counts) else np.empty(0, np.int64)
         lists = np.repeat(np.arange(len(finals)), counts)
-        rows = same.earlier(finals[lists], counts[lists] - 1 - back)
+        place = np.arange(len(lists)) - np.repeat(np.cumsum(counts) - counts, counts)
+        rows = same.earlier(finals[lists], counts[lists] - 1 - place)
         numbers = self._numbers[:, rows].T.ravel()
         strengths = self._strengths[:, rows].T.ravel()
         owner = np.repeat(lists, GROUPS)
@@ -131,6 +140,7 @@ def _packed(number: Field) -> Places:
     return found
 
 
+@lru_cache(maxsize=1024)
 def unpacked_number(packed: int) -> bytes:
     """The raw number again."""
     return packed.to_bytes(3, "big").rstrip(b"\0")
@@ -157,11 +167,17 @@ class Satellites(NamedTuple):
         found: Places = np.unique(twice >> 24)
         return found
 
-    def of(self, owner: int) -> dict[bytes, int]:
-        """Of one list, by raw number."""
-        begin, end = np.searchsorted(self.owner, (owner, owner + 1))
-        numbers = [unpacked_number(each) for each in self.number[begin:end].tolist()]
-        return dict(zip(numbers, self.strength[begin:end].tolist(), strict=True))
+    def each(self) -> Callable[[int], Iterator[tuple[bytes, int]]]:
+        """What gives raw numbers and C/N0 of one list."""
+        begins = np.searchsorted(self.owner, np.arange(self.lists + 1)).tolist()
+        numbers = list(map(unpacked_number, self.number.tolist()))
+        strengths = self.strength.tolist()
+
+        def of(owner: int) -> Iterator[tuple[bytes, int]]:
+            stretch = slice(begins[owner], begins[owner + 1])
+            return zip(numbers[stretch], strengths[stretch], strict=True)
+
+        return of
 
 
 def merged(lists: Iterable[Satellites]) -> Satellites:

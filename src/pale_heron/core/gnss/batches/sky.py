@@ -21,7 +21,7 @@ LONG_AGO: Final = -(2**62)
 
 
 class KnownList(NamedTuple):
-    """A list of before the batch: its type and signal as in `SatelliteLists.key`, when it came, until when it counts."""
+    """A list of before the batch: type and signal as in `SatelliteLists.key`, when it came, until when it counts."""
 
     key: int
     time: int

@@ -7,6 +7,7 @@ The tracker stands behind a batch just as if it had been fed each sentence. What
 from the rows behind the stretch, so of the stretch only what is counted and logged has to be worked out.
 """
 
+from collections.abc import Iterator
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -127,9 +128,9 @@ class Steady:
         if self._gga_fixed != self._rmc_fixed and len(gga) and len(rmc):
             odd[:] = True
         if self._gga_fixed:
-            odd[gga.rows] |= np.isnan(_place(gga, 2)).any(axis=0)
+            odd[gga.rows] |= np.isnan(columns.by_gga[0])
         if self._rmc_fixed:
-            odd[rmc.rows] |= np.isnan(_place(rmc, 3)).any(axis=0)
+            odd[rmc.rows] |= np.isnan(columns.by_rmc[0])
         if tracker._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
             odd |= columns.formatter == kinds.GLL
         odd[columns.lists.rows[~tracker._sky.knows(columns.lists, self._batch.names)]] = True
@@ -209,7 +210,7 @@ class Steady:
         first, last = np.searchsorted(lists.rows, (stretch.begin, stretch.end)).tolist()
         received = tracker._sky.feed_lists(self._batch, lists, first, last)
         rows = self._epoch_rows(stretch, *at_moments(received, stretch.whole, arrived))
-        self._compare(stretch, np.concatenate(([usual, usual], behind[:-1])))
+        self._compare(stretch, np.concatenate(([usual], behind)))
         tracker._record.extend(rows, (gaps[0], gaps[1]))
         self._hear(stretch)
         self._feed_used(stretch)
@@ -217,18 +218,24 @@ class Steady:
 
     def _inside(self, kind: int, stretch: Stretch) -> Kind:
         """The rows of one formatter in a stretch."""
-        whole = self._columns.kind(kind)
-        first, last = np.searchsorted(whole.rows, (stretch.begin, stretch.end)).tolist()
-        return Kind(whole.rows[first:last], whole.own.part(first, last))
+        whole, span = self._columns.kind(kind), self._span(kind, stretch)
+        return Kind(whole.rows[span], whole.own.rows(span))
+
+    def _span(self, kind: int, stretch: Stretch) -> slice:
+        """Where these stand among all rows of their formatter."""
+        first, last = np.searchsorted(self._columns.kind(kind).rows, (stretch.begin, stretch.end)).tolist()
+        return slice(first, last)
 
     def _epoch_rows(self, stretch: Stretch, seen: Places, cn0: Numbers) -> EpochRows:
         columns, count = self._columns, len(stretch.begins)
         gga, rmc, gst = (self._inside(kind, stretch) for kind in (kinds.GGA, kinds.RMC, kinds.GST))
         by_gga, by_rmc, by_gst = (self._epochs_of(kind.rows, stretch) for kind in (gga, rmc, gst))
         column = _Column(count)
-        places = column.of(by_rmc, _place(rmc, 3)) if self._rmc_fixed else column.empty(2)
+        places = (
+            column.of(by_rmc, columns.by_rmc[:, self._span(kinds.RMC, stretch)]) if self._rmc_fixed else column.empty(2)
+        )
         if self._gga_fixed:
-            own = column.of(by_gga, _place(gga, 2))
+            own = column.of(by_gga, columns.by_gga[:, self._span(kinds.GGA, stretch)])
             rmc_first = column.rows(by_rmc, rmc.rows) < column.rows(by_gga, gga.rows)
             places = np.where(rmc_first & ~np.isnan(places[0]) | np.isnan(own[0]), places, own)
         fixed = ~np.isnan(places[0])
@@ -281,7 +288,7 @@ class Steady:
     # Comparing GGA and RMC
 
     def _compare(self, stretch: Stretch, usual: Places) -> None:
-        """`usual[i]` is the usual gap as it was known when epoch i of the stretch began, and in the one before."""
+        """`usual[i]` is the usual gap as it was known when epoch i of the stretch began, and `usual[i + 1]` within it."""
         compared = [("time", *self._compare_times(stretch, usual))]
         gga, rmc = self._inside(kinds.GGA, stretch), self._inside(kinds.RMC, stretch)
         _, in_gga, in_rmc = np.intersect1d(
@@ -351,7 +358,7 @@ class Steady:
         elif place == kinds.GSA:
             says = kind.field(2).letter >= ord("2")
         elif place == kinds.GLL:
-            says = np.array([bool(kind_of_status(*words)) for words in _statuses(kind)], np.bool_)
+            return next((row for row, words in _statuses(kind) if kind_of_status(*words)), None)
         else:
             data, star = self._batch.data, kind.own.star
             says = (data[star - 1] != ord("N")) | (data[star - 2] != ord(","))
@@ -363,9 +370,7 @@ class Steady:
         gsa = self._inside(kinds.GSA, stretch)
         if not len(gsa):
             return
-        whole = self._columns.kind(kinds.GSA).rows
-        first = int(np.searchsorted(whole, stretch.begin))
-        key = self._columns.used_key[first : first + len(gsa)]
+        key = self._columns.used_key[self._span(kinds.GSA, stretch)]
         epoch = self._epochs_of(gsa.rows, stretch)
         wanted: set[int] = set()
         for each in np.unique(key).tolist():
@@ -441,14 +446,6 @@ def _says(field: Field, word: str, empty: str = "") -> Flags:
     return found | (field.size == 0) if word == empty else found
 
 
-def _place(kind: Kind, first: int) -> Numbers:
-    """Latitude and longitude, from four fields; NaN both where one of them cannot be read."""
-    fields = [kind.field(first + step) for step in range(4)]
-    found = np.array([fields[0].angles(fields[1], "NS"), fields[2].angles(fields[3], "EW")])
-    found[:, np.isnan(found).any(axis=0)] = np.nan
-    return found
-
-
 def _metres(gga: Kind, number: int) -> Numbers:
     """A height, where its unit is metres."""
     unit = gga.field(number + 1)
@@ -468,10 +465,11 @@ def _near(gga: Kind, rmc: Kind) -> Flags:
     return alike
 
 
-def _statuses(gll: Kind) -> list[tuple[str, str]]:
-    """Status and mode of each."""
+def _statuses(gll: Kind) -> Iterator[tuple[int, tuple[str, str]]]:
+    """Status and mode of each row, the last first."""
     status, mode = gll.field(6), gll.field(7)
-    return [(status.text(row).decode("latin-1"), mode.text(row).decode("latin-1")) for row in range(len(gll))]
+    for place in reversed(range(len(gll))):
+        yield int(gll.rows[place]), (status.text(place).decode("latin-1"), mode.text(place).decode("latin-1"))
 
 
 def _deciding(times: Places, epochs: Places) -> list[tuple[int, int]]:

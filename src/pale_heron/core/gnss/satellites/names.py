@@ -4,6 +4,7 @@ Sentences number satellites in several ways: with the talker or the system id na
 list (NMEA 0183 4.11, tables 20 and 21). The same satellite must get the same name from each.
 """
 
+from functools import lru_cache
 from typing import Final, NamedTuple
 
 from pale_heron.core.nmea.systems import BY_ID, BY_TALKER
@@ -43,6 +44,7 @@ def system_of(talker: str, system_id: int | None = None) -> str | None:
     return BY_ID.get(system_id or 0) or BY_TALKER.get(talker)
 
 
+@lru_cache(maxsize=1024)
 def satellite_name(system: str | None, number: int) -> SatelliteName:
     """The name of satellite `number` of a sentence for `system`, or for several systems (None)."""
     ranges = _RANGES if system is None else _OWN_RANGES.get(system, ())

@@ -5,6 +5,7 @@ as far apart, so that a day is drawn from as many points as an hour.
 """
 
 from array import array
+from collections.abc import Iterable
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
@@ -41,10 +42,10 @@ class SignalLog:
         last = self._taken.get(key)
         return last is None or time - last >= self._spacing
 
-    def take(self, key: tuple[str, bytes], strengths: dict[bytes, int], time: int) -> None:
+    def take(self, key: tuple[str, bytes], strengths: Iterable[tuple[bytes, int]], time: int) -> None:
         """Add a point for each satellite of a list; `key` is its type and signal, satellites have raw numbers."""
         self._taken[key] = time
-        for number, strength in strengths.items():
+        for number, strength in strengths:
             place = key[0], number
             columns = self._columns.get(place)
             if columns is None:

@@ -5,15 +5,17 @@ satellite on two signals is one satellite. Sentences are kept as they came and r
 every epoch only the C/N0 fields are looked at, and once a minute the directions, for the trails.
 """
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.satellites.names import SatelliteName, satellite_name, system_of
 from pale_heron.core.gnss.satellites.signals import Series, SignalLog
-from pale_heron.core.nmea.raw import fields_of
-from pale_heron.core.nmea.sentence import parse, values
+from pale_heron.core.nmea.raw import fields_of, whole
+from pale_heron.core.nmea.sentence import groups_end, parse, values
 
 if TYPE_CHECKING:
     from pale_heron.core.gnss.batches.lists import SatelliteLists
@@ -177,20 +179,19 @@ class SkyTracker:
             self._note_strongest(kind)
         time = frames[-1].time
         if time is not None and self._signals.is_due(key, time) and key in self._seen:
-            self._signals.take(key, self._seen[key].strengths, time)
+            self._signals.take(key, self._seen[key].strengths.items(), time)
         if time is not None and time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
             self._trailed[key] = time
             self._trail(frames, time)
 
     def _trail(self, frames: tuple[Frame, ...], time: int) -> None:
         """Note where each satellite stands."""
-        for frame in frames:
-            for each in _satellites(frame):
-                if each.elevation_deg is not None and each.azimuth_deg is not None:
-                    before = self._trails.get(each.name, ())
-                    if not before or time - before[-1].time >= TRAIL_STEP_NS:
-                        kept = tuple(place for place in before if time - place.time < TRAIL_NS)
-                        self._trails[each.name] = (*kept, SkyPosition(time, each.elevation_deg, each.azimuth_deg))
+        for name, elevation, azimuth in (each for frame in frames for each in _directions(frame)):
+            before = self._trails.get(name, ())
+            if not before or time - before[-1].time >= TRAIL_STEP_NS:
+                # Places stand in the order of their times.
+                old = bisect_right(before, time - TRAIL_NS, key=attrgetter("time"))
+                self._trails[name] = (*before[old:], SkyPosition(time, elevation, azimuth))
 
     @property
     def between_lists(self) -> bool:
@@ -207,7 +208,7 @@ class SkyTracker:
     def feed_lists(
         self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int
     ) -> "list[tuple[Strongest, KnownStrongest | None]]":
-        """Take whole lists from one to before another, all of keys that are known; gives what is received of each type."""
+        """Take whole lists from one to before another, all of known keys; gives what is received of each type."""
         from pale_heron.core.gnss.batches.sky import KnownStrongest, no_lists, strongest
 
         found = []
@@ -238,10 +239,10 @@ class SkyTracker:
 
     def _log_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
         """C/N0 and directions, as often as they are kept."""
-        satellites = lists.satellites(begin, end)
+        strengths = lists.satellites(begin, end).each()
         for place, (key, time) in enumerate(lists.keys(batch.names, begin, end)):
             if self._signals.is_due(key, time):
-                self._signals.take(key, satellites.of(place), time)
+                self._signals.take(key, strengths(place), time)
             if time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
                 self._trailed[key] = time
                 self._trail(tuple(batch.frame(row) for row in lists.parts_of(begin + place)), time)
@@ -330,8 +331,8 @@ class SkyTracker:
 
 
 def _key(number: int, signal: bytes) -> int:
-    """A type of sentence by its number, and a signal, as `SatelliteLists.key` has them."""
-    return number << 8 | ord(signal or b"\0")
+    """A type of sentence by its number, and a signal, as `SatelliteLists.key` has them; -1 for what none there has."""
+    return number << 8 | ord(signal or b"\0") if len(signal) <= 1 else -1
 
 
 def _signal(data: bytes) -> bytes:
@@ -352,6 +353,18 @@ def _satellites(frame: Frame) -> list[Satellite]:
         if item["id"] is not None:
             name = satellite_name(system, item["id"])
             found.append(Satellite(name, item["elevation_deg"], item["azimuth_deg"], item["cn0_dbhz"], False))
+    return found
+
+
+def _directions(frame: Frame) -> list[tuple[SatelliteName, int, int]]:
+    """Where satellites stand, as `_satellites` has them, for those of which it is said: quickly."""
+    fields = fields_of(frame.data)
+    system = system_of(frame.type[:2])
+    found = []
+    for at in range(4, groups_end(4, len(fields), 4), 4):
+        number, elevation, azimuth = (whole(each) for each in (*fields[at : at + 3], b"", b"")[:3])
+        if number is not None and elevation is not None and azimuth is not None:
+            found.append((satellite_name(system, number), elevation, azimuth))
     return found
 
 

@@ -1,0 +1,397 @@
+"""Sentences taken many at a time: the same as one by one, whatever comes and however it is cut."""
+
+import random
+from array import array
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, sentences
+
+from pale_heron.core import utc
+from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.gnss.batches import steady
+from pale_heron.core.lane import FEW_BYTES, Lane
+from pale_heron.core.nmea import raw
+from pale_heron.core.nmea.columns import NONE, Field
+from pale_heron.core.nmea.degrees import unpack
+from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.wire.batcher import stretches
+from pale_heron.core.wire.framer import Framer
+from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
+from pale_heron.sim.curlew import Curlew
+from pale_heron.sim.scenes import SCENES
+
+MS = 1_000_000
+seeds = st.integers(0, 1 << 32).map(random.Random)
+"""Long streams: chance makes them, and finds a shorter one in vain."""
+
+# Framing
+
+
+def none_odd(batch: SentenceBatch) -> Any:
+    return np.zeros(len(batch), np.bool_)
+
+
+def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tuple[list[Frame], int]:
+    """The frames, and how many of them stood in batches."""
+    framer, addresses, frames, many = Framer("curlew", IN, ending=ending), Addresses(), [], 0
+    for at in range(0, len(chunks), at_a_time):
+        for stretch in stretches(framer, chunks[at : at + at_a_time], addresses, none_odd):
+            if stretch.batch is None:
+                frames += [frame for each in stretch.chunks for frame in framer.feed(each)]
+                continue
+            many += len(stretch.batch)
+            assert stretch.ended[-1] == len(stretch.batch)
+            frames += [*stretch.batch.frames(0, len(stretch.batch)), *stretch.frames]
+    return frames + framer.finish(), many
+
+
+ODD_BYTES = (b"\r", b"\n", b"$", b"!", b"*", b",", b"\xd3\x00", b"\x00", b"A", b"\r\n\r\n", RTCM, HOSTILE, b"> ")
+
+
+@settings(max_examples=40, phases=[Phase.generate])
+@given(
+    seeds,
+    pieces_of_streams,
+    st.integers(0, 12),
+    st.sampled_from(["auto", "lf", "crlf", "cr"]),
+    st.integers(1, 400),
+)
+def test_the_frames_are_those_of_the_framer(
+    chance: random.Random, pieces: list[bytes], odd: int, ending: str, at_a_time: int
+) -> None:
+    data = bytearray(b"".join(receiver(chance, epochs=150, kinds=FULL)))
+    for piece in (*pieces, *(chance.choice(ODD_BYTES) for _ in range(odd))):
+        at = chance.randrange(len(data))
+        data[at:at] = piece
+    chunks, at, now = [], 0, BEGIN
+    while at < len(data):
+        size = chance.choice((0, 1, 7, 90, 600, 4096, 20_000))
+        chunks.append(chunk(bytes(data[at : at + size]), now))
+        now += chance.choice((0, 5 * MS, 90 * MS, 299 * MS, 301 * MS, 4 * SECOND, -SECOND))
+        at += size
+    framer = Framer("curlew", IN, ending=ending)
+    one_by_one = [frame for each in chunks for frame in framer.feed(each)] + framer.finish()
+    assert cut_in_batches(chunks, ending, at_a_time)[0] == one_by_one
+
+
+def test_nearly_all_of_a_plain_stream_stands_in_batches() -> None:
+    data = b"".join(receiver(random.Random(1), epochs=400, kinds=FULL))
+    chunks = [chunk(data[at : at + 1000], BEGIN + at * 1000) for at in range(0, len(data), 1000)]
+    frames, many = cut_in_batches(chunks, "auto", 1 << 20)
+    assert many == len(frames) == data.count(b"\n")
+
+
+def test_a_name_without_end_fills_no_memory() -> None:
+    addresses = Addresses()
+    for first in range(4):
+        keys = [int.from_bytes(b"A%07d" % (1000 * first + each), "little") for each in range(1000)]
+        addresses.numbers(np.array(keys, np.uint64))
+    assert len(addresses.names) <= 100
+
+
+# Fields
+
+
+FIELDS = [
+    *(
+        b"",
+        b"0",
+        b"-0.0",
+        b".5",
+        b"5.",
+        b".",
+        b"-",
+        b"+3",
+        b"12.5.6",
+        b"1e5",
+        b"007",
+        b"999999999999",
+        b"1000000000000",
+    ),
+    *(b"123456789012345.5", b"0000000000000000001.5", b"094001.00", b"094001", b"094001.", b"240000", b"235960"),
+    *(b"235959.999999999", b"235959.9999999999", b"4607.03812", b"06718.40058", b"9000.0001", b"18000.0", b"4660.0"),
+]
+texts = st.one_of(
+    st.sampled_from(FIELDS),
+    st.text("0123456789.+-A", max_size=20).map(str.encode),
+    st.from_regex(r"\A[0-9]{2,3}[0-5][0-9]\.[0-9]{3,9}\Z").map(str.encode),
+    st.from_regex(r"\A[0-2][0-9][0-5][0-9][0-6][0-9](\.[0-9]{1,10})?\Z").map(str.encode),
+)
+
+
+def column(values: Sequence[bytes]) -> Field:
+    ends = np.cumsum([len(each) + 1 for each in values]) - 1
+    data = np.frombuffer(b",".join(values) + b",", np.uint8)
+    return Field(data, ends - np.array([len(each) for each in values]), ends)
+
+
+@settings(max_examples=60)
+@given(st.lists(st.tuples(texts, st.sampled_from([b"N", b"S", b"", b"X", b"NS"])), min_size=1, max_size=200))
+def test_columns_are_what_is_read_of_each(rows: list[tuple[bytes, bytes]]) -> None:
+    field, letters = column([text for text, _ in rows]), column([letter for _, letter in rows])
+    for found, read in (
+        (field.numbers(), raw.number),
+        (field.counts(), raw.count),
+        (field.times_of_day(), raw.time_of_day),
+    ):
+        assert [plain(each) for each in found.tolist()] == [read(text) for text, _ in rows], read
+    angles = field.angles(letters, "NS").tolist()
+    assert [plain(each) for each in angles] == [unpacked(*each) for each in rows]
+    assert [field.text(row) for row in range(len(rows))] == [text for text, _ in rows]
+
+
+def plain(value: float) -> float | None:
+    return None if value != value or value == NONE and isinstance(value, int) else value
+
+
+def unpacked(digits: bytes, letter: bytes) -> float | None:
+    try:
+        return unpack(digits.decode(), letter.decode(), "NS")
+    except ValueError:
+        return None
+
+
+# Whole lanes
+
+
+FULL = ("RMC", "GGA", "GSA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST")
+
+
+def receiver(
+    chance: random.Random, *, epochs: int, kinds: Sequence[str], hertz: int = 1, **odd: float
+) -> Iterator[bytes]:
+    """What a receiver says in each epoch; `odd` gives how probable some oddities are in one of them."""
+    talker, moment, sky_every = chance.choice(("GN", "GN", "GP")), BEGIN + chance.randrange(86_400) * SECOND, hertz
+    quality, north, east = 1, 3800.0, 40_000.0
+    signals = chance.choice((("",), ("1", "8")))
+
+    def happens(name: str) -> bool:
+        return chance.random() < odd.get(name, 0.0)
+
+    for epoch in range(epochs):
+        moment += round(SECOND / hertz) * (
+            0 if happens("repeat") else 1 if not happens("gap") else chance.randrange(2, 30)
+        )
+        if happens("change"):
+            quality = chance.choice((0, 1, 1, 2, 4, 5))
+        if not happens("held"):
+            north, east = north + chance.gauss(0, 2), east + chance.gauss(0, 3)
+        if happens("jump"):
+            north += 9000
+        fixed, time = quality > 0, utc.clock(moment, 2).replace(":", "")
+        day = utc.iso(moment)[:10].split("-")
+        where = f"{4607 + north / 1e5:010.5f},S,{6718 + east / 1e5:011.5f},W" if fixed else ",,,"
+        dimension = 3 if fixed and not happens("flat") else 2 if fixed else 1
+        told: dict[str, Callable[[], list[str]]] = {
+            "RMC": lambda: [
+                f"{talker}RMC,{time},{'A' if fixed else 'V'},{where},0.42,226.1,{day[2]}{day[1]}{day[0][2:]},,,"
+                f"{'N' if not fixed else 'D' if quality == 2 else 'R' if quality == 4 else 'A'},V"
+            ],
+            "GGA": lambda: [
+                f"{talker}GGA,{time},{where},{quality},{chance.randrange(4, 20):02d},0.8,{4 + north / 1e6:.1f},M,11.2,M,,"
+            ],
+            "GNS": lambda: [f"{talker}GNS,{time},{where},{'AAN' if fixed else 'NNN'},11,0.8,3.4,11.2,,,V"],
+            "GSA": lambda: [
+                f"{talker}GSA,A,{dimension if system == 1 else 1},{3 + system:02d},{9 + system:02d},,,,,,,,,,,1.6,0.8,1.5,{system}"
+                for system in (1, 2)
+            ],
+            "GSV": lambda: list(sky(chance, signals)) if epoch % sky_every == 0 else [],
+            "GLL": lambda: [f"{talker}GLL,{where},{time},{'A' if fixed else 'V'},{'A' if fixed else 'N'}"],
+            "VTG": lambda: [f"{talker}VTG,226.1,T,,M,0.42,N,0.78,K,{'A' if fixed else 'N'}"],
+            "ZDA": lambda: [f"{talker}ZDA,{time},{day[2]},{day[1]},{day[0]},00,00"],
+            "GST": lambda: [f"{talker}GST,{time},3.1,,,,1.204,{chance.random():.3f},2.642"],
+        }
+        bodies = [body for kind in dict.fromkeys(kinds) for body in told[kind]()]
+        if happens("apart"):
+            bodies = [
+                body.replace(time, utc.clock(moment + SECOND, 2).replace(":", "")) if "RMC" in body else body
+                for body in bodies
+            ]
+        if happens("undated"):
+            bodies = [body.replace(f",{day[2]}{day[1]}{day[0][2:]},", ",,") for body in bodies if "ZDA" not in body]
+        if happens("shuffled"):
+            chance.shuffle(bodies)
+        if happens("short"):
+            bodies = [",".join(body.split(",")[: chance.randrange(2, 20)]) for body in bodies]
+        if happens("lost"):
+            bodies.pop(chance.randrange(len(bodies)))
+        if happens("other"):
+            bodies.append(
+                chance.choice(
+                    (
+                        "GPGGA,010203,4607.0,S,06718.0,W,1,05,1,1,M,1,M,,",
+                        "PXYZQ,ready,1",
+                        "GNTXT,01,01,02,warm start",
+                        "GNDTM,W72,,0,N,0,E,0,W84",
+                    )
+                )
+            )
+        data = sentences(*bodies)
+        if happens("noise"):
+            data = data.replace(b",A,", b"\x00A,", 1)
+        if happens("text"):
+            data += b"hello, this is no sentence\r\n"
+        yield data
+
+
+def sky(chance: random.Random, signals: Sequence[str]) -> Iterator[str]:
+    for talker in ("GP", "GA"):
+        for signal in signals:
+            seen = chance.randrange(1, 13)
+            parts = -(-seen // 4)
+            for part in range(1, parts + 1):
+                groups = "".join(
+                    f",{number + 1:02d},{10 + number:02d},{number * 25:03d},{chance.choice(('', chance.randrange(10, 50)))}"
+                    for number in range(4 * part - 4, min(4 * part, seen))
+                )
+                yield f"{talker}GSV,{parts},{part},{seen:02d}{groups}{',' + signal if signal else ''}"
+
+
+CACHES = ("_routes", "_strengths", "_places", "_addresses", "_reception", "_reception_until", "_scan")
+"""What depends on what was looked up, and never on what was said."""
+
+
+def state(thing: Any) -> Any:
+    """All that an object holds, so that two can be compared."""
+    if isinstance(thing, Frame) or thing is None or isinstance(thing, int | float | str | bytes):
+        return repr(thing)
+    if isinstance(thing, array):
+        return thing.typecode, thing.tobytes()
+    if isinstance(thing, list | tuple | deque):
+        return [state(each) for each in thing]
+    if isinstance(thing, dict):
+        return [(state(key), state(value)) for key, value in thing.items()]
+    if isinstance(thing, set | frozenset):
+        return sorted(repr(state(each)) for each in thing)
+    names = [
+        *getattr(thing, "__dict__", ()),
+        *(each for kind in type(thing).__mro__ for each in getattr(kind, "__slots__", ())),
+    ]
+    found = {name: getattr(thing, name) for name in names if name not in CACHES and hasattr(thing, name)}
+    return type(thing).__name__, {name: state(value) for name, value in found.items() if not callable(value)}
+
+
+def compare(chunks: Sequence[Chunk], at_a_time: int, kept: int | None = None) -> None:
+    """A lane fed many at a time stands just as one fed chunk by chunk."""
+    one, many = Lane("curlew", epochs_kept=kept), Lane("curlew", epochs_kept=kept)
+    for lane in (one, many):
+        lane.event(Event(BEGIN, "curlew", "opened", {"rate": 9600}))
+    for each in chunks:
+        one.feed(each)
+    run: list[Chunk] = []
+    for each in (*chunks, None):
+        if each is not None and each.direction is IN:
+            run.append(each)
+        if run and (each is None or each.direction is OUT or sum(len(one.data) for one in run) >= at_a_time):
+            many.feed_many(run)
+            run = []
+        if each is not None and each.direction is OUT:
+            many.feed(each)
+    now = chunks[-1].time
+    wanted, found = state((one, one.snapshot(now))), state((many, many.snapshot(now)))
+    found_differences = list(differences(wanted, found))
+    assert not found_differences, found_differences[:3]
+
+
+def differences(one: Any, other: Any, where: str = "") -> Iterator[str]:
+    """Where two states differ."""
+    if one == other:
+        return
+    names = None
+    if isinstance(one, dict) and isinstance(other, dict) and one.keys() == other.keys():
+        names = list(one)
+    elif isinstance(one, list | tuple) and isinstance(other, list | tuple) and len(one) == len(other):
+        names = list(range(len(one)))
+    if names is None:
+        yield f"{where}: {one!s:.200} is now {other!s:.200}"
+        return
+    for name in names:
+        yield from differences(one[name], other[name], f"{where} {name}")
+
+
+def cut(chance: random.Random, data: Sequence[bytes], hertz: int) -> list[Chunk]:
+    """The stream as it may arrive: an epoch at a time, in pieces, or much faster than it was said."""
+    how = chance.choice(("epochs", "epochs", "pieces", "late", "fast"))
+    step = SECOND // hertz
+    if how == "epochs":
+        return [chunk(each, BEGIN + place * step + chance.randrange(30 * MS)) for place, each in enumerate(data)]
+    if how == "pieces":
+        found = []
+        for place, each in enumerate(data):
+            edges = sorted(chance.sample(range(len(each)), min(3, len(each))))
+            for at, (begin, end) in enumerate(zip([0, *edges], [*edges, len(each)], strict=True)):
+                found.append(chunk(each[begin:end], BEGIN + place * step + at * step // 8))
+        return found
+    whole, size = b"".join(data), chance.choice((700, 4096, 30_000))
+    pace = MS if how == "fast" else chance.choice((step // 500, 4_000_000))
+    return [chunk(whole[at : at + size], BEGIN + at * pace) for at in range(0, len(whole), size)]
+
+
+QUIET = {"change": 0.004}
+LIVELY = {
+    "change": 0.01,
+    "gap": 0.003,
+    "repeat": 0.003,
+    "held": 0.05,
+    "jump": 0.004,
+    "lost": 0.01,
+    "apart": 0.004,
+    "other": 0.004,
+}
+WILD = {**LIVELY, "undated": 0.01, "shuffled": 0.01, "short": 0.003, "noise": 0.004, "text": 0.004, "flat": 0.01}
+SAID = {
+    "all of it": FULL,
+    "ZDA first": ("ZDA", *FULL),
+    "position alone": ("GGA",),
+    "RMC and the sky": ("RMC", "GSV"),
+    "GGA before RMC": ("GGA", "RMC", "GSA", "GSV"),
+    "without a date": ("GGA", "GSA", "GSV", "VTG"),
+    "with GNS": ("GNS", "RMC", "GSV"),
+    "GLL alone": ("GLL",),
+}
+
+
+@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@given(
+    seeds,
+    st.sampled_from(list(SAID)),
+    st.sampled_from([QUIET, LIVELY, LIVELY, WILD]),
+    st.sampled_from([1, 1, 5, 10]),
+    st.sampled_from([FEW_BYTES, 60_000, 1 << 20]),
+    st.sampled_from([None, 40]),
+)
+def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
+    chance: random.Random, said: str, odd: dict[str, float], hertz: int, at_a_time: int, kept: int | None
+) -> None:
+    data = list(receiver(chance, epochs=300, kinds=SAID[said], hertz=hertz, **odd))
+    compare(cut(chance, data, hertz), at_a_time, kept)
+
+
+@pytest.mark.parametrize("scene", SCENES)
+def test_every_scene_is_the_same(scene: str) -> None:
+    curlew = Curlew(SCENES[scene], 7)
+    chunks = [chunk(curlew.epoch(float(second)), BEGIN + second * SECOND) for second in range(400)]
+    chunks.insert(200, chunk(sealed("PXYZQ,ask"), BEGIN + 200 * SECOND, direction=OUT))
+    compare(chunks, 60_000)
+
+
+def test_many_really_are_taken_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    one_by_one = 0
+    feed = steady.Steady._one_by_one
+
+    def counted(self: steady.Steady, begin: int, end: int) -> int:
+        nonlocal one_by_one
+        one_by_one += end - begin
+        return feed(self, begin, end)
+
+    monkeypatch.setattr(steady.Steady, "_one_by_one", counted)
+    data = list(receiver(random.Random(2), epochs=2000, kinds=FULL))
+    lane = Lane("curlew")
+    lane.feed_many([chunk(each, BEGIN + place * SECOND) for place, each in enumerate(data)])
+    assert one_by_one < 0.05 * b"".join(data).count(b"\n")
