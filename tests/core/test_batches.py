@@ -3,16 +3,17 @@
 import random
 from array import array
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
-from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, pieces_of_streams, sentences
+from tests.receivers import FULL, LIVELY, QUIET, SAID, WILD, cut, receiver
+from tests.streams import BEGIN, HOSTILE, RTCM, chunk, pieces_of_streams
 
-from pale_heron.core import utc
+from pale_heron.bench.pipeline import Pipeline
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
 from pale_heron.core.lane import FEW_BYTES, Lane
@@ -47,7 +48,7 @@ def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tupl
                 continue
             many += len(stretch.batch)
             assert stretch.ended[-1] == len(stretch.batch)
-            frames += [*stretch.batch.frames(0, len(stretch.batch)), *stretch.frames]
+            frames += [*stretch.batch.frames(), *stretch.frames]
     return frames + framer.finish(), many
 
 
@@ -147,7 +148,7 @@ def test_columns_are_what_is_read_of_each(rows: list[tuple[bytes, bytes]]) -> No
 
 
 def plain(value: float) -> float | None:
-    return None if value != value or value == NONE and isinstance(value, int) else value
+    return None if value != value or (value == NONE and isinstance(value, int)) else value
 
 
 def unpacked(digits: bytes, letter: bytes) -> float | None:
@@ -160,101 +161,10 @@ def unpacked(digits: bytes, letter: bytes) -> float | None:
 # Whole lanes
 
 
-FULL = ("RMC", "GGA", "GSA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST")
-
-
-def receiver(
-    chance: random.Random, *, epochs: int, kinds: Sequence[str], hertz: int = 1, **odd: float
-) -> Iterator[bytes]:
-    """What a receiver says in each epoch; `odd` gives how probable some oddities are in one of them."""
-    talker, moment, sky_every = chance.choice(("GN", "GN", "GP")), BEGIN + chance.randrange(86_400) * SECOND, hertz
-    quality, north, east = 1, 3800.0, 40_000.0
-    signals = chance.choice((("",), ("1", "8")))
-
-    def happens(name: str) -> bool:
-        return chance.random() < odd.get(name, 0.0)
-
-    for epoch in range(epochs):
-        moment += round(SECOND / hertz) * (
-            0 if happens("repeat") else 1 if not happens("gap") else chance.randrange(2, 30)
-        )
-        if happens("change"):
-            quality = chance.choice((0, 1, 1, 2, 4, 5))
-        if not happens("held"):
-            north, east = north + chance.gauss(0, 2), east + chance.gauss(0, 3)
-        if happens("jump"):
-            north += 9000
-        fixed, time = quality > 0, utc.clock(moment, 2).replace(":", "")
-        day = utc.iso(moment)[:10].split("-")
-        where = f"{4607 + north / 1e5:010.5f},S,{6718 + east / 1e5:011.5f},W" if fixed else ",,,"
-        dimension = 3 if fixed and not happens("flat") else 2 if fixed else 1
-        told: dict[str, Callable[[], list[str]]] = {
-            "RMC": lambda: [
-                f"{talker}RMC,{time},{'A' if fixed else 'V'},{where},0.42,226.1,{day[2]}{day[1]}{day[0][2:]},,,"
-                f"{'N' if not fixed else 'D' if quality == 2 else 'R' if quality == 4 else 'A'},V"
-            ],
-            "GGA": lambda: [
-                f"{talker}GGA,{time},{where},{quality},{chance.randrange(4, 20):02d},0.8,{4 + north / 1e6:.1f},M,11.2,M,,"
-            ],
-            "GNS": lambda: [f"{talker}GNS,{time},{where},{'AAN' if fixed else 'NNN'},11,0.8,3.4,11.2,,,V"],
-            "GSA": lambda: [
-                f"{talker}GSA,A,{dimension if system == 1 else 1},{3 + system:02d},{9 + system:02d},,,,,,,,,,,1.6,0.8,1.5,{system}"
-                for system in (1, 2)
-            ],
-            "GSV": lambda: list(sky(chance, signals)) if epoch % sky_every == 0 else [],
-            "GLL": lambda: [f"{talker}GLL,{where},{time},{'A' if fixed else 'V'},{'A' if fixed else 'N'}"],
-            "VTG": lambda: [f"{talker}VTG,226.1,T,,M,0.42,N,0.78,K,{'A' if fixed else 'N'}"],
-            "ZDA": lambda: [f"{talker}ZDA,{time},{day[2]},{day[1]},{day[0]},00,00"],
-            "GST": lambda: [f"{talker}GST,{time},3.1,,,,1.204,{chance.random():.3f},2.642"],
-        }
-        bodies = [body for kind in dict.fromkeys(kinds) for body in told[kind]()]
-        if happens("apart"):
-            bodies = [
-                body.replace(time, utc.clock(moment + SECOND, 2).replace(":", "")) if "RMC" in body else body
-                for body in bodies
-            ]
-        if happens("undated"):
-            bodies = [body.replace(f",{day[2]}{day[1]}{day[0][2:]},", ",,") for body in bodies if "ZDA" not in body]
-        if happens("shuffled"):
-            chance.shuffle(bodies)
-        if happens("short"):
-            bodies = [",".join(body.split(",")[: chance.randrange(2, 20)]) for body in bodies]
-        if happens("lost"):
-            bodies.pop(chance.randrange(len(bodies)))
-        if happens("other"):
-            bodies.append(
-                chance.choice(
-                    (
-                        "GPGGA,010203,4607.0,S,06718.0,W,1,05,1,1,M,1,M,,",
-                        "PXYZQ,ready,1",
-                        "GNTXT,01,01,02,warm start",
-                        "GNDTM,W72,,0,N,0,E,0,W84",
-                    )
-                )
-            )
-        data = sentences(*bodies)
-        if happens("noise"):
-            data = data.replace(b",A,", b"\x00A,", 1)
-        if happens("text"):
-            data += b"hello, this is no sentence\r\n"
-        yield data
-
-
-def sky(chance: random.Random, signals: Sequence[str]) -> Iterator[str]:
-    for talker in ("GP", "GA"):
-        for signal in signals:
-            seen = chance.randrange(1, 13)
-            parts = -(-seen // 4)
-            for part in range(1, parts + 1):
-                groups = "".join(
-                    f",{number + 1:02d},{10 + number:02d},{number * 25:03d},{chance.choice(('', chance.randrange(10, 50)))}"
-                    for number in range(4 * part - 4, min(4 * part, seen))
-                )
-                yield f"{talker}GSV,{parts},{part},{seen:02d}{groups}{',' + signal if signal else ''}"
-
-
 CACHES = ("_routes", "_strengths", "_places", "_addresses", "_reception", "_reception_until", "_scan")
-"""What depends on what was looked up, and never on what was said."""
+MODULES = ("module", "_dialects", "_book")
+LEFT_OUT = (*CACHES, *MODULES)
+"""What depends on what was looked up, and never on what was said; what never takes batches."""
 
 
 def state(thing: Any) -> Any:
@@ -265,7 +175,7 @@ def state(thing: Any) -> Any:
         return thing.typecode, thing.tobytes()
     if isinstance(thing, list | tuple | deque):
         return [state(each) for each in thing]
-    if isinstance(thing, dict):
+    if isinstance(thing, Mapping):
         return [(state(key), state(value)) for key, value in thing.items()]
     if isinstance(thing, set | frozenset):
         return sorted(repr(state(each)) for each in thing)
@@ -273,17 +183,18 @@ def state(thing: Any) -> Any:
         *getattr(thing, "__dict__", ()),
         *(each for kind in type(thing).__mro__ for each in getattr(kind, "__slots__", ())),
     ]
-    found = {name: getattr(thing, name) for name in names if name not in CACHES and hasattr(thing, name)}
+    found = {name: getattr(thing, name) for name in names if name not in LEFT_OUT and hasattr(thing, name)}
     return type(thing).__name__, {name: state(value) for name, value in found.items() if not callable(value)}
 
 
 def compare(chunks: Sequence[Chunk], at_a_time: int, kept: int | None = None) -> None:
-    """A lane fed many at a time stands just as one fed chunk by chunk."""
+    """A lane fed many at a time stands just as one fed chunk by chunk, with time passing beside it."""
     one, many = Lane("curlew", epochs_kept=kept), Lane("curlew", epochs_kept=kept)
     for lane in (one, many):
         lane.event(Event(BEGIN, "curlew", "opened", {"rate": 9600}))
+    pipeline: Pipeline[Lane] = Pipeline(lambda _: one)
     for each in chunks:
-        one.feed(each)
+        pipeline.feed((each,))
     run: list[Chunk] = []
     for each in (*chunks, None):
         if each is not None and each.direction is IN:
@@ -313,48 +224,6 @@ def differences(one: Any, other: Any, where: str = "") -> Iterator[str]:
         return
     for name in names:
         yield from differences(one[name], other[name], f"{where} {name}")
-
-
-def cut(chance: random.Random, data: Sequence[bytes], hertz: int) -> list[Chunk]:
-    """The stream as it may arrive: an epoch at a time, in pieces, or much faster than it was said."""
-    how = chance.choice(("epochs", "epochs", "pieces", "late", "fast"))
-    step = SECOND // hertz
-    if how == "epochs":
-        return [chunk(each, BEGIN + place * step + chance.randrange(30 * MS)) for place, each in enumerate(data)]
-    if how == "pieces":
-        found = []
-        for place, each in enumerate(data):
-            edges = sorted(chance.sample(range(len(each)), min(3, len(each))))
-            for at, (begin, end) in enumerate(zip([0, *edges], [*edges, len(each)], strict=True)):
-                found.append(chunk(each[begin:end], BEGIN + place * step + at * step // 8))
-        return found
-    whole, size = b"".join(data), chance.choice((700, 4096, 30_000))
-    pace = MS if how == "fast" else chance.choice((step // 500, 4_000_000))
-    return [chunk(whole[at : at + size], BEGIN + at * pace) for at in range(0, len(whole), size)]
-
-
-QUIET = {"change": 0.004}
-LIVELY = {
-    "change": 0.01,
-    "gap": 0.003,
-    "repeat": 0.003,
-    "held": 0.05,
-    "jump": 0.004,
-    "lost": 0.01,
-    "apart": 0.004,
-    "other": 0.004,
-}
-WILD = {**LIVELY, "undated": 0.01, "shuffled": 0.01, "short": 0.003, "noise": 0.004, "text": 0.004, "flat": 0.01}
-SAID = {
-    "all of it": FULL,
-    "ZDA first": ("ZDA", *FULL),
-    "position alone": ("GGA",),
-    "RMC and the sky": ("RMC", "GSV"),
-    "GGA before RMC": ("GGA", "RMC", "GSA", "GSV"),
-    "without a date": ("GGA", "GSA", "GSV", "VTG"),
-    "with GNS": ("GNS", "RMC", "GSV"),
-    "GLL alone": ("GLL",),
-}
 
 
 @settings(max_examples=40, deadline=None, phases=[Phase.generate])

@@ -15,7 +15,7 @@ from itertools import groupby
 from typing import TYPE_CHECKING, Final, NamedTuple, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
-from pale_heron.bench.gathering import GatheringPipeline
+from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.pipeline import Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot, ClockTracker
@@ -105,7 +105,7 @@ class Model:
         self._epochs_kept = epochs_kept
         self._start = start
         self._lines = lines
-        self._pipeline = GatheringPipeline(self._new_lane, see=self._hear, heed=self._note)
+        self._pipeline = LanePipeline(self._new_lane, see=self._hear, heed=self._note)
         self._ears: tuple[FrameTap, ...] = ()
         self._marks = MarkBook()
         self._chronicle = Chronicle()

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import BinaryIO, Final
 
 from pale_heron.capture import pcapng
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.core.frames import SECOND, Chunk, Direction, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.system import claim
@@ -143,7 +143,9 @@ class CaptureReader:
         if interface.link_type == pcapng.LINE_DATA:
             read = _direction if len(packet.options) <= FEW_OPTIONS else _direction.__wrapped__
             sent, continued = read(packet.options, order)
-            return Chunk(interface.info.name, OUT if sent else IN, time, packet.data, continued and sent)
+            return Chunk(
+                interface.info.name, Direction.OUT if sent else Direction.IN, time, packet.data, continued and sent
+            )
         if interface.link_type == pcapng.EVENTS:
             return _event(packet.data, time)
         return None

@@ -1,7 +1,8 @@
 """One lane: its framers and trackers put together. Live, on replay and for a raw file the same code runs."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
@@ -21,6 +22,7 @@ from pale_heron.core.line.rates import BaudResult
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.line.tracker import LineSnapshot, LineTracker
 from pale_heron.core.nmea.talk import is_talk
+from pale_heron.core.order import SLACK_NS
 from pale_heron.core.streams import DialectSource, LaneStreams
 from pale_heron.core.wire.visible import safe_label
 
@@ -28,7 +30,7 @@ if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to.
     from pale_heron.core.device.dialogue.reading_log import ReadingLog
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
-    from pale_heron.core.wire.batcher import Stretch
+    from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
 
 FEW_BYTES: Final = 16_384
@@ -138,14 +140,14 @@ class Lane:
         return self._line.has_bytes and self._line.takes_batches and self.streams.takes_batches
 
     def feed_many(self, chunks: Sequence[Chunk]) -> None:
-        """Received chunks, in order: as `feed` of each, and faster. Who wants their frames feeds them one by one."""
+        """Received chunks, in order: as if each were fed when it came, and faster. Their frames are not given."""
         single = 0 if self.takes_batches else 1
         for chunk in chunks[:single]:
-            self.feed(chunk)
+            self._feed_in_time(chunk)
         many = chunks[single:]
         if not self.takes_batches or sum(len(chunk.data) for chunk in many) < FEW_BYTES:
             for chunk in many:
-                self.feed(chunk)
+                self._feed_in_time(chunk)
             return
         from pale_heron.core.lane_batches import Addresses, starts
 
@@ -155,7 +157,30 @@ class Lane:
                 self._feed_stretch(stretch, stretch.batch)
                 continue
             for chunk in stretch.chunks:
-                self.feed(chunk)
+                self._feed_in_time(chunk)
+
+    def _feed_in_time(self, chunk: Chunk) -> None:
+        """What a pause has ended before it comes first, as where time passes beside the chunks."""
+        now = chunk.time
+        while now is not None and (held := self.framing.held) is not None and held.until + SLACK_NS < now:
+            self.tick(held.until + 1)
+        self.feed(chunk)
+
+    def whole_run(self, chunks: Sequence[Chunk], soon_ns: int) -> "WholeRun | None":
+        """Received chunks as one batch, where they are nothing but sentences that are whole soon; for `take_run`."""
+        from pale_heron.core.lane_batches import Addresses, starts
+
+        self._addresses = self._addresses or Addresses()
+        return self.streams.whole_run(chunks, self._addresses, starts, soon_ns)
+
+    def take_run(self, run: "WholeRun") -> "Iterator[list[Frame]]":
+        """As `feed` of each of its chunks: the frames that each completes, once all have been taken."""
+        stretch = self.streams.take_run(run)
+        assert stretch.batch is not None, "it is one batch"
+        self._feed_stretch(stretch, stretch.batch)
+        frames = stretch.batch.frames() + list(stretch.frames)
+        ended = [0, *stretch.ended[:-1], len(frames)]
+        return (frames[begin:end] for begin, end in pairwise(ended))
 
     def _feed_stretch(self, stretch: "Stretch", batch: "SentenceBatch") -> None:
         """Chunks in which every line is a good sentence."""

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
     from pale_heron.core.gnss.reported import ReportedPosition
-    from pale_heron.core.wire.batcher import Stretch
+    from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, Flags, SentenceBatch
 
 LINES_TRIED: Final = 400
@@ -147,10 +147,28 @@ class LaneStreams:
 
         for stretch in stretches(self.framing.received, chunks, addresses, is_odd):
             if stretch.batch is not None and self._dialects is not None:
-                self._keep_last(stretch.chunks)
-                self._recognise(stretch.frames, self._dialects)
-                self._scan(stretch.frames, self._dialects)
+                self._hear(stretch, self._dialects)
             yield stretch
+
+    def whole_run(
+        self, chunks: Sequence[Chunk], addresses: "Addresses", is_odd: "Callable[[SentenceBatch], Flags]", soon_ns: int
+    ) -> "WholeRun | None":
+        """Received chunks as one batch, where they are nothing but sentences; to be taken by `take_run`."""
+        from pale_heron.core.wire.batcher import whole_run
+
+        return whole_run(self.framing.received, chunks, addresses, is_odd, soon_ns)
+
+    def take_run(self, run: "WholeRun") -> "Stretch":
+        """Let the streams stand behind it."""
+        stretch = run.take()
+        if self._dialects is not None:
+            self._hear(stretch, self._dialects)
+        return stretch
+
+    def _hear(self, stretch: "Stretch", dialects: DialectSource) -> None:
+        self._keep_last(stretch.chunks)
+        self._recognise(stretch.frames, dialects)
+        self._scan(stretch.frames, dialects)
 
     def _keep_last(self, chunks: Iterable[Chunk]) -> None:
         """Keep the last chunks."""

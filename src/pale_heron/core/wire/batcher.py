@@ -43,6 +43,34 @@ def stretches(
         yield from _Cut(framer, chunks, addresses).stretches(is_odd)
 
 
+class WholeRun:
+    """A run of chunks in which every line is a plain sentence that is whole soon after it began.
+
+    Nothing has happened yet: `take` lets the framer stand behind it.
+    """
+
+    def __init__(self, cut: "_Cut") -> None:
+        self._cut = cut
+
+    def take(self) -> Stretch:
+        """All of it."""
+        return self._cut.all()
+
+
+def whole_run(
+    framer: Framer,
+    chunks: Sequence[Chunk],
+    addresses: Addresses,
+    is_odd: Callable[[SentenceBatch], Flags],
+    soon_ns: int,
+) -> WholeRun | None:
+    """The chunks as one batch; None where any line in them is something else, or takes longer than `soon_ns`."""
+    if framer.ending == "cr" or any(chunk.time is None for chunk in chunks):
+        return None
+    cut = _Cut(framer, chunks, addresses)
+    return WholeRun(cut) if cut.is_whole(is_odd, soon_ns) else None
+
+
 class _Cut:
     """One run of chunks."""
 
@@ -104,6 +132,24 @@ class _Cut:
                 ended = (end_row[at:until] - begin).tolist()
                 yield Stretch(chunks[at:until], self._all.part(begin, end), ended, left)
             at = until
+
+    def is_whole(self, is_odd: Callable[[SentenceBatch], Flags], soon_ns: int) -> bool:
+        """Whether all of it is good, and every line, the one under way included, has come within that time."""
+        newline, begun = self._lines.newline, self._all.time
+        if len(newline) < LEAST_ROWS or self._odd_chunks(is_odd).any():
+            return False
+        ended = self._times[np.searchsorted(self._at, newline, "right") - 1]
+        under_way = int(newline[-1]) + 1
+        since = self._mark_time[np.searchsorted(self._mark_at, under_way, "right") - 1]
+        waits = under_way < int(self._end[-1]) and int(self._times[-1]) - int(since) > soon_ns
+        return not waits and bool((ended - begun <= soon_ns).all())
+
+    def all(self) -> Stretch:
+        """All of it as one batch; the framer stands behind it."""
+        rows = len(self._lines.newline)
+        left = self._framer.leap(self._behind(rows, len(self._chunks)))
+        ended = np.searchsorted(self._lines.newline, self._end).tolist()
+        return Stretch(self._chunks, self._all, ended, left)
 
     def _odd_chunks(self, is_odd: Callable[[SentenceBatch], Flags]) -> Flags:
         """In which not every line that ends there is a plain sentence, or which a silence goes before."""

@@ -110,9 +110,14 @@ class SentenceBatch:
         kind = self.names[int(self.type[row])]
         return Frame(self.lane, IN, int(self.time[row]), self.offset + start, data, NMEA, OK, None, kind)
 
-    def frames(self, begin: int, end: int) -> list[Frame]:
-        """Those from one row to before another."""
-        return [self.frame(row) for row in range(begin, end)]
+    def frames(self) -> list[Frame]:
+        """All of them, which takes its time."""
+        lane, raw, offset, names = self.lane, self.raw, self.offset, self.names
+        columns = (self.start.tolist(), self.end.tolist(), self.time.tolist(), self.type.tolist())
+        return [
+            Frame(lane, IN, time, offset + start, raw[start:end], NMEA, OK, None, names[kind])
+            for start, end, time, kind in zip(*columns, strict=True)
+        ]
 
     def part(self, begin: int, end: int) -> "SentenceBatch":
         """The rows from one to before another, of the same bytes."""

@@ -288,7 +288,7 @@ class Steady:
     # Comparing GGA and RMC
 
     def _compare(self, stretch: Stretch, usual: Places) -> None:
-        """`usual[i]` is the usual gap as it was known when epoch i of the stretch began, and `usual[i + 1]` within it."""
+        """`usual[i]` is the usual gap as known when epoch i of the stretch began; the one behind it holds within it."""
         compared = [("time", *self._compare_times(stretch, usual))]
         gga, rmc = self._inside(kinds.GGA, stretch), self._inside(kinds.RMC, stretch)
         _, in_gga, in_rmc = np.intersect1d(

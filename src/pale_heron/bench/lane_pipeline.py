@@ -1,0 +1,141 @@
+"""The pipeline of whole lanes: where chunks hold nothing but sentences, a lane takes many of them together.
+
+Whoever wants lines gets the same lines in the same order as if each chunk were fed by itself. So a lane takes together
+only what has no effect on others: sentences that are whole soon after they began, so that nobody waits for them.
+
+Whoever wants no lines (`gather`) needs no order either: between lanes nothing else depends on what came when, so each
+goes its own way, up to an event of its own.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from itertools import groupby, pairwise
+from typing import TYPE_CHECKING, Final, cast
+
+from pale_heron.bench.pipeline import Pipeline, Record
+from pale_heron.core.frames import IN, Chunk, Event, Frame
+from pale_heron.core.lane import FEW_BYTES, Lane
+from pale_heron.core.order import SLACK_NS, Entry
+
+if TYPE_CHECKING:
+    from pale_heron.core.wire.batcher import WholeRun
+
+GATHERED_BYTES: Final = 1 << 20
+"""So much of a lane is fed at once where nobody wants its lines."""
+
+
+class LanePipeline(Pipeline[Lane]):
+    """`feed` gives lines; `gather` takes chunks of which nobody wants any."""
+
+    def __init__(
+        self,
+        make: Callable[[str], Lane],
+        lanes: Mapping[str, Lane] | None = None,
+        see: Callable[[Sequence[Frame]], None] | None = None,
+        heed: Callable[[Event], None] | None = None,
+    ) -> None:
+        super().__init__(make, lanes, see, heed)
+        self._gathered: dict[str, list[Chunk]] = {}
+        self._sizes: dict[str, int] = {}
+        self._apart: frozenset[str] = frozenset()
+        """Lanes that have been fed more than what has got its order."""
+
+    def feed(self, records: Iterable[Record]) -> list[Entry]:
+        """As any pipeline; what was gathered of the lanes that these concern comes before them."""
+        records = tuple(records)
+        for name in {record.lane for record in records} & self._gathered.keys():
+            self._settle(name)
+        settled: list[Entry] = []
+        for many, group in groupby(records, self._may_be_many):
+            if not many:
+                settled += super().feed(group)
+                continue
+            chunks = cast("list[Chunk]", list(group))
+            settled += self._feed_many(chunks) if _size(chunks) >= FEW_BYTES else super().feed(chunks)
+        return settled
+
+    def gather(self, chunks: Iterable[Chunk]) -> None:
+        """Take chunks without giving lines."""
+        for chunk in chunks:
+            name = chunk.lane
+            lane = self.lanes.get(name) or self.lane(name)
+            if chunk.direction is not IN or chunk.time is None or not lane.takes_batches:
+                self.feed((chunk,))
+                continue
+            # What ends what it holds is among what is gathered.
+            self._waiting.pop(name, None)
+            self._gathered.setdefault(name, []).append(chunk)
+            size = self._sizes[name] = self._sizes.get(name, 0) + len(chunk.data)
+            if size >= GATHERED_BYTES:
+                self._settle(name)
+
+    def advance(self, now: int) -> list[Entry]:
+        """As any pipeline."""
+        self.settle()
+        return super().advance(now)
+
+    def finish(self) -> list[Entry]:
+        """As any pipeline."""
+        self.settle()
+        return super().finish()
+
+    def settle(self) -> None:
+        """Feed all that was gathered."""
+        for name in list(self._gathered):
+            self._settle(name)
+
+    def _settle(self, name: str) -> None:
+        chunks = self._gathered.pop(name)
+        self._sizes.pop(name)
+        lane = self.lanes[name]
+        lane.feed_many(chunks)
+        self._note(name, lane)
+
+    def _up_to_date(self) -> Iterable[Lane]:
+        return [lane for name, lane in self.lanes.items() if name not in self._gathered and name not in self._apart]
+
+    def _may_be_many(self, record: Record) -> bool:
+        if not isinstance(record, Chunk) or record.direction is not IN or record.time is None:
+            return False
+        lane = self.lanes.get(record.lane)
+        return lane is not None and lane.takes_batches
+
+    def _feed_many(self, chunks: Sequence[Chunk]) -> list[Entry]:
+        """Received chunks of lanes that take batches: together where that makes no difference, else one by one."""
+        runs: dict[str, list[Chunk]] = {}
+        for chunk in chunks:
+            runs.setdefault(chunk.lane, []).append(chunk)
+        whole = self._whole_runs(runs) if _in_order(chunks) else None
+        if whole is None:
+            return super().feed(chunks)
+        self._apart = frozenset(runs)
+        for name in runs:
+            self._waiting.pop(name, None)
+        frames = {name: self.lanes[name].take_run(run) for name, run in whole.items()}
+        for chunk in chunks:
+            if (chunk.time or 0) > self._now:
+                self._pass(chunk.time or 0)
+            self._add(next(frames[chunk.lane]))
+        self._apart = frozenset()
+        for name in runs:
+            self._note(name, self.lanes[name])
+        return self._order.settled()
+
+    def _whole_runs(self, runs: Mapping[str, Sequence[Chunk]]) -> "dict[str, WholeRun] | None":
+        """The chunks of each lane as one batch; None where that cannot be for any of them."""
+        found = {}
+        for name, chunks in runs.items():
+            run = self.lanes[name].whole_run(chunks, SLACK_NS)
+            if run is None:
+                return None
+            found[name] = run
+        return found
+
+
+def _in_order(chunks: Sequence[Chunk]) -> bool:
+    """Whether their times are."""
+    times = [chunk.time or 0 for chunk in chunks]
+    return all(before <= after for before, after in pairwise(times))
+
+
+def _size(chunks: Iterable[Chunk]) -> int:
+    return sum(len(chunk.data) for chunk in chunks)

@@ -1,0 +1,81 @@
+"""Chunks that are taken together give the same lines, in the same order, and the same lanes."""
+
+import random
+from collections.abc import Sequence
+
+import pytest
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+from tests.core.test_batches import differences, state
+from tests.receivers import LIVELY, QUIET, SAID, WILD, cut, receiver
+from tests.streams import BEGIN, chunk
+
+from pale_heron.bench.lane_pipeline import LanePipeline
+from pale_heron.bench.model import Model
+from pale_heron.bench.pipeline import Record
+from pale_heron.core.frames import OUT, SECOND, Event
+from pale_heron.core.order import Entry
+
+seeds = st.integers(0, 1 << 32).map(random.Random)
+
+
+def records_of(chance: random.Random, epochs: int) -> list[Record]:
+    """A capture of some receivers, now and then with a module beside them."""
+    records: list[Record] = []
+    for place in range(chance.randrange(1, 4)):
+        name, hertz = f"lane{place}", chance.choice((1, 5))
+        odd = chance.choice((QUIET, QUIET, LIVELY, WILD))
+        said = receiver(chance, epochs=epochs, kinds=SAID[chance.choice(list(SAID))], hertz=hertz, **odd)
+        records += cut(chance, list(said), hertz, name)
+        records.append(Event(BEGIN - 1, name, "opened", {"rate": 9600}))
+    if chance.random() < 0.5:
+        for second in range(0, 20, 3):
+            records.append(chunk(b"AT+CSQ\r\n", BEGIN + second * SECOND, "module", OUT))
+            records.append(chunk(b"\r\n+CSQ: 11,99\r\n\r\nOK\r\n", BEGIN + second * SECOND + 30_000_000, "module"))
+    for _ in range(chance.randrange(3)):
+        records.append(Event(BEGIN + chance.randrange(20) * SECOND, "", "mark", {"text": "here"}))
+    if chance.random() < 0.3:
+        records.append(Event(BEGIN + 7 * SECOND, "lane0", "lost", {"reason": "gone"}))
+        records.append(Event(BEGIN + 8 * SECOND, "lane0", "returned", {"rate": 9600}))
+    records.sort(key=lambda record: record.time or 0)
+    return records
+
+
+def fed(records: Sequence[Record], at_a_time: int, lines: bool = True) -> tuple[Model, list[Entry]]:
+    model, entries = Model(lines=lines), []
+    for at in range(0, len(records), at_a_time):
+        entries += model.feed(*records[at : at + at_a_time])
+    return model, [*entries, *model.finish()]
+
+
+@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@given(seeds, st.sampled_from([50, 300, 2000]))
+def test_lines_and_lanes_are_the_same_however_many_records_are_fed(chance: random.Random, at_a_time: int) -> None:
+    records = records_of(chance, 150)
+    one, wanted = fed(records, 1)
+    many, found = fed(records, at_a_time)
+    assert found == wanted
+    end = records[-1].time
+    assert not list(differences(state(one.snapshots(end)), state(many.snapshots(end))))
+    assert not list(differences(state(one._pipeline.lanes), state(many._pipeline.lanes)))
+
+
+@settings(max_examples=25, deadline=None, phases=[Phase.generate])
+@given(seeds)
+def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random) -> None:
+    records = records_of(chance, 150)
+    one, _ = fed(records, 1)
+    many, _ = fed(records, 1000, lines=False)
+    end = records[-1].time
+    assert not list(differences(state(one.snapshots(end)), state(many.snapshots(end))))
+    assert not list(differences(state(one.published), state(many.published)))
+
+
+def test_chunks_are_taken_together(monkeypatch: pytest.MonkeyPatch) -> None:
+    said = list(receiver(random.Random(3), epochs=300, kinds=SAID["all of it"]))
+    records = [chunk(each, BEGIN + place * SECOND) for place, each in enumerate(said)]
+    model = Model()
+    model.feed(*records[:5])
+    monkeypatch.setattr("pale_heron.core.lane.Lane.feed", lambda *_: pytest.fail("one by one"))
+    assert isinstance(model._pipeline, LanePipeline)
+    assert model.feed(*records[5:])
