@@ -4,7 +4,7 @@ import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
-from typing import BinaryIO, cast
+from typing import BinaryIO, Final, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.heard import PassListener, PassTeller
@@ -27,10 +27,10 @@ from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label, starred
 
-AT_A_TIME = 1000
-"""So many records go through the pipeline together."""
+AT_A_TIME: Final = 20_000
+AT_A_TIME_BYTES: Final = 1 << 19
+"""So many records go through the pipeline together, and so many bytes."""
 
-PROGRESS_BATCHES = 20
 DATE_WITHIN = 20_000
 """So many frames of a raw file are looked through for its first date: half an hour of a talkative receiver."""
 
@@ -173,9 +173,8 @@ class Source:
             model.add(self.name, raw=True)
         teller = PassTeller(model, listener) if listener is not None else None
         model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
-        for count, batch in enumerate(batches(self.records())):
-            if count % PROGRESS_BATCHES == 0:
-                progress(self.share)
+        for batch in batches(self.records()):
+            progress(self.share)
             model.know(self._reader.lanes)
             settled = model.feed(*batch)
             if teller is not None:
@@ -195,9 +194,19 @@ class Source:
         return lanes
 
 
-def batches(records: Iterator[Record], size: int = AT_A_TIME) -> Iterator[list[Record]]:
+def batches(
+    records: Iterable[Record], most: int = AT_A_TIME, most_bytes: int = AT_A_TIME_BYTES
+) -> Iterator[list[Record]]:
     """Records, many at a time."""
-    while batch := list(islice(records, size)):
+    batch: list[Record] = []
+    size = 0
+    for record in records:
+        batch.append(record)
+        size += 0 if isinstance(record, Event) else len(record.data)
+        if size >= most_bytes or len(batch) >= most:
+            yield batch
+            batch, size = [], 0
+    if batch:
         yield batch
 
 

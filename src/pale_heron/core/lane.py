@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
 
-FEW_BYTES: Final = 16_384
+FEW_BYTES: Final = 65_536
 """So little is taken as fast chunk by chunk."""
 
 

@@ -11,13 +11,13 @@ import threading
 from collections.abc import Iterator
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.scrollback.checkpoints import CheckpointPlacer
 from pale_heron.bench.scrollback.read_back import Checkpoint, ReadBack
 from pale_heron.bench.scrollback.selection import is_trouble
-from pale_heron.capture.reader import CaptureReader
+from pale_heron.capture.reader import CaptureReader, Record
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import MARK_EVENTS, Mark, MarkBook
@@ -33,6 +33,10 @@ KEPT_BYTES = 48_000_000
 MOST_NOTED = 100_000
 LOG_LINES = 200
 """Lines of traffic that an indexer's model holds; nobody looks at them."""
+
+PIECE_BYTES: Final = 1 << 18
+PIECE_RECORDS: Final = 2000
+"""So much goes through the pipeline together: large enough for its batches, small enough to be read back at once."""
 
 LARGE_BYTES = 1 << 20
 """From this size on a process of its own is worth starting."""
@@ -82,15 +86,15 @@ def survey(path: Path) -> Iterator[Found]:
             noted_second = (entry.time or 0) // SECOND
             yield IndexedTrouble(entry.time or 0)
 
-    for record in reader.records():
-        moment = max(moment, record.time or 0)
+    for position, batch in _pieces(reader):
+        moment = max(moment, batch[0].time or 0)
         model.know(reader.lanes)
-        checkpoint = placer.before(reader.position, moment)
+        checkpoint = placer.before(position, moment)
         if checkpoint is not None:
             yield IndexProgress(moment, tuple(reader.described))
             yield checkpoint
         if moment - last >= spacing and last:
-            state = LaneCheckpoint(moment, reader.position, model.log.settled, model.saved())
+            state = LaneCheckpoint(moment, position, model.log.settled, model.saved())
             yield state
             kept += len(state.lanes)
             if kept >= KEPT_BYTES:
@@ -98,12 +102,29 @@ def survey(path: Path) -> Iterator[Found]:
                 spacing, kept = 2 * spacing, 0
         if not last or moment - last >= spacing:
             last = moment
-        for entry in model.feed(record):
+        for entry in model.feed(*batch):
             yield from noted(entry)
+        moment = max(moment, *(record.time or 0 for record in batch))
     for entry in model.finish():
         yield from noted(entry)
     yield IndexProgress(moment, tuple(reader.described))
     yield placer.end(reader.position, moment)
+
+
+def _pieces(reader: CaptureReader) -> Iterator[tuple[int, list[Record]]]:
+    """The records of a file a piece at a time, each with the position at which it begins."""
+    piece: list[Record] = []
+    begin = size = 0
+    for record in reader.records():
+        begin = begin if piece else reader.position
+        piece.append(record)
+        size += 0 if isinstance(record, Event) else len(record.data)
+        passed = (record.time or 0) - (piece[0].time or 0)
+        if size >= PIECE_BYTES or len(piece) >= PIECE_RECORDS or passed >= KEEP_NS:
+            yield begin, piece
+            piece, size = [], 0
+    if piece:
+        yield begin, piece
 
 
 class CaptureIndexer:

@@ -33,7 +33,7 @@ from pale_heron.files.user_folders import is_there
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
 POLL_S = 0.02
-AT_A_TIME: Final = 256
+AT_A_TIME: Final = 512
 """Between so many records commands are looked for, and somebody who looks may get a picture."""
 
 PICTURE_S: Final = 1 / 15

@@ -10,7 +10,7 @@ from pale_heron.core.clock.lag import BUCKET_NS, LEAST_QUIET_NS, QUIET_SHARE, ST
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.columns import NONE
 from pale_heron.core.utc import DAY
-from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
+from pale_heron.core.wire.sentence_batch import Places, SentenceBatch, steps
 
 
 class Standing(NamedTuple):
@@ -43,8 +43,8 @@ class TypeLags(NamedTuple):
 
     def is_steady(self, last: int | None) -> bool:
         """Whether none is a step away from the one before; `last` is the one before the first."""
-        steps = np.diff(self.lags, prepend=self.lags[0] if last is None else last)
-        return bool((np.abs(steps) <= STEP_NS).all())
+        away = steps(self.lags, int(self.lags[0]) if last is None else last)
+        return bool((np.abs(away) <= STEP_NS).all())
 
     def seconds(self) -> "array[float]":
         return array("d", (self.lags / SECOND).tobytes())
@@ -52,7 +52,7 @@ class TypeLags(NamedTuple):
     def buckets(self) -> list[tuple[int, int, int]]:
         """Those that follow each other in one stretch of BUCKET_NS: its number, how many, and their sum."""
         numbers = self.arrived // BUCKET_NS
-        starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 1))
+        starts = np.flatnonzero(steps(numbers, int(numbers[0]) - 1))
         counts = np.diff(starts, append=len(numbers))
         sums = np.add.reduceat(self.lags, starts)
         return list(zip(numbers[starts].tolist(), counts.tolist(), sums.tolist(), strict=True))
@@ -89,7 +89,7 @@ def rounds(batch: SentenceBatch, told: Places, byte_ns: int, before: Standing) -
     sums = np.concatenate(([0], np.cumsum(size)))
     # Of the round that each start ends: it began with the start before, or before the batch.
     first = np.concatenate(([before.first if before.first is not None else 0], arrived[starts[:-1]]))
-    held = np.diff(sums[starts], prepend=-before.bytes)
+    held = steps(sums[starts], -before.bytes)
     at = starts - 1
     interval_before = np.where(at < 0, before.interval, interval[at])
     told_before = np.where(at < 0, NONE if before.told is None else before.told, now_told[at])

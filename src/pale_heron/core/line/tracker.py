@@ -126,10 +126,24 @@ class LineSnapshot:
 
 
 class _TypeTotals:
-    __slots__ = ("bad", "before", "bytes", "count", "first", "firsts", "kind", "last", "latest", "parted", "parts")
+    __slots__ = (
+        "bad",
+        "before",
+        "bytes",
+        "count",
+        "first",
+        "firsts",
+        "kind",
+        "last",
+        "latest",
+        "parted",
+        "parts",
+        "place",
+    )
 
-    def __init__(self, kind: Kind, first: int | None, formatter: str = "") -> None:
+    def __init__(self, kind: Kind, first: int | None, formatter: str, place: int) -> None:
         self.kind = kind
+        self.place = place
         self.parted = kind is NMEA and formatter in PARTED
         self.parts: dict[str, TypePart] = {}
         self.count = self.bad = self.bytes = 0
@@ -159,7 +173,9 @@ class _Totals:
     """The totals as they stood when `second` began."""
 
     second: int
-    types: dict[str, tuple[int, int]]
+    counts: list[int]
+    """Of each type, in the order in which they first came; those that came later are not there."""
+    sizes: list[int]
     received: int
     framed: int
     unreadable: int
@@ -170,7 +186,7 @@ class _Totals:
     unchecked: int
 
 
-_NOTHING = _Totals(0, {}, 0, 0, 0, 0, 0, 0, 0, 0)
+_NOTHING = _Totals(0, [], [], 0, 0, 0, 0, 0, 0, 0, 0)
 
 
 class LineTracker:
@@ -188,7 +204,7 @@ class LineTracker:
         self._second: int | None = None
         self._received = self._sent = self._framed = self._unreadable = 0
         self._bulk = 0
-        self._frames = self._valid = self._bad = self._damaged = self._unchecked = 0
+        self._lines = self._frames = self._valid = self._bad = self._damaged = self._unchecked = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
@@ -237,6 +253,7 @@ class LineTracker:
         self._frames += 1
         self._framed += len(frame.data)
         kind = frame.kind
+        self._lines += row.kind is not BYTES
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
             if row.parted:
@@ -297,6 +314,7 @@ class LineTracker:
             row.count += count
             row.bytes += size
             self._frames += count
+            self._lines += count
             self._framed += size
             self._valid += count
 
@@ -318,7 +336,7 @@ class LineTracker:
 
     def _new_row(self, frame: Frame, rows: dict[str, _TypeTotals]) -> _TypeTotals:
         name = frame.type if len(rows) < MOST_TYPES else OTHER_TYPES
-        return rows.setdefault(name, _TypeTotals(frame.kind, frame.time, name[-3:]))
+        return rows.setdefault(name, _TypeTotals(frame.kind, frame.time, name[-3:], len(rows)))
 
     def turn(self, now: int | None) -> None:
         """Keep the totals when `now` lies in a new second."""
@@ -338,17 +356,17 @@ class LineTracker:
         self._history.append(totals)
 
     def _totals(self, second: int) -> _Totals:
-        types = {name: (row.count, row.bytes) for name, row in self._rows.items()}
-        lines = sum(row.count for row in self._rows.values() if row.kind is not BYTES)
+        rows = self._rows.values()
         return _Totals(
             second,
-            types,
+            [row.count for row in rows],
+            [row.bytes for row in rows],
             received=self._received,
             framed=self._framed,
             unreadable=self._unreadable,
             valid=self._valid,
             damaged=self._damaged,
-            lines=lines,
+            lines=self._lines,
             opaque=self._opaque,
             unchecked=self._unchecked,
         )
@@ -447,15 +465,16 @@ class LineTracker:
 
     def _recent_rates(self, name: str) -> tuple[float | None, float | None]:
         """Frames and bytes a second over the whole seconds of the window, from the type's first second on."""
-        begin = next((totals for totals in self._history if name in totals.types), None)
+        place = self._rows[name].place
+        begin = next((totals for totals in self._history if place < len(totals.counts)), None)
         if begin is None:
             return None, None
         end = self._history[-1]
         seconds = end.second - begin.second
         if seconds < 1:
             return None, None
-        count, size = end.types[name]
-        earlier_count, earlier_size = begin.types[name]
+        count, size = end.counts[place], end.sizes[place]
+        earlier_count, earlier_size = begin.counts[place], begin.sizes[place]
         if count == earlier_count:
             return None, None
         return (count - earlier_count) / seconds, (size - earlier_size) / seconds

@@ -84,25 +84,19 @@ class Field:
     @cached_property
     def _digits(self) -> _Digits:
         width = min(int(self.size.max(initial=0)), EXACT_DIGITS)
-        count = len(self)
-        value, digits, decimals = (np.zeros(count, np.int64) for _ in range(3))
-        has_point, negative = np.zeros(count, np.bool_), np.zeros(count, np.bool_)
-        plain: Flags = self.size <= EXACT_DIGITS
-        for place, column in enumerate(self.matrix(width)):
-            digit = column - 48
-            is_digit = digit < 10
-            is_point = column == 46
-            value = np.where(is_digit, value * 10 + digit, value)
-            digits += is_digit
-            decimals += is_digit & has_point
-            odd = ~is_digit & (column != 0) & ~(is_point & ~has_point)
-            if place == 0:
-                negative = column == 45
-                odd &= ~negative & (column != 43)
-            plain &= ~odd
-            has_point |= is_point
-        # A zero byte ends no field, so it cannot hide a rest: sentences are printable throughout.
-        return _Digits(value, digits, decimals, has_point, negative, plain)
+        letters = self.matrix(width)
+        digit = letters - 48
+        is_digit, is_point = digit < 10, letters == 46
+        behind = np.cumsum(is_digit[::-1], axis=0)[::-1]
+        digits = behind[0] if width else np.zeros(len(self), np.int64)
+        value = (np.where(is_digit, digit, 0) * _WHOLE_TENS[behind - is_digit]).sum(axis=0)
+        points = is_point.sum(axis=0)
+        decimals = (is_digit & (np.cumsum(is_point, axis=0) > 0)).sum(axis=0)
+        negative = letters[0] == 45 if width else np.zeros(len(self), np.bool_)
+        sign = (negative | (letters[0] == 43)) if width else negative
+        # All that is there is a digit, the one point, or the sign in front.
+        plain = (self.size <= EXACT_DIGITS) & (points <= 1) & (digits + points + sign == self.size)
+        return _Digits(value, digits, decimals, points > 0, negative, plain)
 
     def numbers(self) -> Numbers:
         """As `raw.number`; NaN for what is none."""
@@ -188,14 +182,17 @@ def times_told(batch: SentenceBatch) -> Places:
 
 def field_of(batch: SentenceBatch, number: int) -> Field:
     """A field of each row, counted from the address, which is 0. Rows that do not have it are empty there."""
-    commas, first, count = batch.commas, batch.first_comma, batch.comma_count
-    last = len(commas) - 1
-    behind = np.where(number < count, commas[np.minimum(first + number, last)], batch.star)
-    begin = np.where(number <= count, commas[np.minimum(first + number - 1, last)] + 1, batch.star)
-    return Field(batch.data, begin, np.maximum(begin, np.where(number <= count, behind, batch.star)))
+    ends = batch.separators
+    at = batch.first_separator + number
+    there = batch.comma_count >= number
+    if there.all():
+        return Field(batch.data, ends[at - 1] + 1, ends[at])
+    at = np.where(there, at, 1)
+    begin, end = np.where(there, ends[at - 1] + 1, batch.star), np.where(there, ends[at], batch.star)
+    return Field(batch.data, begin, end)
 
 
 def last_field(batch: SentenceBatch) -> Field:
     """The last field of each row, in front of the checksum."""
-    begin = batch.commas[batch.first_comma + batch.comma_count - 1] + 1
+    begin = batch.separators[batch.first_separator + batch.comma_count - 1] + 1
     return Field(batch.data, begin, batch.star)

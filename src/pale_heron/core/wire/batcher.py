@@ -13,7 +13,7 @@ import numpy as np
 
 from pale_heron.core.frames import SECOND, Chunk, Frame
 from pale_heron.core.wire.framer import Framer, FramerPlace
-from pale_heron.core.wire.sentence_batch import CR, Addresses, Flags, Places, SentenceBatch, lines_of
+from pale_heron.core.wire.sentence_batch import CR, Addresses, Flags, Places, SentenceBatch, lines_of, steps
 
 LEAST_ROWS: Final = 200
 """Fewer sentences are cut as fast one by one."""
@@ -107,8 +107,8 @@ class _Cut:
             self._mark_time[last_mark],
             lines.type,
             addresses.names,
-            lines.commas,
-            lines.first_comma,
+            lines.separators,
+            lines.first_separator,
             lines.comma_count,
         )
 
@@ -166,7 +166,7 @@ class _Cut:
         torn = (times - before > framer.pause_ns) & begun
         torn_rows = row[torn]
         good[torn_rows[torn_rows < len(good)]] = False
-        gaps = np.diff(times, prepend=times[0])
+        gaps = steps(times, int(times[0]))
         odd: Flags = torn | (gaps < 0) | (gaps > LONGEST_GAP_NS)
         odd[np.searchsorted(self._at, lines.newline[~good], "right") - 1] = True
         return odd

@@ -7,7 +7,7 @@ looks at it.
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Final
 
@@ -93,12 +93,12 @@ class SentenceBatch:
     type: Places
     """Its number in `names`."""
     names: Sequence[str]
-    commas: Places
-    """Where commas stand, of all sentences."""
-    first_comma: Places
-    """Which of these is the first of a sentence."""
+    separators: Places
+    """What ends fields: where the commas and stars stand, of all sentences."""
+    first_separator: Places
+    """Which of these is the first of a sentence: the comma behind its address."""
     comma_count: Places
-    """How many commas each has."""
+    """How many commas each has; the separator behind them is its star."""
 
     def __len__(self) -> int:
         return len(self.start)
@@ -125,8 +125,21 @@ class SentenceBatch:
 
     def rows(self, chosen: "slice | Flags | Places") -> "SentenceBatch":
         """Some of the rows, of the same bytes."""
-        columns = {name: getattr(self, name)[chosen] for name in _ROW_COLUMNS}
-        return replace(self, **columns)
+        return SentenceBatch(
+            self.lane,
+            self.raw,
+            self.offset,
+            self.data,
+            self.start[chosen],
+            self.end[chosen],
+            self.star[chosen],
+            self.time[chosen],
+            self.type[chosen],
+            self.names,
+            self.separators,
+            self.first_separator[chosen],
+            self.comma_count[chosen],
+        )
 
     @cached_property
     def size(self) -> Places:
@@ -139,9 +152,6 @@ class SentenceBatch:
         return flags[self.type] if len(flags) else np.zeros(len(self), np.bool_)
 
 
-_ROW_COLUMNS: Final = ("start", "end", "star", "time", "type", "first_comma", "comma_count")
-
-
 @dataclass(frozen=True)
 class Lines:
     """The lines of a stretch of bytes that end with LF, and which of them are whole and undamaged sentences."""
@@ -152,9 +162,17 @@ class Lines:
     star: Places
     type: Places
     good: Flags
-    commas: Places
-    first_comma: Places
+    separators: Places
+    first_separator: Places
     comma_count: Places
+
+
+def steps(values: Places, before: int) -> Places:
+    """The difference of each to the one before it, which for the first is `before`."""
+    found = np.empty(len(values), np.int64)
+    found[:1] = values[:1] - before
+    np.subtract(values[1:], values[:-1], out=found[1:])
+    return found
 
 
 def lines_of(raw: bytes, addresses: Addresses) -> Lines:
@@ -166,7 +184,7 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
     at = np.flatnonzero(what == LF)
     newline = special[at]
     begin = np.concatenate((np.zeros(1, np.int64), newline[:-1] + 1)) if len(newline) else newline
-    count = np.diff(at, prepend=-1)
+    count = steps(at, -1)
     carriage = (count == 4) & (what[at - 1] == CR) & (special[at - 1] == newline - 1)
     star = newline - carriage - 3
     good = carriage | (count == 3)
@@ -174,10 +192,10 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
     good &= (what[last - 1] == STAR) & (special[last - 1] == star)
     good &= (special[last - 2] == begin) & ((data[begin] == START[0]) | (data[begin] == START[1]))
     good &= (newline - begin < LIMIT) & (star > begin)
-    commas = np.flatnonzero(data == COMMA)
-    first = np.searchsorted(commas, begin)
-    within = np.diff(first, append=np.searchsorted(commas, newline[-1:] if len(newline) else [0]))
-    named = np.append(commas, len(data))[first] - begin - 1
+    separators = np.flatnonzero((data == COMMA) | (data == STAR))
+    edges = np.searchsorted(separators, np.append(begin, newline[-1] if len(newline) else 0))
+    first, commas = edges[:-1], edges[1:] - edges[:-1] - 1
+    named = np.append(separators, len(data))[first] - begin - 1
     good &= (named >= _LEAST) & (named <= KEY_BYTES) & (begin + 1 + named < star)
     kind = np.full(len(newline), NO_TYPE)
     rows = np.flatnonzero(good)
@@ -190,4 +208,4 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
         told = (_HEX[data[star[rows] + 1]] << 4) | _HEX[data[star[rows] + 2]]
         kind[rows] = addresses.numbers(keys)
         good[rows] = (computed == told) & (kind[rows] != NO_TYPE)
-    return Lines(data, begin, newline, star, kind, good, commas, first, within)
+    return Lines(data, begin, newline, star, kind, good, separators, first, commas)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pale_heron.core.gnss.batches.lists import SatelliteLists
 from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of
 from pale_heron.core.nmea.raw import midnight_of
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 UNROUTED: Final = -1
 FORMATTERS: Final = ("GGA", "RMC", "GLL", "ZDA", "GST", "GSA", "GSV", "VTG", "GNS", "DTM")
@@ -135,7 +135,7 @@ class FixColumns:
 
     def _beginning_rows(self) -> Places:
         rows = np.flatnonzero(self.timed)
-        found: Places = rows[np.diff(self.told[rows], prepend=self._before) != 0]
+        found: Places = rows[steps(self.told[rows], self._before) != 0]
         return found
 
     def _read_dates(self) -> None:
@@ -155,7 +155,7 @@ class FixColumns:
             days[rows] = number[where]
             self.odd[rows] |= (texts != b"") & (~whole | (self.midnight[rows] == NO_DAY))
         dated = np.flatnonzero(self.midnight != NO_DAY)
-        another = (np.diff(days[dated], prepend=0) != 0) & (np.diff(self.epoch[dated], prepend=-1) == 0)
+        another = (steps(days[dated], 0) != 0) & (steps(self.epoch[dated], -1) == 0)
         self.odd[dated[another]] = True
 
     def _check_lists_of_used(self) -> None:

@@ -15,7 +15,7 @@ from pale_heron.core.gnss.epochs.plausibility import (
     UNHELD,
     PlausibilityChecks,
 )
-from pale_heron.core.wire.sentence_batch import Flags, Places
+from pale_heron.core.wire.sentence_batch import Flags, Places, steps
 
 _NO: Final = -1
 
@@ -43,11 +43,11 @@ def _at_the_end(flags: Flags) -> int:
 
 def _check_times(checks: PlausibilityChecks, before: Epoch, rows: EpochRows) -> None:
     of_day = np.concatenate(([_NO if before.of_day is None else before.of_day], rows.of_day))
-    steps = np.diff(of_day)
-    checks.went_back(int(((steps > -DAY_NS // 2) & (steps < 0) & (of_day[:-1] != _NO)).sum()))
+    later = np.diff(of_day)
+    checks.went_back(int(((later > -DAY_NS // 2) & (later < 0) & (of_day[:-1] != _NO)).sum()))
     utc = np.concatenate(([UNKNOWN_TIME if before.utc is None else before.utc], rows.utc))
     known = (utc[1:] != UNKNOWN_TIME) & (utc[:-1] != UNKNOWN_TIME)
-    passed = np.diff(rows.arrived, prepend=rows.arrived[0] if before.arrived is None else before.arrived)
+    passed = steps(rows.arrived, int(rows.arrived[0]) if before.arrived is None else before.arrived)
     jumps = np.flatnonzero(known & (np.abs(np.where(known, np.diff(utc), 0) - passed) > DAY_NS))
     if len(jumps):
         checks.date_jumped(int(utc[jumps[0]]), int(utc[jumps[0] + 1]))
@@ -101,7 +101,7 @@ def first_disagreement(rows: Places, agree: Flags) -> int:
 
 def usual_gaps(before: tuple[int, int], last: int, arrived: Places) -> tuple[Places, Sequence[int]]:
     """What `Cadence.usual` is behind each epoch, the one before the first included, and the last two gaps."""
-    gaps = np.diff(arrived, prepend=last)
+    gaps = steps(arrived, last)
     positive = gaps > 0
     every = np.concatenate((before, gaps[positive]))
     count = np.concatenate(([0], np.cumsum(positive)))

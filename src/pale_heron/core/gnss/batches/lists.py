@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.nmea.columns import Field, field_of, last_field
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 GROUPS: Final = 4
 """So many satellites stand in one sentence (NMEA 0183 4.11, 8.3.40)."""
@@ -187,7 +187,7 @@ def merged(lists: Iterable[Satellites]) -> Satellites:
     strength = np.concatenate([each.strength for each in every])
     order = np.argsort(key, kind="stable")
     key = key[order]
-    starts = np.flatnonzero(np.diff(key, prepend=-1))
+    starts = np.flatnonzero(steps(key, -1))
     best = np.maximum.reduceat(strength[order], starts) if len(starts) else strength
     return Satellites(key[starts] >> 24, key[starts] & 0xFFFFFF, best, max(each.lists for each in every))
 

@@ -12,7 +12,7 @@ from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epoch
 from pale_heron.core.gnss.epochs.outages import Reception
 from pale_heron.core.gnss.epochs.strip import NO_COUNT
 from pale_heron.core.nmea.columns import Numbers
-from pale_heron.core.wire.sentence_batch import Flags, Places
+from pale_heron.core.wire.sentence_batch import Flags, Places, steps
 
 _TYPES: Final = {"q": np.int64, "b": np.int8, "h": np.int16, "d": np.float64, "f": np.float32}
 
@@ -61,7 +61,7 @@ class EpochRows:
 
         NO_COUNT and infinity where nothing is known.
         """
-        starts = np.flatnonzero(np.diff(self.arrived // width, prepend=-1))
+        starts = np.flatnonzero(steps(self.arrived // width, -1))
         used = np.where(self.used == UNKNOWN_COUNT, NO_COUNT, self.used)
         cn0 = np.where(np.isnan(self.cn0), np.inf, self.cn0)
         least_used, weakest = np.minimum.reduceat(used, starts), np.minimum.reduceat(cn0, starts)

@@ -15,7 +15,7 @@ from pale_heron.core.gnss.batches.lists import (
     packed_number,
     reception,
 )
-from pale_heron.core.wire.sentence_batch import Flags, Places
+from pale_heron.core.wire.sentence_batch import Flags, Places, steps
 
 LONG_AGO: Final = -(2**62)
 
@@ -85,7 +85,7 @@ def strongest(
 
 def _ends(times: Places, before: int, fresh_ns: int) -> Places:
     """Until when each of the lists of one key counts: so long, or three of its own intervals."""
-    found: Places = times + np.maximum(fresh_ns, 3 * np.diff(times, prepend=before))
+    found: Places = times + np.maximum(fresh_ns, 3 * steps(times, before))
     return found
 
 

@@ -25,7 +25,7 @@ from pale_heron.core.gnss.fix import COMBINED_FRESH_NS, DIMENSION_FRESH_NS, REPE
 from pale_heron.core.gnss.states import kind_of_quality, kind_of_status
 from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of
 from pale_heron.core.nmea.raw import TIME_FIELD, gsa_words, is_near, time_of_day
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 LEAST_EPOCHS: Final = 16
 TAIL_EPOCHS: Final = 3
@@ -154,11 +154,11 @@ class Steady:
         spoken = ord(word) if len(word) == 1 and word == tracker._indicators.dimension else 0
         if len(rows):
             epoch = columns.epoch[rows]
-            starts = np.flatnonzero(np.diff(epoch, prepend=-1))
+            starts = np.flatnonzero(steps(epoch, -1))
             best = np.maximum.reduceat(columns.dimension, starts)
             odd[rows[starts[best != spoken]]] = True
             odd[rows] |= columns.dimension > spoken
-            late = (np.diff(time[rows], prepend=time[rows[0]]) > REPEATED_NS) & (np.diff(epoch, prepend=-1) == 0)
+            late = (steps(time[rows], int(time[rows[0]])) > REPEATED_NS) & (steps(epoch, -1) == 0)
             odd[rows[late]] = True
             odd[rows[self._is_ahead(rows)]] = True
         if tracker._dimension_time is not None:
@@ -184,7 +184,8 @@ class Steady:
         columns, time = self._columns, self._batch.time
         begins = np.flatnonzero(columns.begins)
         last = self._tracker._record.cadence.last
-        gaps = np.diff(time[begins], prepend=time[begins[:1]] if last is None else last)
+        gaps = steps(time[begins], 0) if last is None else steps(time[begins], last)
+        gaps[:1] = 0 if last is None else gaps[:1]
         odd[begins[(gaps < 0) | (gaps > LONGEST_GAP_NS)]] = True
         dated = np.zeros(len(begins) + 1, np.bool_)
         dated[columns.epoch[columns.midnight != kinds.NO_DAY]] = True
@@ -192,8 +193,8 @@ class Steady:
             odd[begins[~dated[1:]]] = True
         for place in TIMED:
             rows = columns.kind(place).rows
-            repeated = np.diff(columns.told[rows], prepend=NONE) == 0
-            odd[rows[repeated & (np.diff(time[rows], prepend=0) > REPEATED_NS)]] = True
+            repeated = steps(columns.told[rows], NONE) == 0
+            odd[rows[repeated & (steps(time[rows], 0) > REPEATED_NS)]] = True
 
     # A stretch
 
