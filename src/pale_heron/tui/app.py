@@ -1,4 +1,4 @@
-"""The full screen on a live bench or a replay: it asks for a snapshot ten times a second and shows it."""
+"""The full screen on a live bench or a replay: it asks for a snapshot up to ten times a second and shows it."""
 
 import asyncio
 import contextlib
@@ -11,6 +11,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Protocol, TypeVar
 
+from textual import events
 from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
@@ -26,6 +27,7 @@ from pale_heron.tui.actions.lane import LaneActions, LiveBench
 from pale_heron.tui.actions.marks import MarkActions, MarkKeeper
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
+from pale_heron.tui.pace import LIVELY_BYTES_PER_S, LIVELY_S, PicturePace
 from pale_heron.tui.painting import shell, timebar
 from pale_heron.tui.painting.paint import line, wrapped
 from pale_heron.tui.screens.panel import TextPage
@@ -43,7 +45,6 @@ if TYPE_CHECKING:
     from pale_heron.tui.widgets.proof_view import ProofView
     from pale_heron.tui.widgets.traffic_view import TrafficView
 
-PICTURES_PER_S = 10
 ROWS_AROUND = 3
 """Head, tabs and foot."""
 
@@ -124,6 +125,7 @@ class PaleHeron(FullScreen[None]):
         self._proof: ProofView | None = None
         self._lane_actions: LaneActions | None = None
         self._fitted = self.size
+        self._pace = PicturePace(time.monotonic())
         self._rail_wanted: bool | None = None
         """Whether the rail is shown; None as long as its room decides."""
         self._giving_keys = False
@@ -154,7 +156,7 @@ class PaleHeron(FullScreen[None]):
         if self._view == "line":
             # The first picture already says something: it does not wait until the layout is known.
             self._draw()
-        self.set_interval(1 / PICTURES_PER_S, self._look)
+        self.set_interval(LIVELY_S, self._look_in_time)
         # What takes a while to read is read once, before a key asks for it, and not by the screen's thread.
         self.set_timer(WARM_S, lambda: threading.Thread(target=_read_dialects, daemon=True).start())
         self._running_loop = asyncio.get_running_loop()
@@ -198,6 +200,20 @@ class PaleHeron(FullScreen[None]):
     @property
     def _lane(self) -> LaneSnapshot | None:
         return self._snapshot.lane(self._chosen_lane)
+
+    async def on_event(self, event: events.Event) -> None:
+        """Whoever touches keys or mouse is shown at once how things stand, and sees pictures follow closely."""
+        if isinstance(event, events.InputEvent | events.Paste) and self._pace.touched(time.monotonic()):
+            self._look()
+        await super().on_event(event)
+
+    def _look_in_time(self) -> None:
+        """Draw again where it is time to."""
+        replay = self._snapshot.replay
+        arriving = sum(lane.line.bytes_per_s or 0.0 for lane in self._snapshot.lanes)
+        lively = arriving >= LIVELY_BYTES_PER_S or (replay is not None and (replay.playing or replay.seeking))
+        if self._pace.is_due(time.monotonic(), lively=lively):
+            self._look()
 
     def _look(self) -> None:
         """Ask for a picture of now, and draw it as soon as it can be there."""

@@ -95,7 +95,9 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
             float(ups.std()) if ups.size > 1 else None,
         ),
         claimed_drms_m=math.sqrt(float((claims**2).mean())) if claims.size > samples / 2 else None,
-        levels=tuple(LEVELS[level] for level in np.unique(np.frombuffer(epochs.column("level"), dtype=np.int8)[known])),
+        levels=tuple(
+            LEVELS[level] for level in sorted({*np.frombuffer(epochs.column("level"), dtype=np.int8)[known].tolist()})
+        ),
         offsets_m=offsets,
     )
 
