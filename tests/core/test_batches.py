@@ -14,6 +14,7 @@ from tests.receivers import FULL, LIVELY, QUIET, SAID, WILD, cut, receiver
 from tests.streams import BEGIN, HOSTILE, RTCM, chunk, pieces_of_streams
 
 from pale_heron.bench.pipeline import Pipeline
+from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
 from pale_heron.core.lane import FEW_BYTES, Lane
@@ -21,6 +22,7 @@ from pale_heron.core.nmea import raw
 from pale_heron.core.nmea.columns import NONE, Field
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.raw_lane import RawLaneFeeder
 from pale_heron.core.wire.batcher import stretches
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
@@ -240,6 +242,33 @@ def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
 ) -> None:
     data = list(receiver(chance, epochs=300, kinds=SAID[said], hertz=hertz, **odd))
     compare(cut(chance, data, hertz), at_a_time, kept)
+
+
+@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@given(
+    seeds, st.sampled_from(list(SAID)), st.sampled_from([QUIET, LIVELY, WILD]), st.sampled_from([1, 10]), st.booleans()
+)
+def test_a_raw_file_is_the_same_as_its_frames_one_by_one(
+    chance: random.Random, said: str, odd: dict[str, float], hertz: int, anchored: bool
+) -> None:
+    data = b"".join(receiver(chance, epochs=400, kinds=SAID[said], hertz=hertz, **odd))
+    framer = Framer("curlew", IN)
+    frames = [*framer.feed(chunk(data, None)), *framer.finish()]
+    one, many = Lane("curlew", raw=True, epochs_kept=None), Lane("curlew", raw=True, epochs_kept=None)
+    own, others = OwnTime(), OwnTime()
+    for each in (own, others) if anchored else ():
+        each.anchor(frames)
+    for frame in frames:
+        one.take((frame._replace(time=own.read(frame)),))
+    feeder, size = RawLaneFeeder(many, others), chance.choice((7000, 30_000))
+    pieces = [data[at : at + size] for at in range(0, len(data), size)]
+    for at in range(0, len(pieces), 4):
+        feeder.feed(pieces[at : at + 4])
+    feeder.finish()
+    found_differences = list(
+        differences(state((one, own, one.snapshot(None))), state((many, others, many.snapshot(None))))
+    )
+    assert not found_differences, found_differences[:3]
 
 
 @pytest.mark.parametrize("scene", SCENES)

@@ -18,6 +18,7 @@ from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.pipeline import Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
+from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot, ClockTracker
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
@@ -27,6 +28,7 @@ from pale_heron.core.link.tracker import LinkTracker, SeeProbe
 from pale_heron.core.order import Entry
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, ChronicleSnapshot
 from pale_heron.core.proof.marks import Mark, MarkBook
+from pale_heron.core.raw_lane import RawLaneFeeder
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
@@ -141,6 +143,10 @@ class Model:
             epochs_kept=self._epochs_kept,
             dialects=self._book,
         )
+
+    def raw_feeder(self, name: str, own: OwnTime) -> RawLaneFeeder:
+        """What feeds a lane with the bytes of a raw file, where nobody wants its lines."""
+        return RawLaneFeeder(self._pipeline.lane(name), own)
 
     def know(self, names: Iterable[str]) -> None:
         """Add the lanes that are not known yet, in this order."""

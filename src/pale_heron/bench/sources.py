@@ -34,6 +34,9 @@ AT_A_TIME_BYTES: Final = 1 << 19
 DATE_WITHIN = 20_000
 """So many frames of a raw file are looked through for its first date: half an hour of a talkative receiver."""
 
+RAW_AT_A_TIME: Final = 8
+"""So many pieces of a raw file are taken together: half a megabyte."""
+
 NO_LINES = 1
 """What a model keeps of its traffic where nobody looks at it."""
 
@@ -48,6 +51,18 @@ def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
     own.anchor(ahead)
     for frame in chain(ahead, frames):
         yield frame._replace(time=own.read(frame))
+
+
+def _ahead(file: BinaryIO, name: str, own: OwnTime) -> list[bytes]:
+    """The first bytes of a raw file, which `own` has been anchored with."""
+    framer, chunks, frames = Framer(name, IN), [], []
+    for chunk in raw_chunks(file, name):
+        chunks.append(chunk.data)
+        frames += framer.feed(chunk)
+        if len(frames) >= DATE_WITHIN:
+            break
+    own.anchor(frames[:DATE_WITHIN])
+    return chunks
 
 
 def _cut(file: BinaryIO, name: str) -> Iterator[Frame]:
@@ -171,6 +186,8 @@ class Source:
         model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes, lines=listener is not None)
         if not self.is_capture:
             model.add(self.name, raw=True)
+            if listener is None and not listen:
+                return self._raw_lanes(model, progress)
         teller = PassTeller(model, listener) if listener is not None else None
         model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
         for batch in batches(self.records()):
@@ -192,6 +209,20 @@ class Source:
         self.clock = model.published.clock
         self.chronicle = model.published.chronicle
         return lanes
+
+    def _raw_lanes(self, model: Model, progress: Callable[[float], None]) -> tuple[LaneSnapshot, ...]:
+        """The one lane of a raw file."""
+        feeder = model.raw_feeder(self.name, self._own)
+        ahead = _ahead(self._file, self.name, self._own)
+        for place in range(0, len(ahead), RAW_AT_A_TIME):
+            feeder.feed(ahead[place : place + RAW_AT_A_TIME])
+        rest = (chunk.data for chunk in raw_chunks(self._file, self.name))
+        while chunks := list(islice(rest, RAW_AT_A_TIME)):
+            progress(self.share)
+            feeder.feed(chunks)
+        feeder.finish()
+        model.finish()
+        return model.snapshots(self._own.time)
 
 
 def batches(

@@ -20,7 +20,7 @@ from pale_heron.core.line.diagnosis.stages import LaneOpening, LinkStage, StageS
 from pale_heron.core.line.dialogue_stats import DialogueSnapshot, DialogueStats
 from pale_heron.core.line.rates import BaudResult
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.line.tracker import LineSnapshot, LineTracker
+from pale_heron.core.line.tracker import LineSnapshot, LineTracker, Pieces
 from pale_heron.core.nmea.talk import is_talk
 from pale_heron.core.order import SLACK_NS
 from pale_heron.core.streams import DialectSource, LaneStreams
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.reading_log import ReadingLog
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
     from pale_heron.core.wire.batcher import Stretch, WholeRun
-    from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
+    from pale_heron.core.wire.sentence_batch import Addresses, Places, SentenceBatch
 
 FEW_BYTES: Final = 65_536
 """So little is taken as fast chunk by chunk."""
@@ -184,18 +184,25 @@ class Lane:
 
     def _feed_stretch(self, stretch: "Stretch", batch: "SentenceBatch") -> None:
         """Chunks in which every line is a good sentence."""
-        from pale_heron.core.lane_batches import talk_rows, times_told
+        from pale_heron.core.lane_batches import times_told
 
-        self._fix.arrived(stretch.chunks[0].time or 0)
-        self._line.feed_batch(stretch.chunks, stretch.ended, batch)
+        chunks = stretch.chunks
+        self._fix.arrived(chunks[0].time or 0)
+        pieces = Pieces([chunk.time or 0 for chunk in chunks], [len(chunk.data) for chunk in chunks], stretch.ended)
+        self.take_batch(batch, times_told(batch), pieces)
+        self._fix.arrived(chunks[-1].time or 0)
+        self._take(list(stretch.frames))
+
+    def take_batch(self, batch: "SentenceBatch", told: "Places", pieces: Pieces) -> None:
+        """Sentences that came in these pieces; `told` is the time of day that each tells, or NONE."""
+        from pale_heron.core.lane_batches import talk_rows
+
+        self._line.feed_batch(pieces, batch)
         self._checksums_seen = True
         for row in talk_rows(batch):
             self._dialogue.feed(batch.frame(row))
-        told = times_told(batch)
         self._fix.feed_batch(batch, told)
         self._lag.feed_batch(batch, told, self._byte_ns)
-        self._fix.arrived(stretch.chunks[-1].time or 0)
-        self._take(list(stretch.frames))
 
     def take(self, frames: Iterable[Frame]) -> None:
         """Frames that were cut before, of a raw file: nothing else is known of it."""

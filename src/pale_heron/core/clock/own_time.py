@@ -6,13 +6,18 @@ of its maker. Until the first such date times count from the day that was said, 
 true day with it; `anchor` finds it ahead, so that nothing has to move. Where no date ever comes, times of day remain.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.core import utc
 from pale_heron.core.frames import Frame, Kind, Status
-from pale_heron.core.nmea.sentence import parse, values
+from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, midnight_of, time_of_day
 
-_WITH_TIME = {"GGA", "GNS", "RMC", "ZDA", "GLL", "GST"}
+if TYPE_CHECKING:
+    from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
+
+WITH_TIME: Final = ("GGA", "GNS", "RMC", "ZDA", "GLL", "GST")
+_MISSING: Final = (b"",) * 10
 
 
 class OwnTime:
@@ -63,18 +68,35 @@ class OwnTime:
         self._checksums = self._checksums or frame.status is Status.OK
         counts = frame.status is Status.OK or (frame.status is Status.NO_CHECKSUM and not self._checksums)
         formatter = frame.type[-3:]
-        if counts and formatter in _WITH_TIME:
-            fields = values(parse(frame.data))
+        if counts and formatter in WITH_TIME and frame.type[0] != "P":
+            fields = [*fields_of(frame.data), *_MISSING]
             if formatter == "RMC":
-                self._valid = fields.get("status") == "A"
-            self._take(fields.get("time"), fields.get("date"))
+                self._valid = fields[2] == b"A"
+            self._take(time_of_day(fields[TIME_FIELD[formatter]]), _day(formatter, fields))
         return self._time
 
-    def _take(self, time: str | None, date: str | None) -> None:
-        turned = date is not None and self._take_date(utc.midnight(date))
+    def read_batch(self, batch: "SentenceBatch", told: "Places") -> "Places | None":
+        """The same for each row of a batch; `told` is the time of day that each tells.
+
+        None where something among them is not as usual (a day begins, a date moves or is missing, nothing is valid):
+        then nothing is read, and they are to be read one by one.
+        """
+        from pale_heron.core.clock.own_time_batch import times_of
+
+        if self._time is None or (self.dated and not self.vouched):
+            return None
+        read = times_of(batch, told, self._time, self._midnight, dated=self.dated)
+        if read is None:
+            return None
+        self._checksums = True
+        self._midnight, self._time = read.midnight, int(read.times[-1])
+        return read.times
+
+    def _take(self, time: int | None, midnight: int | None) -> None:
+        turned = midnight is not None and self._take_date(midnight)
         if time is None:
             return
-        now = self._midnight + utc.time_of_day(time)
+        now = self._midnight + time
         if not turned and self._time is not None and self._time - now > utc.DAY // 2:
             self._midnight += utc.DAY
             now += utc.DAY
@@ -96,3 +118,9 @@ class OwnTime:
         self.dated, self.believed = True, self.believed or self._valid
         self._midnight = midnight
         return True
+
+
+def _day(formatter: str, fields: Sequence[bytes]) -> int | None:
+    """Midnight of the date that a sentence carries; None where it carries none."""
+    date = fields[9] if formatter == "RMC" else b"".join(fields[2:5]) if formatter == "ZDA" else b""
+    return midnight_of(date) if date else None

@@ -74,6 +74,11 @@ class LatestSentence:
         self._begun = frame.time
         self._epoch = epoch
 
+    @property
+    def begun(self) -> int | None:
+        """When the saying began that the interval counts from."""
+        return self._begun
+
     def hear(self, frame: Saying, epoch: int) -> None:
         """Take a newer one, which is of the `epoch`th epoch; several of one epoch are one saying."""
         self.frame = frame

@@ -8,7 +8,7 @@ from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
@@ -189,6 +189,14 @@ class _Totals:
 _NOTHING = _Totals(0, [], [], 0, 0, 0, 0, 0, 0, 0, 0)
 
 
+class Pieces(NamedTuple):
+    """Bytes as they came, a row a piece: when, how many, and how many sentences of a batch are whole with it."""
+
+    times: Sequence[int]
+    sizes: Sequence[int]
+    ended: Sequence[int]
+
+
 class LineTracker:
     """Feed it each chunk and each frame cut from it; frames count from the received direction only."""
 
@@ -277,30 +285,30 @@ class LineTracker:
             self._troubles.append(frame)
             self._bad += frame.status is BAD_CHECKSUM
 
-    def feed_batch(self, chunks: Sequence[Chunk], ended: Sequence[int], batch: "SentenceBatch") -> None:
-        """Count chunks that were received, and the sentences that they complete: `ended[i]` of them with chunk i."""
+    def feed_batch(self, pieces: Pieces, batch: "SentenceBatch") -> None:
+        """Count what was received in these pieces: sentences, and the beginning of one that is under way."""
         from pale_heron.core.line.batch_tallies import by_pieces, tallies
 
+        times = pieces.times
         turns, second = [], self._second
-        for place, chunk in enumerate(chunks):
-            now = (chunk.time or 0) // SECOND
-            if second is None or now > second:
-                second = now
+        for place, time in enumerate(times):
+            if second is None or time // SECOND > second:
+                second = time // SECOND
                 turns.append(place)
-        sizes = [0, *accumulate(len(chunk.data) for chunk in chunks)]
+        sizes = [0, *accumulate(pieces.sizes)]
         received = self._received
         # Totals of seconds that lie before the window are forgotten at once.
-        places = [*turns[-WINDOW_S - 1 :], len(chunks)]
-        edges = [0, *(ended[place - 1] if place else 0 for place in places)]
+        places = [*turns[-WINDOW_S - 1 :], len(times)]
+        edges = [0, *(pieces.ended[place - 1] if place else 0 for place in places)]
         known = tallies(batch)
         order = {int(batch.type[each.first]): each for each in known}
         for place, counts in zip(places, by_pieces(batch, edges), strict=True):
             self._received = received + sizes[place]
             self._count(batch, sorted(counts, key=lambda each: order[each[0]].first), order)
-            if place < len(chunks):
-                self.turn(chunks[place].time)
-        self._first_byte = chunks[0].time if self._first_byte is None else self._first_byte
-        self._last_byte = chunks[-1].time
+            if place < len(times):
+                self.turn(times[place])
+        self._first_byte = times[0] if self._first_byte is None else self._first_byte
+        self._last_byte = times[-1]
         self._last_valid = int(batch.time[-1])
         self._framed_then, self._unreadable_then = self._framed, self._unreadable
         self._keep_latest(batch, known)

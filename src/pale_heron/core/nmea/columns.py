@@ -196,3 +196,13 @@ def last_field(batch: SentenceBatch) -> Field:
     """The last field of each row, in front of the checksum."""
     begin = batch.separators[batch.first_separator + batch.comma_count - 1] + 1
     return Field(batch.data, begin, batch.star)
+
+
+def joined_dates(zda: SentenceBatch) -> tuple[NDArray[np.bytes_], Flags]:
+    """Day, month and year of ZDA as one text, and whether they have the digits for it."""
+    day, month, year = (field_of(zda, number) for number in (2, 3, 4))
+    whole = (day.size == 2) & (month.size == 2) & (year.size == 4)
+    empty = (day.size == 0) & (month.size == 0) & (year.size == 0)
+    letters = np.concatenate((day.matrix(2), month.matrix(2), year.matrix(4)))
+    texts = np.ascontiguousarray(letters.T).view("S8").ravel()
+    return np.where(whole, texts, np.where(empty, b"", b"?")), whole

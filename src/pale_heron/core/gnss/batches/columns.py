@@ -10,10 +10,9 @@ from functools import cached_property
 from typing import Final, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pale_heron.core.gnss.batches.lists import SatelliteLists
-from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of
+from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of, joined_dates
 from pale_heron.core.nmea.raw import midnight_of
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
@@ -145,7 +144,7 @@ class FixColumns:
         rmc, zda = self.kind(RMC), self.kind(ZDA)
         for rows, texts, whole in (
             (rmc.rows, rmc.field(9).texts(8), rmc.field(9).size == 6),
-            (zda.rows, *_joined(zda)),
+            (zda.rows, *joined_dates(zda.own)),
         ):
             found, where = np.unique(texts, return_inverse=True)
             read = [midnight_of(each) if each else None for each in found.tolist()]
@@ -170,13 +169,3 @@ class FixColumns:
         unnamed = system.size == 0
         digits = first.matrix(3).astype(np.int64)
         self.used_key |= np.where(unnamed, digits[0] << 16 | digits[1] << 8 | digits[2], 0)
-
-
-def _joined(zda: Kind) -> tuple[NDArray[np.bytes_], Flags]:
-    """Day, month and year of ZDA as one text, and whether they have the digits for it."""
-    day, month, year = (zda.field(number) for number in (2, 3, 4))
-    whole = (day.size == 2) & (month.size == 2) & (year.size == 4)
-    empty = (day.size == 0) & (month.size == 0) & (year.size == 0)
-    letters = np.concatenate((day.matrix(2), month.matrix(2), year.matrix(4)))
-    texts = np.ascontiguousarray(letters.T).view("S8").ravel()
-    return np.where(whole, texts, np.where(empty, b"", b"?")), whole

@@ -119,8 +119,12 @@ class Steady:
         odd = columns.odd.copy()
         words = tracker._words
         for place, name in enumerate(FORMATTERS):
-            if place != kinds.GSV and name not in tracker._latest:
+            heard = tracker._latest.get(name)
+            if place != kinds.GSV and heard is None:
                 odd |= columns.formatter == place
+            elif heard is not None and heard.begun is not None:
+                # A clock that was set back: until it has caught up nothing is as it was.
+                odd |= (columns.formatter == place) & (self._batch.time < heard.begun)
         gga, rmc = columns.kind(kinds.GGA), columns.kind(kinds.RMC)
         quality, status = words.get("GGA", ("", "")), words.get("RMC", ("", "", "", ""))
         odd[gga.rows] |= ~_says(gga.field(6), quality[0], "0") | (quality[1] == "")

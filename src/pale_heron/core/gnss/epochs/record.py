@@ -75,8 +75,8 @@ class EpochRecord:
 
     def still_arriving(self, time: int) -> None:
         """Bytes came, and there was no pause before them."""
-        since, _ = self._bytes or (time, time)
-        self._bytes = since, time
+        if self._bytes is not None:
+            self._bytes = self._bytes[0], time
 
     def _lacking(self, end: int) -> str:
         """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
