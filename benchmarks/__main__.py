@@ -8,8 +8,10 @@ from benchmarks import (
     day,
     decode,
     exchanges,
+    files,
     history,
     hostile,
+    idle,
     kill,
     lanes,
     link,
@@ -40,6 +42,8 @@ ALL = {
     "clock": clock.run,
     "clock-truth": clock_truth.run,
     "proof": proof.run,
+    "files": files.run,
+    "idle": idle.run,
 }
 
 

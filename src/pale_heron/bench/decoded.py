@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from pale_heron.core.frames import Frame, Kind
-from pale_heron.core.nmea.sentence import checksums, parse, readings
+from pale_heron.core.frames import Frame, Kind, Status
+from pale_heron.core.nmea.sentence import Checksums, checksums, parse, readings
 from pale_heron.core.utc import iso
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.rtcm3_messages import message_fields
@@ -21,6 +21,14 @@ def printable(frame: Frame) -> str | None:
     return safe_text(frame.data.strip(b"\r\n"))
 
 
+def _checksums(frame: Frame) -> Checksums:
+    """The checksum that a sentence should have, and the one that it has. Of a good one the framer has compared them."""
+    if frame.status is not Status.OK:
+        return checksums(frame.data)
+    both = frame.data.rstrip(b"\r\n")[-2:].decode("ascii").upper()
+    return Checksums(both, both)
+
+
 def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
     """Everything that a frame says. With `timed` False (a raw file) there is neither time nor direction nor lane."""
     out: dict[str, Any] = {
@@ -35,13 +43,14 @@ def decoded(frame: Frame, timed: bool = True) -> dict[str, Any]:
         "text": printable(frame),
     }
     if frame.kind is Kind.NMEA:
-        sentence, sums = parse(frame.data), checksums(frame.data)
+        sentence = parse(frame.data)
+        expected, found = _checksums(frame)
         said = readings(sentence)
         out |= {
             "talker": safe_text(sentence.talker.encode("latin-1")),
             "sentence": safe_text(sentence.formatter.encode("latin-1")),
-            "checksum_expected": sums.expected,
-            "checksum_found": sums.found,
+            "checksum_expected": expected,
+            "checksum_found": found,
             "fields": said.values,
         }
         if said.problems:

@@ -25,11 +25,13 @@ def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
 
     Example: pale-heron decode morning.pcapng --json
     """
+    # One encoder for all of them: `dumps` would make one for each.
+    encoded = json.JSONEncoder(ensure_ascii=False).encode
     source = Source(None if str(file) == "-" else file, sys.stdin.buffer)
     legible = False
     for frame in source.frames(masked=not show_secrets):
         legible = legible or frame.kind is not Kind.BYTES
-        print(json.dumps(decoded(frame, source.is_capture), ensure_ascii=False) if as_json else _line(frame, source))
+        print(encoded(decoded(frame, source.is_capture)) if as_json else _line(frame, source))
     tell_torn(source)
     if not legible:
         click.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)
