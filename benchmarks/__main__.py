@@ -19,6 +19,7 @@ from benchmarks import (
     memory,
     proof,
     receivers,
+    soak,
     startup,
     truth,
     unplug,
@@ -44,6 +45,7 @@ ALL = {
     "proof": proof.run,
     "files": files.run,
     "idle": idle.run,
+    "soak": soak.run,
 }
 
 

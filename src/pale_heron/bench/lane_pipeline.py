@@ -104,30 +104,32 @@ class LanePipeline(Pipeline[Lane]):
         runs: dict[str, list[Chunk]] = {}
         for chunk in chunks:
             runs.setdefault(chunk.lane, []).append(chunk)
-        whole = self._whole_runs(runs) if _in_order(chunks) else None
-        if whole is None:
+        whole = self._whole_runs(runs) if _in_order(chunks) else {}
+        if not whole:
             return super().feed(chunks)
-        self._apart = frozenset(runs)
-        for name in runs:
+        self._apart = frozenset(whole)
+        for name in whole:
             self._waiting.pop(name, None)
         frames = {name: self.lanes[name].take_run(run) for name, run in whole.items()}
         for chunk in chunks:
             if (chunk.time or 0) > self._now:
                 self._pass(chunk.time or 0)
-            self._add(next(frames[chunk.lane]))
+            if chunk.lane in whole:
+                self._add(next(frames[chunk.lane]))
+            else:
+                self._take_chunk(chunk)
         self._apart = frozenset()
-        for name in runs:
+        for name in whole:
             self._note(name, self.lanes[name])
         return self._order.settled()
 
-    def _whole_runs(self, runs: Mapping[str, Sequence[Chunk]]) -> "dict[str, WholeRun] | None":
-        """The chunks of each lane as one batch; None where that cannot be for any of them."""
+    def _whole_runs(self, runs: Mapping[str, Sequence[Chunk]]) -> "dict[str, WholeRun]":
+        """The chunks of each lane as one batch, of those lanes where that can be."""
         found = {}
         for name, chunks in runs.items():
-            run = self.lanes[name].whole_run(chunks, SLACK_NS)
-            if run is None:
-                return None
-            found[name] = run
+            run = self.lanes[name].whole_run(chunks, SLACK_NS) if _size(chunks) >= FEW_BYTES else None
+            if run is not None:
+                found[name] = run
         return found
 
 

@@ -70,19 +70,12 @@ class Pipeline(Generic[Kind]):
 
     def feed(self, records: Iterable[Record]) -> list[Entry]:
         """Take records, many or few; gives the lines that have their place for good."""
-        waiting = self._waiting
         for record in records:
             now = record.time
             if now is not None and now > self._now:
                 self._pass(now)
             if isinstance(record, Chunk):
-                name = record.lane
-                lane = self.lanes.get(name) or self.lane(name)
-                frames = lane.feed(record)
-                if frames:
-                    self._add(frames)
-                if lane.framing.waiting or name in waiting:
-                    self._note(name, lane)
+                self._take_chunk(record)
             elif isinstance(record, Event):
                 self._take_event(record)
             else:
@@ -126,6 +119,15 @@ class Pipeline(Generic[Kind]):
         """Go on from a moment whose stages are of this pipeline's kind."""
         stages, self._order, self._waiting, self._now, self._ticked = state
         self.lanes = cast("dict[str, Kind]", dict(stages))
+
+    def _take_chunk(self, chunk: Chunk) -> None:
+        name = chunk.lane
+        lane = self.lanes.get(name) or self.lane(name)
+        frames = lane.feed(chunk)
+        if frames:
+            self._add(frames)
+        if lane.framing.waiting or name in self._waiting:
+            self._note(name, lane)
 
     def _take_event(self, event: Event) -> None:
         if self._heed is not None:
