@@ -1,4 +1,4 @@
-"""Hours of five receivers, as fast as they can be decoded: how much memory a session takes, and whether that levels off.
+"""Hours of five receivers, as fast as they can be decoded: how much memory that takes, and whether it levels off.
 
 Recorder and screen are left out: what grows is what decoding keeps, and the places from which lines are read back.
 """

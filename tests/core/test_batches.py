@@ -19,7 +19,7 @@ from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
 from pale_heron.core.lane import FEW_BYTES, Lane
 from pale_heron.core.nmea import raw
-from pale_heron.core.nmea.columns import NONE, Field
+from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.raw_lane import RawLaneFeeder
@@ -128,10 +128,10 @@ texts = st.one_of(
 )
 
 
-def column(values: Sequence[bytes]) -> Field:
+def column(values: Sequence[bytes]) -> FieldColumn:
     ends = np.cumsum([len(each) + 1 for each in values]) - 1
     data = np.frombuffer(b",".join(values) + b",", np.uint8)
-    return Field(data, ends - np.array([len(each) for each in values]), ends)
+    return FieldColumn(data, ends - np.array([len(each) for each in values]), ends)
 
 
 @settings(max_examples=60)
@@ -279,16 +279,30 @@ def test_every_scene_is_the_same(scene: str) -> None:
     compare(chunks, 60_000)
 
 
+def test_what_can_never_be_taken_many_at_a_time_is_not_tried_again_and_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    tried, look = 0, steady.SteadyFeeder._odd
+
+    def counted(self: steady.SteadyFeeder) -> Any:
+        nonlocal tried
+        tried += 1
+        return look(self)
+
+    monkeypatch.setattr(steady.SteadyFeeder, "_odd", counted)
+    data = list(receiver(random.Random(2), epochs=2000, kinds=("GNS", "RMC", "GSV")))
+    Lane("curlew").feed_many([chunk(each, BEGIN + place * SECOND) for place, each in enumerate(data)])
+    assert 0 < tried < 12
+
+
 def test_many_really_are_taken_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
     one_by_one = 0
-    feed = steady.Steady._one_by_one
+    feed = steady.SteadyFeeder._one_by_one
 
-    def counted(self: steady.Steady, begin: int, end: int) -> int:
+    def counted(self: steady.SteadyFeeder, begin: int, end: int) -> int:
         nonlocal one_by_one
         one_by_one += end - begin
         return feed(self, begin, end)
 
-    monkeypatch.setattr(steady.Steady, "_one_by_one", counted)
+    monkeypatch.setattr(steady.SteadyFeeder, "_one_by_one", counted)
     data = list(receiver(random.Random(2), epochs=2000, kinds=FULL))
     lane = Lane("curlew")
     lane.feed_many([chunk(each, BEGIN + place * SECOND) for place, each in enumerate(data)])

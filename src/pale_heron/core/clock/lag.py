@@ -204,7 +204,7 @@ class LagTracker:
 
     def feed_batch(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
         """Many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
-        from pale_heron.core.clock.lag_batch import Standing, rounds, type_lags
+        from pale_heron.core.clock.lag_batch import RoundStanding, rounds, type_lags
 
         lags = type_lags(batch, told)
         known = {each.type: self._types.get(each.type) for each in lags}
@@ -213,7 +213,7 @@ class LagTracker:
             for row in range(len(batch)):
                 self.feed(batch.frame(row), byte_ns)
             return
-        before = Standing(
+        before = RoundStanding(
             self._first, self._whole, self._end, self._quiet_from, self._bytes, self._told, self._interval, self._gap
         )
         ended, behind = rounds(batch, told, byte_ns, before)

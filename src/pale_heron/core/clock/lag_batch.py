@@ -13,7 +13,7 @@ from pale_heron.core.utc import DAY
 from pale_heron.core.wire.sentence_batch import Places, SentenceBatch, steps
 
 
-class Standing(NamedTuple):
+class RoundStanding(NamedTuple):
     """How a lane stands before a row, or behind it; see `LagTracker` for what each means."""
 
     first: int | None
@@ -71,7 +71,7 @@ def type_lags(batch: SentenceBatch, told: Places) -> list[TypeLags]:
     return found
 
 
-def rounds(batch: SentenceBatch, told: Places, byte_ns: int, before: Standing) -> tuple[Rounds, Standing]:
+def rounds(batch: SentenceBatch, told: Places, byte_ns: int, before: RoundStanding) -> tuple[Rounds, RoundStanding]:
     """The rounds that end in a batch, and how things stand behind it."""
     arrived, size = batch.time, batch.size
     end = arrived + size * byte_ns
@@ -100,7 +100,7 @@ def rounds(batch: SentenceBatch, told: Places, byte_ns: int, before: Standing) -
     return Rounds(begins[fits] / SECOND, ends[fits] / SECOND, held[fits].astype(np.float64)), standing
 
 
-def _carried(told: Places, known: Places, before: Standing) -> tuple[Places, Places]:
+def _carried(told: Places, known: Places, before: RoundStanding) -> tuple[Places, Places]:
     """The time told last and the interval between the last two, behind each row."""
     values = told[known]
     earlier = np.concatenate(([NONE if before.told is None else before.told], values[:-1]))
@@ -114,8 +114,14 @@ def _carried(told: Places, known: Places, before: Standing) -> tuple[Places, Pla
 
 
 def _standing(
-    batch: SentenceBatch, starts: Places, end: Places, gap: Places, told: Places, interval: Places, before: Standing
-) -> Standing:
+    batch: SentenceBatch,
+    starts: Places,
+    end: Places,
+    gap: Places,
+    told: Places,
+    interval: Places,
+    before: RoundStanding,
+) -> RoundStanding:
     """How things stand behind the last row."""
     began = int(starts[-1]) if len(starts) else 0
     held = int(batch.size[began:].sum())
@@ -125,7 +131,7 @@ def _standing(
         whole = (int(interval[began - 1]) if began else before.interval) > 0
     else:
         held += before.bytes
-    return Standing(
+    return RoundStanding(
         first,
         whole,
         int(end[-1]),

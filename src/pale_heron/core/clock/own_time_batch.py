@@ -14,14 +14,14 @@ _LONGEST: Final = 12
 """Bytes of a date that are looked at; none that can be read is as long."""
 
 
-class OwnTimes(NamedTuple):
+class BatchTimes(NamedTuple):
     """The time of each row, and the beginning of the day behind the last, nanoseconds."""
 
     times: Places
     midnight: int
 
 
-def times_of(batch: SentenceBatch, told: Places, time: int, midnight: int, *, dated: bool) -> OwnTimes | None:
+def times_of(batch: SentenceBatch, told: Places, time: int, midnight: int, *, dated: bool) -> BatchTimes | None:
     """`time` and `midnight` are those of before the batch. None where a row has to be looked at by itself."""
     timed = batch.of_types([name[-3:] in WITH_TIME and name[0] != "P" for name in batch.names])
     if (told[timed] == NONE).any():
@@ -41,7 +41,7 @@ def times_of(batch: SentenceBatch, told: Places, time: int, midnight: int, *, da
     if (undated[at] & (before - now > DAY // 2)).any() or (np.abs(np.diff(known)) > DAY).any():
         return None
     times = np.concatenate(([time], now))[np.searchsorted(at, np.arange(len(batch)), "right")]
-    return OwnTimes(times, int(known[-1]))
+    return BatchTimes(times, int(known[-1]))
 
 
 def _days(batch: SentenceBatch, dated: bool) -> tuple[Places, Places] | None:

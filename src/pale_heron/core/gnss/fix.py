@@ -142,9 +142,9 @@ class FixTracker:
 
     def feed_batch(self, batch: "SentenceBatch", told: "Places") -> None:
         """Take many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
-        from pale_heron.core.gnss.batches.steady import Steady
+        from pale_heron.core.gnss.batches.steady import SteadyFeeder
 
-        Steady(self, batch, told).run()
+        SteadyFeeder(self, batch, told).run()
 
     def feed_position(self, position: ReportedPosition) -> None:
         """Take a position that no sentence carries."""

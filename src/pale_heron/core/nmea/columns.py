@@ -41,7 +41,7 @@ class _Digits(NamedTuple):
     """Digits, point and sign alone, and not too many."""
 
 
-class Field:
+class FieldColumn:
     """One field of some sentences: where it lies in each."""
 
     def __init__(self, data: Bytes, begin: Places, end: Places) -> None:
@@ -128,7 +128,7 @@ class Field:
         self._one_by_one(found, ~fits & (self.size > 6), lambda row: raw.time_of_day(self.text(row)), NONE)
         return found
 
-    def angles(self, letters: "Field", pair: str) -> Numbers:
+    def angles(self, letters: "FieldColumn", pair: str) -> Numbers:
         """As `degrees.unpack` with the field of their letters; NaN where that gives none, or raises."""
         read = self._digits
         tens = _TENS[read.decimals]
@@ -145,7 +145,7 @@ class Field:
         self._one_by_one(found, self.size > EXACT_DIGITS, lambda row: self._unpacked(letters, row, pair), np.nan)
         return found
 
-    def _unpacked(self, letters: "Field", row: int, pair: str) -> float | None:
+    def _unpacked(self, letters: "FieldColumn", row: int, pair: str) -> float | None:
         try:
             return unpack(self.text(row).decode("ascii"), letters.text(row).decode("ascii"), pair)
         except ValueError:
@@ -180,22 +180,22 @@ def times_told(batch: SentenceBatch) -> Places:
     return told
 
 
-def field_of(batch: SentenceBatch, number: int) -> Field:
+def field_of(batch: SentenceBatch, number: int) -> FieldColumn:
     """A field of each row, counted from the address, which is 0. Rows that do not have it are empty there."""
     ends = batch.separators
     at = batch.first_separator + number
     there = batch.comma_count >= number
     if there.all():
-        return Field(batch.data, ends[at - 1] + 1, ends[at])
+        return FieldColumn(batch.data, ends[at - 1] + 1, ends[at])
     at = np.where(there, at, 1)
     begin, end = np.where(there, ends[at - 1] + 1, batch.star), np.where(there, ends[at], batch.star)
-    return Field(batch.data, begin, end)
+    return FieldColumn(batch.data, begin, end)
 
 
-def last_field(batch: SentenceBatch) -> Field:
+def last_field(batch: SentenceBatch) -> FieldColumn:
     """The last field of each row, in front of the checksum."""
     begin = batch.separators[batch.first_separator + batch.comma_count - 1] + 1
-    return Field(batch.data, begin, batch.star)
+    return FieldColumn(batch.data, begin, batch.star)
 
 
 def joined_dates(zda: SentenceBatch) -> tuple[NDArray[np.bytes_], Flags]:

@@ -40,7 +40,7 @@ def stretches(
     if framer.ending == "cr" or any(chunk.time is None for chunk in chunks):
         yield Stretch(chunks)
     else:
-        yield from _Cut(framer, chunks, addresses).stretches(is_odd)
+        yield from _ChunkCut(framer, chunks, addresses).stretches(is_odd)
 
 
 class WholeRun:
@@ -49,7 +49,7 @@ class WholeRun:
     Nothing has happened yet: `take` lets the framer stand behind it.
     """
 
-    def __init__(self, cut: "_Cut") -> None:
+    def __init__(self, cut: "_ChunkCut") -> None:
         self._cut = cut
 
     def take(self) -> Stretch:
@@ -67,11 +67,11 @@ def whole_run(
     """The chunks as one batch; None where any line in them is something else, or takes longer than `soon_ns`."""
     if framer.ending == "cr" or any(chunk.time is None for chunk in chunks):
         return None
-    cut = _Cut(framer, chunks, addresses)
+    cut = _ChunkCut(framer, chunks, addresses)
     return WholeRun(cut) if cut.is_whole(is_odd, soon_ns) else None
 
 
-class _Cut:
+class _ChunkCut:
     """One run of chunks."""
 
     def __init__(self, framer: Framer, chunks: Sequence[Chunk], addresses: Addresses) -> None:

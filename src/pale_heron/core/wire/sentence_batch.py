@@ -153,7 +153,7 @@ class SentenceBatch:
 
 
 @dataclass(frozen=True)
-class Lines:
+class LineColumns:
     """The lines of a stretch of bytes that end with LF, and which of them are whole and undamaged sentences."""
 
     data: Bytes
@@ -175,7 +175,7 @@ def steps(values: Places, before: int) -> Places:
     return found
 
 
-def lines_of(raw: bytes, addresses: Addresses) -> Lines:
+def lines_of(raw: bytes, addresses: Addresses) -> LineColumns:
     """What `sentence.WHOLE` finds, for all lines together."""
     data = np.frombuffer(raw, np.uint8)
     # What stands nowhere in a sentence but at its ends (`sentence.WHOLE`); below a space the difference wraps around.
@@ -208,4 +208,4 @@ def lines_of(raw: bytes, addresses: Addresses) -> Lines:
         told = (_HEX[data[star[rows] + 1]] << 4) | _HEX[data[star[rows] + 2]]
         kind[rows] = addresses.numbers(keys)
         good[rows] = (computed == told) & (kind[rows] != NO_TYPE)
-    return Lines(data, begin, newline, star, kind, good, separators, first, commas)
+    return LineColumns(data, begin, newline, star, kind, good, separators, first, commas)

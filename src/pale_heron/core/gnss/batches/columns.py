@@ -12,7 +12,7 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from pale_heron.core.gnss.batches.lists import SatelliteLists
-from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of, joined_dates
+from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of, joined_dates
 from pale_heron.core.nmea.raw import midnight_of
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
@@ -30,7 +30,7 @@ _ONCE: Final = (GGA, RMC, GST)
 NO_DAY: Final = -(2**63)
 
 
-class Route(NamedTuple):
+class RowRoute(NamedTuple):
     """What becomes of a type of sentence: its place in FORMATTERS, or UNROUTED; who it speaks for."""
 
     formatter: int
@@ -39,7 +39,7 @@ class Route(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Kind:
+class FormatterRows:
     """All rows of one formatter: their places in the batch, and themselves."""
 
     rows: Places
@@ -48,7 +48,7 @@ class Kind:
     def __len__(self) -> int:
         return len(self.rows)
 
-    def field(self, number: int) -> Field:
+    def field(self, number: int) -> FieldColumn:
         return field_of(self.own, number)
 
     def place(self, first: int) -> Numbers:
@@ -68,7 +68,7 @@ class FixColumns:
     def __init__(
         self,
         batch: SentenceBatch,
-        routes: Sequence[Route],
+        routes: Sequence[RowRoute],
         told: Places,
         before: int,
         combined: dict[int, int],
@@ -98,12 +98,12 @@ class FixColumns:
         self.lists = SatelliteLists(batch, self.kind(GSV).rows, self.odd)
         self._check_lists_of_used()
 
-    def kind(self, formatter: int) -> Kind:
+    def kind(self, formatter: int) -> FormatterRows:
         """All rows of one formatter."""
         found = self._kinds.get(formatter)
         if found is None:
             rows = np.flatnonzero(self.formatter == formatter)
-            found = self._kinds[formatter] = Kind(rows, self.batch.rows(rows))
+            found = self._kinds[formatter] = FormatterRows(rows, self.batch.rows(rows))
         return found
 
     @cached_property
@@ -117,7 +117,7 @@ class FixColumns:
         return self.kind(RMC).place(3)
 
     @cached_property
-    def _kinds(self) -> dict[int, Kind]:
+    def _kinds(self) -> dict[int, FormatterRows]:
         return {}
 
     def _leave_out_shadowed(self, shadowed: Flags, combined: dict[int, int], fresh_ns: int) -> None:

@@ -11,7 +11,7 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from pale_heron.core.nmea.columns import Field, field_of, last_field
+from pale_heron.core.nmea.columns import FieldColumn, field_of, last_field
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 GROUPS: Final = 4
@@ -133,7 +133,7 @@ def _places_of_type(types: Places) -> _TypePlaces:
     return _TypePlaces(ordered, place)
 
 
-def _packed(number: Field) -> Places:
+def _packed(number: FieldColumn) -> Places:
     """A raw number of up to three bytes as one integer, different for different texts."""
     letters = number.matrix(3).astype(np.int64)
     found: Places = letters[0] << 16 | letters[1] << 8 | letters[2]
@@ -192,14 +192,14 @@ def merged(lists: Iterable[Satellites]) -> Satellites:
     return Satellites(key[starts] >> 24, key[starts] & 0xFFFFFF, best, max(each.lists for each in every))
 
 
-class Reception(NamedTuple):
+class ListReception(NamedTuple):
     """Of each list how many satellites, and the C/N0 of the best, strongest first, 0 where there are no more."""
 
     seen: Places
     best: NDArray[np.int64]
 
 
-def reception(found: Satellites) -> Reception:
+def reception(found: Satellites) -> ListReception:
     """What is received, list by list."""
     count = np.bincount(found.owner, minlength=found.lists)
     best = np.zeros((found.lists, BEST), np.int64)
@@ -208,4 +208,4 @@ def reception(found: Satellites) -> Reception:
     rank = np.arange(len(order)) - begins[found.owner[order]]
     kept = rank < BEST
     best[found.owner[order][kept], rank[kept]] = found.strength[order][kept]
-    return Reception(count, best)
+    return ListReception(count, best)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from pale_heron.core.gnss.batches.lists import (
     BEST,
-    Reception,
+    ListReception,
     SatelliteLists,
     Satellites,
     merged,
@@ -34,7 +34,7 @@ class Strongest(NamedTuple):
 
     rows: Places
     until: Places
-    received: Reception
+    received: ListReception
 
     def last(self) -> tuple[int, int, list[int]]:
         """What holds behind the last: until when, how many satellites, the strongest of them."""
@@ -45,7 +45,7 @@ class Strongest(NamedTuple):
 def no_lists() -> Strongest:
     """Nothing was heard of a talker."""
     none = np.empty(0, np.int64)
-    return Strongest(none, none, Reception(none, np.empty((0, BEST), np.int64)))
+    return Strongest(none, none, ListReception(none, np.empty((0, BEST), np.int64)))
 
 
 def satellites_of(strengths: Mapping[bytes, int]) -> Satellites:
@@ -89,8 +89,8 @@ def _ends(times: Places, before: int, fresh_ns: int) -> Places:
     return found
 
 
-def _chosen(received: Reception, places: Places) -> Reception:
-    return Reception(received.seen[places], received.best[places])
+def _chosen(received: ListReception, places: Places) -> ListReception:
+    return ListReception(received.seen[places], received.best[places])
 
 
 def _taken(received: Satellites, places: Places, wanted: Flags, before: Satellites) -> Satellites:

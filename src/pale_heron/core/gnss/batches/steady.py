@@ -1,4 +1,4 @@
-"""Feeds a tracker of the fix with a batch: many epochs at once where nothing is decided anew, else row by row.
+"""Feeds a tracker of the fix with a batch: many epochs at once where no word of the fix changes, else row by row.
 
     rows ─▶ a stretch of epochs whose deciding words are those of before ─▶ columns, added to the log and the checks
         └─▶ all others, and the last few epochs ─▶ the tracker, sentence by sentence
@@ -14,7 +14,7 @@ import numpy as np
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.batches import columns as kinds
-from pale_heron.core.gnss.batches.columns import FORMATTERS, FixColumns, Kind, Route
+from pale_heron.core.gnss.batches.columns import FORMATTERS, FixColumns, FormatterRows, RowRoute
 from pale_heron.core.gnss.batches.folds import first_disagreement, runs_of_disagreement, usual_gaps
 from pale_heron.core.gnss.batches.rows import EpochRows
 from pale_heron.core.gnss.batches.sky import at_moments
@@ -23,7 +23,7 @@ from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME
 from pale_heron.core.gnss.epochs.tracker import AHEAD_SHARE
 from pale_heron.core.gnss.fix import COMBINED_FRESH_NS, DIMENSION_FRESH_NS, REPEATED_NS, FixTracker
 from pale_heron.core.gnss.states import kind_of_quality, kind_of_status
-from pale_heron.core.nmea.columns import NONE, Field, Numbers, field_of
+from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of
 from pale_heron.core.nmea.raw import TIME_FIELD, gsa_words, is_near, time_of_day
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
@@ -38,7 +38,7 @@ _WHERE_BYTES: Final = 48
 """Four fields of a place with the commas between them."""
 
 
-class Stretch(NamedTuple):
+class EpochStretch(NamedTuple):
     """Rows from one, with which an epoch begins, to before another; with which rows its epochs begin, and are whole."""
 
     begin: int
@@ -47,7 +47,7 @@ class Stretch(NamedTuple):
     whole: Places
 
 
-class Steady:
+class SteadyFeeder:
     """One batch for one tracker, of whose state it is a part. `told` is the time of day that each row tells."""
 
     def __init__(self, tracker: FixTracker, batch: SentenceBatch, told: Places) -> None:
@@ -56,13 +56,14 @@ class Steady:
         before = time_of_day(tracker._epochs.raw_time)
         combined = {FORMATTERS.index(name): time for name, time in tracker._combined.items() if name in FORMATTERS}
         routes = [self._route(name) for name in batch.names]
+        self._step = AT_A_TIME
         self._columns = FixColumns(batch, routes, told, NONE if before is None else before, combined, COMBINED_FRESH_NS)
 
-    def _route(self, kind: str) -> Route:
+    def _route(self, kind: str) -> RowRoute:
         found = self._tracker._routes.get(kind) or self._tracker._route(kind)
         heard = found.reader is not None
         place = FORMATTERS.index(found.formatter) if heard else kinds.UNROUTED
-        return Route(place, heard and found.combined, heard and found.shadowed)
+        return RowRoute(place, heard and found.combined, heard and found.shadowed)
 
     def run(self) -> None:
         """Take all of it."""
@@ -72,22 +73,41 @@ class Steady:
 
     def _take_many(self, at: int, end: int) -> int:
         """Go on from a row; gives how far that went."""
-        columns = self._columns
         if self._tracker._course.waiting:
             return self._one_by_one(at, min(end, at + AT_A_TIME))
-        odd = np.flatnonzero(self._odd()[at:])
-        until = at + int(odd[0]) if len(odd) else end
+        odd = np.append(np.flatnonzero(self._odd()), end)
+        begin, until = self._next_stretch(at, odd)
+        if begin > at or until == begin:
+            # What is odd now may not be so once the tracker has seen what decides.
+            self._step = 2 * self._step if until == begin else AT_A_TIME
+            return self._one_by_one(at, begin if until > begin else min(end, at + self._step))
+        self._step = AT_A_TIME
+        return self._take_from(at, until, end)
+
+    def _next_stretch(self, at: int, odd: Places) -> tuple[int, int]:
+        """Between which rows, of which none is odd, enough epochs begin; nothing where there are none."""
+        edges = np.concatenate(([at], odd[odd >= at] + 1))
+        count = np.concatenate((self._columns.epoch, self._columns.epoch[-1:]))
+        begun = count[np.maximum(edges, 1) - 1] - self._columns.begins[0] * (edges == 0)
+        enough = np.flatnonzero(np.diff(begun) > LEAST_EPOCHS + TAIL_EPOCHS)
+        if not len(enough):
+            return at, at
+        return int(edges[enough[0]]), int(edges[enough[0] + 1]) - 1
+
+    def _take_from(self, at: int, until: int, end: int) -> int:
+        """Take the epochs that lie between two rows, of which none is odd; gives how far that went."""
+        columns = self._columns
         begins = at + np.flatnonzero(columns.begins[at:until])
         between = begins[~columns.lists.open[begins]]
-        if len(begins) < LEAST_EPOCHS + TAIL_EPOCHS or len(between) < LEAST_EPOCHS:
-            return self._one_by_one(at, min(end, until + 1))
-        begin = int(between[0])
-        last = int(between[between <= begins[-TAIL_EPOCHS]][-1])
+        between = between[between <= begins[-TAIL_EPOCHS]]
+        if len(between) < LEAST_EPOCHS:
+            return self._one_by_one(at, until)
+        begin, last = int(between[0]), int(between[-1])
         self._one_by_one(at, begin)
-        if not self._is_steady() or last == begin:
+        if not self._is_steady():
             return self._one_by_one(begin, min(end, begin + AT_A_TIME))
         inside = begins[(begins >= begin) & (begins < last)]
-        self._take(Stretch(begin, last, inside, np.append(inside[1:], last)))
+        self._take(EpochStretch(begin, last, inside, np.append(inside[1:], last)))
         return last
 
     def _one_by_one(self, begin: int, end: int) -> int:
@@ -202,7 +222,7 @@ class Steady:
 
     # A stretch
 
-    def _take(self, stretch: Stretch) -> None:
+    def _take(self, stretch: EpochStretch) -> None:
         """All rows of a stretch together."""
         tracker, columns = self._tracker, self._columns
         usual = tracker._record.cadence.usual
@@ -221,21 +241,21 @@ class Steady:
         self._feed_used(stretch)
         self._stand_behind(stretch, rows)
 
-    def _inside(self, kind: int, stretch: Stretch) -> Kind:
+    def _inside(self, kind: int, stretch: EpochStretch) -> FormatterRows:
         """The rows of one formatter in a stretch."""
         whole, span = self._columns.kind(kind), self._span(kind, stretch)
-        return Kind(whole.rows[span], whole.own.rows(span))
+        return FormatterRows(whole.rows[span], whole.own.rows(span))
 
-    def _span(self, kind: int, stretch: Stretch) -> slice:
+    def _span(self, kind: int, stretch: EpochStretch) -> slice:
         """Where these stand among all rows of their formatter."""
         first, last = np.searchsorted(self._columns.kind(kind).rows, (stretch.begin, stretch.end)).tolist()
         return slice(first, last)
 
-    def _epoch_rows(self, stretch: Stretch, seen: Places, cn0: Numbers) -> EpochRows:
+    def _epoch_rows(self, stretch: EpochStretch, seen: Places, cn0: Numbers) -> EpochRows:
         columns, count = self._columns, len(stretch.begins)
         gga, rmc, gst = (self._inside(kind, stretch) for kind in (kinds.GGA, kinds.RMC, kinds.GST))
         by_gga, by_rmc, by_gst = (self._epochs_of(kind.rows, stretch) for kind in (gga, rmc, gst))
-        column = _Column(count)
+        column = _EpochColumn(count)
         places = (
             column.of(by_rmc, columns.by_rmc[:, self._span(kinds.RMC, stretch)]) if self._rmc_fixed else column.empty(2)
         )
@@ -277,12 +297,12 @@ class Steady:
             error_m=error,
         )
 
-    def _epochs_of(self, rows: Places, stretch: Stretch) -> Places:
+    def _epochs_of(self, rows: Places, stretch: EpochStretch) -> Places:
         """Of which epoch of a stretch each row is."""
         found: Places = self._columns.epoch[rows] - self._columns.epoch[stretch.begin]
         return found
 
-    def _midnights(self, stretch: Stretch) -> Places:
+    def _midnights(self, stretch: EpochStretch) -> Places:
         """When the day of each epoch began, by the last of its sentences that carries a date."""
         columns = self._columns
         found = np.full(len(stretch.begins), kinds.NO_DAY)
@@ -292,7 +312,7 @@ class Steady:
 
     # Comparing GGA and RMC
 
-    def _compare(self, stretch: Stretch, usual: Places) -> None:
+    def _compare(self, stretch: EpochStretch, usual: Places) -> None:
         """`usual[i]` is the usual gap as known when epoch i of the stretch began; the one behind it holds within it."""
         compared = [("time", *self._compare_times(stretch, usual))]
         gga, rmc = self._inside(kinds.GGA, stretch), self._inside(kinds.RMC, stretch)
@@ -302,14 +322,17 @@ class Steady:
         whole = stretch.whole[self._epochs_of(gga.rows[in_gga], stretch)]
         compared.append(("validity", whole, np.ones(len(whole), np.bool_)))
         if self._gga_fixed and self._rmc_fixed:
-            near = _near(Kind(gga.rows[in_gga], gga.own.rows(in_gga)), Kind(rmc.rows[in_rmc], rmc.own.rows(in_rmc)))
+            near = _near(
+                FormatterRows(gga.rows[in_gga], gga.own.rows(in_gga)),
+                FormatterRows(rmc.rows[in_rmc], rmc.own.rows(in_rmc)),
+            )
             compared.append(("position", whole, near))
         checks = self._tracker._plausibility
         for what, rows, agree in sorted(compared, key=lambda each: first_disagreement(each[1], each[2])):
             if len(rows):
                 checks.compared_often(what, *runs_of_disagreement(agree, checks.in_a_row(what)))
 
-    def _compare_times(self, stretch: Stretch, usual: Places) -> tuple[Places, Flags]:
+    def _compare_times(self, stretch: EpochStretch, usual: Places) -> tuple[Places, Flags]:
         """Where each GGA or RMC comes in one burst with the other: the rows, and whether they tell the same time."""
         columns, agreement = self._columns, self._tracker._agreement
         known = agreement.last_times()
@@ -338,7 +361,7 @@ class Steady:
 
     # What is kept of the newest sentences
 
-    def _hear(self, stretch: Stretch) -> None:
+    def _hear(self, stretch: EpochStretch) -> None:
         tracker, batch = self._tracker, self._batch
         begun = tracker._epochs.begun + 1
         for place, name in enumerate(FORMATTERS):
@@ -354,7 +377,7 @@ class Steady:
             if believed is not None:
                 tracker._believed[name] = batch.frame(believed)
 
-    def _last_believed(self, place: int, kind: Kind) -> int | None:
+    def _last_believed(self, place: int, kind: FormatterRows) -> int | None:
         """The last row that says that there is a fix."""
         if place == kinds.ZDA:
             says: Flags = np.ones(len(kind), np.bool_)
@@ -370,7 +393,7 @@ class Steady:
         rows = kind.rows[says]
         return int(rows[-1]) if len(rows) else None
 
-    def _feed_used(self, stretch: Stretch) -> None:
+    def _feed_used(self, stretch: EpochStretch) -> None:
         """The lists of used satellites: of each key those of the last two epochs that have one."""
         gsa = self._inside(kinds.GSA, stretch)
         if not len(gsa):
@@ -388,7 +411,7 @@ class Steady:
             self._tracker._sky.feed_gsa(frame, words[1], words[2], again=int(epoch[place]) == seen)
             seen = int(epoch[place])
 
-    def _stand_behind(self, stretch: Stretch, rows: EpochRows) -> None:
+    def _stand_behind(self, stretch: EpochStretch, rows: EpochRows) -> None:
         """What else the tracker knows behind the last row."""
         tracker, columns, batch = self._tracker, self._columns, self._batch
         inside = slice(stretch.begin, stretch.end)
@@ -424,7 +447,7 @@ class Steady:
         return field_of(one, TIME_FIELD[FORMATTERS[int(self._columns.formatter[row])]]).text(0)
 
 
-class _Column:
+class _EpochColumn:
     """Columns with a row an epoch, from values of some of them."""
 
     def __init__(self, count: int) -> None:
@@ -445,23 +468,23 @@ class _Column:
         return found
 
 
-def _says(field: Field, word: str, empty: str = "") -> Flags:
+def _says(field: FieldColumn, word: str, empty: str = "") -> Flags:
     """Which rows have this word; an empty one stands for `empty`."""
     found = field.equals(word.encode("latin-1"))
     return found | (field.size == 0) if word == empty else found
 
 
-def _metres(gga: Kind, number: int) -> Numbers:
+def _metres(gga: FormatterRows, number: int) -> Numbers:
     """A height, where its unit is metres."""
     unit = gga.field(number + 1)
     return np.where((unit.size == 0) | (unit.letter == ord("M")), gga.field(number).numbers(), np.nan)
 
 
-def _near(gga: Kind, rmc: Kind) -> Flags:
+def _near(gga: FormatterRows, rmc: FormatterRows) -> Flags:
     """Whether both give one place, but for the last digit."""
     ends = [(kind.field(first), kind.field(first + 3)) for kind, first in ((gga, 2), (rmc, 3))]
     data = gga.own.data
-    whole = [Field(data, begin.begin, end.begin + end.size) for begin, end in ends]
+    whole = [FieldColumn(data, begin.begin, end.begin + end.size) for begin, end in ends]
     alike: Flags = (whole[0].size == whole[1].size) & (whole[0].size <= _WHERE_BYTES)
     alike &= (whole[0].matrix(_WHERE_BYTES) == whole[1].matrix(_WHERE_BYTES)).all(axis=0)
     for row in np.flatnonzero(~alike).tolist():
@@ -470,7 +493,7 @@ def _near(gga: Kind, rmc: Kind) -> Flags:
     return alike
 
 
-def _statuses(gll: Kind) -> Iterator[tuple[int, tuple[str, str]]]:
+def _statuses(gll: FormatterRows) -> Iterator[tuple[int, tuple[str, str]]]:
     """Status and mode of each row, the last first."""
     status, mode = gll.field(6), gll.field(7)
     for place in reversed(range(len(gll))):
