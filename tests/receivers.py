@@ -3,11 +3,24 @@
 import random
 from collections.abc import Iterator, Sequence
 
+import pytest
+
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Chunk
 from tests.streams import BEGIN, chunk, sentences
 
 MS = 1_000_000
+
+
+@pytest.fixture(scope="module", autouse=True)
+def little_is_enough() -> Iterator[None]:
+    """Short streams are taken many at a time too, where a test imports this."""
+    with pytest.MonkeyPatch.context() as patch:
+        for module in ("core.lane", "bench.lane_pipeline"):
+            patch.setattr(f"pale_heron.{module}.FEW_BYTES", 3000)
+        yield
+
+
 FULL = ("RMC", "GGA", "GSA", "GSV", "GLL", "VTG", "ZDA", "GST")
 SAID = {
     "all of it": FULL,

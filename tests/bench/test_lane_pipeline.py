@@ -7,7 +7,7 @@ import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from tests.core.test_batches import differences, state
-from tests.receivers import LIVELY, QUIET, SAID, WILD, cut, receiver
+from tests.receivers import LIVELY, QUIET, SAID, WILD, cut, little_is_enough, receiver
 from tests.streams import BEGIN, chunk
 
 from pale_heron.bench.lane_pipeline import LanePipeline
@@ -15,6 +15,8 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
 from pale_heron.core.frames import OUT, SECOND, Event
 from pale_heron.core.order import Entry
+
+__all__ = ["little_is_enough"]
 
 seeds = st.integers(0, 1 << 32).map(random.Random)
 
@@ -48,7 +50,7 @@ def fed(records: Sequence[Record], at_a_time: int, lines: bool = True) -> tuple[
     return model, [*entries, *model.finish()]
 
 
-@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@settings(max_examples=25, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([50, 300, 2000]))
 def test_lines_and_lanes_are_the_same_however_many_records_are_fed(chance: random.Random, at_a_time: int) -> None:
     records = records_of(chance, 150)

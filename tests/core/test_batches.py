@@ -10,14 +10,15 @@ import numpy as np
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
-from tests.receivers import FULL, LIVELY, QUIET, SAID, WILD, cut, receiver
-from tests.streams import BEGIN, HOSTILE, RTCM, chunk, pieces_of_streams
+from tests.receivers import FULL, LIVELY, QUIET, SAID, WILD, cut, little_is_enough, receiver
+from tests.streams import BEGIN, HOSTILE, RTCM, chunk, pieces_of_streams, sentences
 
 from pale_heron.bench.pipeline import Pipeline
+from pale_heron.core import utc
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
-from pale_heron.core.lane import FEW_BYTES, Lane
+from pale_heron.core.lane import Lane
 from pale_heron.core.nmea import raw
 from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.nmea.degrees import unpack
@@ -28,6 +29,8 @@ from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.scenes import SCENES
+
+__all__ = ["little_is_enough"]
 
 MS = 1_000_000
 seeds = st.integers(0, 1 << 32).map(random.Random)
@@ -57,7 +60,7 @@ def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tupl
 ODD_BYTES = (b"\r", b"\n", b"$", b"!", b"*", b",", b"\xd3\x00", b"\x00", b"A", b"\r\n\r\n", RTCM, HOSTILE, b"> ")
 
 
-@settings(max_examples=40, phases=[Phase.generate])
+@settings(max_examples=30, phases=[Phase.generate])
 @given(
     seeds,
     pieces_of_streams,
@@ -228,13 +231,13 @@ def differences(one: Any, other: Any, where: str = "") -> Iterator[str]:
         yield from differences(one[name], other[name], f"{where} {name}")
 
 
-@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@settings(max_examples=30, deadline=None, phases=[Phase.generate])
 @given(
     seeds,
     st.sampled_from(list(SAID)),
     st.sampled_from([QUIET, LIVELY, LIVELY, WILD]),
     st.sampled_from([1, 1, 5, 10]),
-    st.sampled_from([FEW_BYTES, 60_000, 1 << 20]),
+    st.sampled_from([8000, 60_000, 1 << 20]),
     st.sampled_from([None, 40]),
 )
 def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
@@ -244,7 +247,20 @@ def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
     compare(cut(chance, data, hertz), at_a_time, kept)
 
 
-@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+@pytest.mark.parametrize("before", [199, 200, 201])
+def test_midnight_is_a_time_like_any(before: int) -> None:
+    chunks = []
+    for second in range(-before, 200):
+        moment = BEGIN // utc.DAY * utc.DAY + utc.DAY + second * SECOND
+        time, date = utc.clock(moment, 2).replace(":", ""), utc.iso(moment)
+        where = f"4607.{38000 + second:05d},S,06718.40000,W"
+        said = f"GNRMC,{time},A,{where},0.4,212.0,{date[8:10]}{date[5:7]}{date[2:4]},,,A,V"
+        chunks.append(chunk(sentences(said, f"GNGGA,{time},{where},1,11,0.8,3.4,M,11.2,M,,"), moment))
+    # The second batch begins where the last time that was told is about midnight.
+    compare(chunks, sum(len(each.data) for each in chunks[:201]))
+
+
+@settings(max_examples=30, deadline=None, phases=[Phase.generate])
 @given(
     seeds, st.sampled_from(list(SAID)), st.sampled_from([QUIET, LIVELY, WILD]), st.sampled_from([1, 10]), st.booleans()
 )

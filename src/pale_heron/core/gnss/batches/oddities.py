@@ -1,0 +1,121 @@
+"""Which rows of a batch a tracker of the fix must see for themselves, given what it was told before."""
+
+from typing import Final
+
+import numpy as np
+
+from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.batches import columns as kinds
+from pale_heron.core.gnss.batches.columns import FORMATTERS, FixColumns
+from pale_heron.core.gnss.epochs.tracker import AHEAD_SHARE
+from pale_heron.core.gnss.fix import DIMENSION_FRESH_NS, REPEATED_NS, FixTracker
+from pale_heron.core.gnss.states import kind_of_quality, kind_of_status
+from pale_heron.core.nmea.columns import NONE, FieldColumn
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
+
+LONGEST_GAP_NS: Final = 3 * SECOND
+TIMED: Final = (kinds.GGA, kinds.RMC, kinds.GLL, kinds.ZDA, kinds.GST)
+
+
+def gga_fixed(tracker: FixTracker) -> bool:
+    """Whether the last word of GGA is that there is a position."""
+    return bool(kind_of_quality(tracker._words.get("GGA", ("",))[0]))
+
+
+def rmc_fixed(tracker: FixTracker) -> bool:
+    """Whether the last word of RMC is that there is a position."""
+    return bool(kind_of_status(*tracker._words.get("RMC", ("", ""))[:2]))
+
+
+class OddRows:
+    """One batch as a tracker sees it that stands in front of any of its rows."""
+
+    def __init__(self, tracker: FixTracker, batch: SentenceBatch, columns: FixColumns) -> None:
+        self._tracker = tracker
+        self._batch = batch
+        self._columns = columns
+
+    def rows(self) -> Flags:
+        """Rows that the tracker must see for themselves, given what it was told before."""
+        columns, tracker = self._columns, self._tracker
+        odd = columns.odd.copy()
+        words = tracker._words
+        for place, name in enumerate(FORMATTERS):
+            heard = tracker._latest.get(name)
+            if place != kinds.GSV and heard is None:
+                odd |= columns.formatter == place
+            elif heard is not None and heard.begun is not None:
+                # A clock that was set back: until it has caught up nothing is as it was.
+                odd |= (columns.formatter == place) & (self._batch.time < heard.begun)
+        gga, rmc = columns.kind(kinds.GGA), columns.kind(kinds.RMC)
+        quality, status = words.get("GGA", ("", "")), words.get("RMC", ("", "", "", ""))
+        odd[gga.rows] |= ~_says(gga.field(6), quality[0], "0") | (quality[1] == "")
+        odd[rmc.rows] |= ~_says(rmc.field(2), status[0], "V") | ~_says(rmc.field(12), status[1]) | (status[3] == "")
+        if gga_fixed(tracker) != rmc_fixed(tracker) and len(gga) and len(rmc):
+            odd[:] = True
+        if gga_fixed(tracker):
+            odd[gga.rows] |= np.isnan(columns.by_gga[0])
+        if rmc_fixed(tracker):
+            odd[rmc.rows] |= np.isnan(columns.by_rmc[0])
+        if tracker._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
+            odd |= columns.formatter == kinds.GLL
+        odd[columns.lists.rows[~tracker._sky.knows(columns.lists, self._batch.names)]] = True
+        self._mark_dimensions(odd)
+        self._mark_epochs(odd)
+        return odd
+
+    def _mark_dimensions(self, odd: Flags) -> None:
+        """GSA: all of an epoch together say what those before said; and none stopped coming."""
+        columns, tracker, time = self._columns, self._tracker, self._batch.time
+        rows = columns.kind(kinds.GSA).rows
+        word = tracker._words.get("GSA", ("",))[0]
+        spoken = ord(word) if len(word) == 1 and word == tracker._indicators.dimension else 0
+        if len(rows):
+            epoch = columns.epoch[rows]
+            starts = np.flatnonzero(steps(epoch, -1))
+            best = np.maximum.reduceat(columns.dimension, starts)
+            odd[rows[starts[best != spoken]]] = True
+            odd[rows] |= columns.dimension > spoken
+            late = (steps(time[rows], int(time[rows[0]])) > REPEATED_NS) & (steps(epoch, -1) == 0)
+            odd[rows[late]] = True
+            odd[rows[self._is_ahead(rows)]] = True
+        if tracker._dimension_time is not None:
+            judged = np.flatnonzero((columns.formatter == kinds.GGA) | (columns.formatter == kinds.RMC))
+            heard = np.concatenate(([tracker._dimension_time], time[rows]))[np.searchsorted(rows, judged)]
+            odd[judged[time[judged] - heard > DIMENSION_FRESH_NS]] = True
+
+    def _is_ahead(self, rows: Places) -> Flags:
+        """Which GSA come so late, behind other sentences, that they may be of the next epoch."""
+        columns, time = self._columns, self._batch.time
+        routed = np.flatnonzero(columns.formatter != kinds.UNROUTED)
+        place = np.searchsorted(routed, rows)
+        behind_other = (place == 0) | (columns.formatter[routed[place - 1]] != kinds.GSA)
+        arrived = time[np.flatnonzero(columns.begins)]
+        gaps = np.concatenate((self._tracker._record.cadence.gaps, np.diff(arrived)))
+        least = gaps[gaps > 0].min(initial=LONGEST_GAP_NS)
+        opened = np.concatenate(([self._tracker._epochs.open.arrived or 0], arrived))[columns.epoch[rows]]
+        found: Flags = behind_other & (time[rows] - opened > AHEAD_SHARE * least)
+        return found
+
+    def _mark_epochs(self, odd: Flags) -> None:
+        """Epochs that follow a silence, that have no date where others have, and sentences that repeat themselves."""
+        columns, time = self._columns, self._batch.time
+        begins = np.flatnonzero(columns.begins)
+        last = self._tracker._record.cadence.last
+        gaps = steps(time[begins], 0) if last is None else steps(time[begins], last)
+        gaps[:1] = 0 if last is None else gaps[:1]
+        odd[begins[(gaps < 0) | (gaps > LONGEST_GAP_NS)]] = True
+        dated = np.zeros(len(begins) + 1, np.bool_)
+        dated[columns.epoch[columns.midnight != kinds.NO_DAY]] = True
+        if dated.any() or self._tracker._epochs.knows_date:
+            odd[begins[~dated[1:]]] = True
+        for place in TIMED:
+            rows = columns.kind(place).rows
+            repeated = steps(columns.told[rows], NONE) == 0
+            odd[rows[repeated & (steps(time[rows], 0) > REPEATED_NS)]] = True
+
+
+def _says(field: FieldColumn, word: str, empty: str = "") -> Flags:
+    """Which rows have this word; an empty one stands for `empty`."""
+    found = field.equals(word.encode("latin-1"))
+    return found | (field.size == 0) if word == empty else found
