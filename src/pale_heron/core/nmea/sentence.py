@@ -86,18 +86,15 @@ def readings(sentence: Sentence) -> Readings:
     out: dict[str, Any] = {}
     unreadable: list[tuple[str, str]] = []
     raw = sentence.raw
-    at, size = 0, len(raw)
-    for column in layout.columns:
-        codec = column.codec
-        if at + codec.width > size:
-            raw = [*raw, *[""] * (at + codec.width - size)]
-            size = len(raw)
+    if len(raw) < layout.width:
+        raw = [*raw, *[""] * (layout.width - len(raw))]
+    for key, read, at in layout.places:
         try:
-            out[column.key] = codec.read(raw, at)
+            out[key] = read(raw, at)
         except ValueError as problem:
-            out[column.key] = None
-            unreadable.append((column.key, str(problem)))
-        at += codec.width
+            out[key] = None
+            unreadable.append((key, str(problem)))
+    at = layout.width
     if layout.group:
         out["satellites"], at = _groups(layout.group, raw, at)
         for column in layout.after_group:

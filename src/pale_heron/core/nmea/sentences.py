@@ -5,7 +5,8 @@ often as it has satellites, with one field more behind the last group since vers
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from itertools import accumulate
 from typing import Final
 
 from pale_heron.core.nmea.codecs import (
@@ -17,6 +18,7 @@ from pale_heron.core.nmea.codecs import (
     TIME,
     ZONE_MINUTES,
     Codec,
+    Reader,
     angle,
     letter,
     listed,
@@ -84,6 +86,17 @@ class Layout:
     after_group: tuple[SentenceColumn, ...] = ()
     old: "Layout | None" = None
     """As versions before 2.00 have it: without unit letters, in half as many fields."""
+    places: tuple[tuple[str, Reader, int], ...] = field(init=False)
+    """Of each column its key, what reads it, and where: worked out once, since every field of every line asks."""
+    width: int = field(init=False)
+    """So many fields its columns take."""
+
+    def __post_init__(self) -> None:
+        ends = list(accumulate(column.codec.width for column in self.columns))
+        begins = [0, *ends][: len(ends)]
+        places = tuple((column.key, column.codec.read, at) for column, at in zip(self.columns, begins, strict=True))
+        object.__setattr__(self, "places", places)
+        object.__setattr__(self, "width", ends[-1] if ends else 0)
 
 
 def _column(key: str, codec: Codec, label: str = "", unit: str = "") -> SentenceColumn:
