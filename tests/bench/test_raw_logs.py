@@ -327,3 +327,10 @@ def test_rates_talkers_and_systems_of_a_generated_log(
     assert fix["satellites_seen"] == seen
     assert fix["satellites_used"] == used
     assert ids(found) == []
+
+
+def test_the_only_date_may_stand_in_a_last_line_without_its_end(tmp_path: Path) -> None:
+    data = b"".join(gga(second) for second in range(20)) + rmc(20).rstrip(b"\r\n")
+    found = said(tmp_path, data)
+    assert found["fix"]["since"] == "2031-05-04T09:00:00.000000000Z"
+    assert found["fix"]["date"] == "2031-05-04"

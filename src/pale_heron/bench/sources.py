@@ -61,6 +61,8 @@ def _ahead(file: BinaryIO, name: str, own: OwnTime) -> list[bytes]:
         frames += framer.feed(chunk)
         if len(frames) >= DATE_WITHIN:
             break
+    else:
+        frames += framer.finish()
     own.anchor(frames[:DATE_WITHIN])
     return chunks
 
