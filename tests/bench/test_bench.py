@@ -23,7 +23,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.tracker import TypeCount
+from pale_heron.core.line.snapshot import TypeCount
 from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.wire import rtcm3
 from pale_heron.ports.address import LaneSpec

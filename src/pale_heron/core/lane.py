@@ -20,7 +20,8 @@ from pale_heron.core.line.diagnosis.stages import LaneOpening, LinkStage, StageS
 from pale_heron.core.line.dialogue_stats import DialogueSnapshot, DialogueStats
 from pale_heron.core.line.rates import BaudResult
 from pale_heron.core.line.settings import LineSettings, settings_of
-from pale_heron.core.line.tracker import LineSnapshot, LineTracker, Pieces
+from pale_heron.core.line.snapshot import LineSnapshot
+from pale_heron.core.line.tracker import LineTracker, Pieces
 from pale_heron.core.nmea.talk import is_talk
 from pale_heron.core.order import SLACK_NS
 from pale_heron.core.streams import DialectSource, LaneStreams

@@ -9,7 +9,7 @@ from pale_heron.core.line.diagnosis.stages import ENOUGH_BYTES, ILLEGIBLE_SHARE,
 from pale_heron.core.line.dialogue_stats import DialogueSnapshot
 from pale_heron.core.line.rates import BaudResult, Likeness, likeness, recommended
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.line.tracker import LineSnapshot
+from pale_heron.core.line.snapshot import LineSnapshot
 
 PATIENCE_S = 3
 FULL_SHARE = 0.9

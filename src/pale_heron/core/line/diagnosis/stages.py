@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.line.tracker import LineSnapshot
+from pale_heron.core.line.snapshot import LineSnapshot
 
 SILENT_NS = 5 * SECOND
 """Without a byte for so long a lane that had spoken is silent."""

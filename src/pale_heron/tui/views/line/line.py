@@ -8,7 +8,7 @@ from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Kind
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import StageStatus, first_missing
-from pale_heron.core.line.tracker import TypeCount
+from pale_heron.core.line.snapshot import TypeCount
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, headline, line, titled, wrapped
 from pale_heron.tui.painting.shell import SHAPES, chart

@@ -8,7 +8,7 @@ from pale_heron.bench.scrollback.selection import PatternTooSlow, Selection
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Direction, Frame, Kind
-from pale_heron.core.line.tracker import TypeCount
+from pale_heron.core.line.snapshot import TypeCount
 from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
