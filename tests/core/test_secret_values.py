@@ -60,6 +60,13 @@ def test_what_any_known_dialect_calls_a_secret_is_one(text: str) -> None:
     assert not scanner.take(text, DIALECTS, sent=True)
 
 
+@pytest.mark.parametrize("line", ["AT", "ATI", "ATE0", "ATD5550142", "AT&W", "AT+CSQ"])
+@pytest.mark.parametrize("sent", [True, False])
+def test_a_command_is_not_taken_for_the_identity_that_some_module_answers_with(line: str, sent: bool) -> None:
+    scanner = SecretScanner()
+    assert not scanner.take(line, DIALECTS, sent=sent), scanner.values
+
+
 @pytest.mark.parametrize(
     "answer", ["356938035643809", "3569380356438097", '+CGSN: "3569380356438097"', "89999011234567890123"]
 )

@@ -42,6 +42,8 @@ class MadeUpBench:
     def stop(self) -> list[str]:
         return []
 
+    eventful = False
+
     def look(self, *_lanes: str) -> None:
         """It is always as of now."""
 

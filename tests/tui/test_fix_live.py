@@ -43,6 +43,8 @@ class TwoReceivers:
             self.model.feed(chunk(stern, moment, "stern"))
         self.now = BEGIN + self.SECONDS * SECOND
 
+    eventful = False
+
     def look(self, *_lanes: str) -> None:
         """It is always as of now."""
 

@@ -117,6 +117,8 @@ class Model:
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
         """The lanes of modules."""
+        self._unheard: set[str] = set()
+        """Those of them on which something was said since `module_of` gave its last answer."""
         self._wanted: frozenset[str] | None = None
         self._pictures: dict[str, tuple[int | None, LaneSnapshot]] = {}
         self._modules: dict[str, tuple[int, ModuleSnapshot]] = {}
@@ -124,6 +126,8 @@ class Model:
         """Lanes whose dialect was recognised and is not spoken yet, with its name."""
         self.news = threading.Condition()
         """Called whenever something was said on the lane of a module."""
+        self.unseen_news = False
+        """Whether that was since the newest picture."""
         self.published = ModelSnapshot(None, ())
         """The newest that there is to see."""
         self.log = TrafficLog(log_lines, start)
@@ -185,6 +189,7 @@ class Model:
         if not touched <= self._speakers:
             lanes = self._pipeline.lanes
             self._speakers |= {name for name in touched if name in lanes and lanes[name].streams.spoken_to}
+        self._unheard |= touched & self._speakers
         return self._log(settled)
 
     def _feed_link(self, records: Iterable[Record]) -> None:
@@ -257,6 +262,7 @@ class Model:
     def publish(self, now: int | None) -> None:
         """Let others see how things stand at `now`."""
         self.log.show_latest(self._pipeline.unsettled())
+        self.unseen_news = False
         wanted, lanes = self._wanted, []
         for name, lane in list(self._pipeline.lanes.items()):
             made, picture = self._pictures.get(name, (None, None))
@@ -355,9 +361,11 @@ class Model:
             if module is None:
                 continue
             seen = self._modules.get(name)
-            if seen is None or name in self._touched or seen[0] != module.ended:
+            if seen is None or name in self._unheard or seen[0] != module.ended:
                 self._modules[name] = module.ended, module.snapshot()
                 news = True
+        self._unheard.clear()
         if news:
+            self.unseen_news = True
             with self.news:
                 self.news.notify_all()

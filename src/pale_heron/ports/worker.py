@@ -269,7 +269,7 @@ class LaneWorker:
                 held = coalescer.begin
                 self.passed = now if held is None else min(now, held)
                 self._ask_errors(stream, now)
-                if 0 < len(data) < FEW_BYTES:
+                if 0 < len(data) < FEW_BYTES and held is not None:
                     self._stop.wait(BREATH_S)
             self._hand_over(coalescer.take())
             if not self._let_go.is_set():

@@ -82,6 +82,11 @@ class Bench(Protocol):
         """Ask for a new one, in which the named lanes are looked at closely."""
         ...
 
+    @property
+    def eventful(self) -> bool:
+        """Whether something goes on that people wait for."""
+        ...
+
     def stop(self) -> list[str]: ...
 
 
@@ -209,9 +214,8 @@ class PaleHeron(FullScreen[None]):
 
     def _look_in_time(self) -> None:
         """Draw again where it is time to."""
-        replay = self._snapshot.replay
         arriving = sum(lane.line.bytes_per_s or 0.0 for lane in self._snapshot.lanes)
-        lively = arriving >= LIVELY_BYTES_PER_S or (replay is not None and (replay.playing or replay.seeking))
+        lively = arriving >= LIVELY_BYTES_PER_S or self._bench.eventful
         if self._pace.is_due(time.monotonic(), lively=lively):
             self._look()
 

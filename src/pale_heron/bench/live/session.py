@@ -293,6 +293,11 @@ class Session:
             fault="; ".join(filter(None, (*self._recorder.faults.values(), self._decoder.fault))),
         )
 
+    @property
+    def eventful(self) -> bool:
+        """Whether something goes on that people wait for: an operation, or a module that spoke since that picture."""
+        return bool(self.operations.running) or self._model.unseen_news
+
     def fresh_snapshot(self) -> BenchSnapshot:
         """Everything as of now or later: waits a moment for the decoder, for whoever looks only now and then."""
         asked, end = self.clock.now(), monotonic() + FRESH_S

@@ -152,6 +152,12 @@ class Replay:
             self._indexer.heed(event)
         self._looked = True
 
+    @property
+    def eventful(self) -> bool:
+        """Whether it plays, or is on its way somewhere."""
+        way = self._target is not None or self._shown[0] != self._asked
+        return way or (self._playing and not self._ended)
+
     def look(self, *lanes: str) -> None:
         """Ask for a picture, in which the named lanes are looked at closely; `seen` gives it a moment later."""
         self._model.look(lanes)

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import Final
 
-from pale_heron.core.device.schema.commands import SET
+from pale_heron.core.device.schema.commands import SET, is_command_line
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 
@@ -62,16 +62,7 @@ def standard_secrets(text: str) -> set[str]:
 
 def dialect_secrets(text: str, dialects: Iterable[Dialect]) -> set[str]:
     """What any of the dialects calls secret in a line: the values of a command, or the fields of a reply."""
-    found: set[str] = set()
-    for dialect in dialects:
-        names = dialect.secrets
-        for spoken in dialect.spoken(text):
-            found.update(value for name, value in spoken.values.items() if name in names)
-        for pattern in dialect.secret_patterns:
-            match = pattern.fullmatch(text.strip())
-            if match is not None:
-                found.update(value for name, value in match.groupdict().items() if value and name in names)
-    return {each for each in found if len(each) >= SHORTEST}
+    return {each for dialect in dialects for each in dialect.secret_values(text) if len(each) >= SHORTEST}
 
 
 def starred_typing(dialect: Dialect | None, line: str) -> str:
@@ -131,7 +122,7 @@ class SecretScanner:
             self._answers -= 1
             identity = _IDENTITY.fullmatch(text)
             found = {identity[1]} if identity else set()
-        if "+" in text or text[:2].upper() == "AT":
+        if "+" in text or is_command_line(text):
             found |= standard_secrets(text) | dialect_secrets(text, dialects)
         new = found - self.values
         if not new or len(self.values) >= MOST:

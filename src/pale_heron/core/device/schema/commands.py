@@ -124,28 +124,58 @@ class TypedCommand(NamedTuple):
         return self.command.risk(self.form) if self.command else ""
 
 
+class _RankedForm(NamedTuple):
+    """A form as it is looked for, the lowest `rank` first; no two have the same."""
+
+    rank: int
+    pattern: Pattern[str]
+    command: Command
+    form: str
+
+
 class CommandMatcher:
     """Finds the commands of a dialect in what is typed or sent."""
 
-    def __init__(self, commands: Mapping[str, Command], canonical: Callable[[str], str]) -> None:
-        """`canonical` makes one text of all that stand for the same bytes."""
+    def __init__(
+        self, commands: Mapping[str, Command], canonical: Callable[[str], str], secrets: frozenset[str] = frozenset()
+    ) -> None:
+        """`canonical` makes one text of all that stand for the same bytes; `secrets` names values not to be shown."""
         self._canonical = canonical
-        self._forms = [
-            (_pattern(canonical(template)), command, form)
+        forms = [
+            (_pattern(canonical(template)), _head(canonical(template)), command, form)
             for form in FORMS
             for command in commands.values()
             for template in sorted(command.forms.get(form, ()), key=lambda each: PLACEHOLDER.sub("", each).count(","))
         ]
         # The longest text without its values is the most certain one.
-        self._forms.sort(key=lambda each: (each[2] == SET, -len(each[0].pattern)))
+        forms.sort(key=lambda each: (each[3] == SET, -len(each[0].pattern)))
+        self._by_head: dict[str, list[_RankedForm]] = {}
+        for rank, (pattern, head, command, form) in enumerate(forms):
+            self._by_head.setdefault(head, []).append(_RankedForm(rank, pattern, command, form))
+        self._head_sizes = sorted({len(head) for head in self._by_head})
+        # Each command of a line is matched with `AT` in front, and only the first of them has it there.
+        self._secret_heads = {
+            head.removeprefix("at")
+            for head, ranked in self._by_head.items()
+            for each in ranked
+            if secrets & {name.replace("__", "-") for name in each.pattern.groupindex}
+        }
+
+    def may_hold_secret(self, line: str) -> bool:
+        """Whether a line might hold a command with a secret value: quickly, and never no where it does."""
+        folded = self._canonical(line).casefold()
+        return any(head in folded for head in self._secret_heads)
 
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line, in their order."""
         whole = self._canonical(line.strip())
-        return tuple(self._one(each) for each in (pieces(whole) if whole[:2].upper() == "AT" else [whole]))
+        return tuple(self._one(each) for each in (pieces(whole) if is_command_line(whole) else [whole]))
 
     def _one(self, text: str) -> TypedCommand:
-        for pattern, command, form in self._forms:
+        folded = text.casefold()
+        # Looking for what it begins with is many times faster than matching all forms.
+        likely = [each for size in self._head_sizes for each in self._by_head.get(folded[:size], ())]
+        for _, pattern, command, form in sorted(likely):
             found = pattern.fullmatch(text)
             if found:
                 values = {name.replace("__", "-"): each for name, each in _values(found)}
@@ -167,6 +197,11 @@ def _values(found: "Match[str]") -> list[tuple[str, str]]:
     return [(name, each or "") for name, each in found.groupdict().items()]
 
 
+def _head(template: str) -> str:
+    """What every line of a form begins with, whatever its values are, without difference of case."""
+    return PLACEHOLDER.split(template, maxsplit=1)[0].casefold()
+
+
 def _pattern(template: str) -> Pattern[str]:
     """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go."""
     out, last = "", 0
@@ -181,6 +216,11 @@ def _pattern(template: str) -> Pattern[str]:
 
 _BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
 _EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
+
+
+def is_command_line(line: str) -> bool:
+    """Whether it begins as a command line of V.250 does (5.2.1)."""
+    return line[:2].upper() == "AT"
 
 
 def pieces(line: str) -> list[str]:

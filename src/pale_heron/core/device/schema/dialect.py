@@ -12,7 +12,15 @@ from functools import cached_property
 from typing import Any, Final, TypeVar
 
 from pale_heron.core.device.schema.actions import DeviceAction, read_action
-from pale_heron.core.device.schema.commands import QUERY, SET, Command, CommandMatcher, TypedCommand, read_command
+from pale_heron.core.device.schema.commands import (
+    QUERY,
+    SET,
+    Command,
+    CommandMatcher,
+    TypedCommand,
+    is_command_line,
+    read_command,
+)
 from pale_heron.core.device.schema.fields import Field, read_field
 from pale_heron.core.device.schema.line_form import LineForm, read_line_form
 from pale_heron.core.device.schema.notices import (
@@ -67,7 +75,7 @@ class Dialect:
 
     @cached_property
     def _recogniser(self) -> CommandMatcher:
-        return CommandMatcher(self.commands, self.line.canonical)
+        return CommandMatcher(self.commands, self.line.canonical, self.secrets)
 
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line that is typed or sent."""
@@ -84,8 +92,22 @@ class Dialect:
         found += [each.line for each in self.notices.values()]
         return found + [each.line for each in self.results.values()]
 
+    def secret_values(self, line: str) -> set[str]:
+        """What it calls secret in a line: the values of a command, or the fields of a reply."""
+        found: set[str] = set()
+        if self._recogniser.may_hold_secret(line):
+            found.update(
+                value for each in self.spoken(line) for name, value in each.values.items() if name in self.secrets
+            )
+        # A reply may be a word alone, and any command looks like one.
+        for pattern in () if is_command_line(line) else self._secret_patterns:
+            match = pattern.fullmatch(line.strip())
+            if match is not None:
+                found.update(value for name, value in match.groupdict().items() if value and name in self.secrets)
+        return found
+
     @cached_property
-    def secret_patterns(self) -> "list[Pattern[str]]":
+    def _secret_patterns(self) -> "list[Pattern[str]]":
         """The expressions for lines that carry a secret."""
         return [each for each in self.patterns if self.secrets & each.groupindex.keys()]
 
