@@ -298,10 +298,10 @@ def test_every_scene_is_the_same(scene: str) -> None:
 def test_what_can_never_be_taken_many_at_a_time_is_not_tried_again_and_again(monkeypatch: pytest.MonkeyPatch) -> None:
     tried, look = 0, steady.SteadyFeeder._odd
 
-    def counted(self: steady.SteadyFeeder) -> Any:
+    def counted(self: steady.SteadyFeeder, at: int) -> Any:
         nonlocal tried
         tried += 1
-        return look(self)
+        return look(self, at)
 
     monkeypatch.setattr(steady.SteadyFeeder, "_odd", counted)
     data = list(receiver(random.Random(2), epochs=2000, kinds=("GNS", "RMC", "GSV")))

@@ -17,7 +17,8 @@ from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.gnss.states import LEVELS, MADE, FixIndicators, witnesses
 from pale_heron.core.lane import Lane
-from pale_heron.sim.scenes import SCENES
+from pale_heron.sim.curlew import Curlew
+from pale_heron.sim.scenes import SCENES, Scene
 
 MODES = "A"
 
@@ -43,6 +44,20 @@ def fix_of(epochs: list[bytes], every: float = 1.0, wait_s: float = 0.0) -> FixS
     now = BEGIN + round(((len(epochs) - 1) * every + wait_s) * SECOND)
     lane.finish()
     return lane.snapshot(now).fix
+
+
+@pytest.mark.parametrize("size", [300, 400, 700, 1000])
+def test_a_log_that_is_played_as_fast_as_it_goes_has_the_epochs_that_it_had(size: int) -> None:
+    """A time of arrival says nothing of epochs that come faster than any receiver computes."""
+    curlew = Curlew(Scene("", start="hot"))
+    told = [curlew.epoch(float(second)) for second in range(100)]
+    data, lane = b"".join(told), Lane("curlew")
+    for at in range(0, len(data), size):
+        lane.feed(chunk(data[at : at + size], BEGIN + at * SECOND // 1_200_000))
+    lane.finish()
+    played, lived = lane.snapshot(None).fix.track, fix_of(told).track
+    for name in ("of_day", "latitude", "altitude_m", "speed_knots", "error_m", "used", "seen", "cn0"):
+        assert list(played.column(name)) == list(lived.column(name)), name
 
 
 @given(st.randoms(use_true_random=False), st.integers(2, 12))

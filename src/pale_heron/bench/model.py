@@ -231,6 +231,11 @@ class Model:
         return RestartPoint(position, order.count + self._start, order.ceiling, state)
 
     @property
+    def awaited(self) -> bool:
+        """Whether the answer of a module is waited for."""
+        return any(module.busy for _, module in self._modules.values())
+
+    @property
     def numbered_until(self) -> int:
         """Every line whose place lies before this has its number."""
         return self._pipeline.order.floor

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, Places, SentenceBatch
 
-FEW_BYTES: Final = 65_536
+FEW_BYTES: Final = 32_768
 """So little is taken as fast chunk by chunk."""
 
 

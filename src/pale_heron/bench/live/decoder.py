@@ -22,8 +22,15 @@ MARGIN_NS: Final = 120_000_000
 
 DECODE_S: Final = 60.0
 PICTURE_NS: Final = SECOND // 15
-AT_A_TIME: Final = 1 << 15
+AT_A_TIME: Final = 1 << 17
 """Between so many bytes somebody who looks may get a picture."""
+
+LEAST_PARTED: Final = AT_A_TIME * 3 // 4
+"""What came together is not parted for a mark before so many bytes: there will be another one soon."""
+
+GATHERED_NS: Final = 80_000_000
+MANY_BYTES_PER_S: Final = 400_000
+"""Where more comes, what came within GATHERED_NS is decoded together: that costs half as much as each by itself."""
 
 RECORD_BYTES: Final = 128
 """A record takes as long as so many bytes, besides its own."""
@@ -55,6 +62,8 @@ class Decoder:
         """Why decoding ended; empty while it goes on."""
         self.behind_s = 0.0
         """How far what is shown lies behind what was received, in seconds; 0 while decoding keeps up."""
+        self._taken = 0
+        """When something was last taken to be decoded."""
         self._until = 0
         """Up to this moment everything is decoded."""
         self._given_up = threading.Event()
@@ -84,7 +93,8 @@ class Decoder:
             while True:
                 ending = self._over.is_set()
                 handed = self._inbox.take(TAKE_WAIT_S, self._clock.now())
-                taken = self._clock.now()
+                before, taken = self._taken, self._clock.now()
+                self._taken = taken
                 self._feed(handed)
                 if self._given_up.is_set():
                     return
@@ -93,12 +103,19 @@ class Decoder:
                 self._publish()
                 if ending:
                     break
+                self._gather(handed, taken - before)
             self._model.finish()
             self._model.look(())
             self._model.publish(self._clock.now())
         except Exception as fault:
             # Whatever it is, the record must go on.
             self.fault = f"decoding ended, the record goes on: {fault_words(fault)}"
+
+    def _gather(self, handed: Sequence[Handed], passed: int) -> None:
+        """Where much came in the time that passed, let more come together, unless somebody waits for an answer."""
+        size = sum(len(each.data) for each in handed if isinstance(each, Chunk))
+        if size * SECOND > MANY_BYTES_PER_S * passed and not self._model.awaited:
+            self._given_up.wait(max(0, self._taken + GATHERED_NS - self._clock.now()) / SECOND)
 
     def _feed(self, handed: Sequence[Handed]) -> None:
         """Records as many at a time as there are between two things that need their place among them."""
@@ -111,7 +128,10 @@ class Decoder:
                 # Behind all that was taken with it the last one says what the others said before.
                 passed = each
             elif isinstance(each, RecordMark):
+                if 0 < size < LEAST_PARTED or not self._placer.is_due(each.position, each.moment):
+                    continue
                 self._feed_batch(batch)
+                size = 0
                 place = self._placer.before(each.position, each.moment)
                 if self._history is not None and place is not None:
                     self._history.note(place)

@@ -81,6 +81,8 @@ class Recorder:
             passed = self._passed()
             kept: list[Handed] = []
             self._look_at_file(kept)
+            # What comes together is decoded together: a mark stands in front of it.
+            self._mark_due = 0
             for record in self._inbox.take(TAKE_WAIT_S, self._clock.now()):
                 self._keep(record, kept)
             try:
@@ -104,7 +106,6 @@ class Recorder:
             self._tell_fault("looking at the record", fault)
             return
         if moved is not None:
-            self._mark_due = 0
             kept.append(moved)
 
     def _keep(self, record: Handed, kept: list[Handed]) -> None:

@@ -10,8 +10,12 @@ from typing import Final
 
 from pale_heron.bench.model import Model, RestartPoint
 from pale_heron.bench.scrollback.read_back import SPACING_BYTES, SPACING_LINES, Checkpoint
+from pale_heron.core.frames import SECOND
 
 MARK_BYTES: Final = 16_384
+MARK_NS: Final = SECOND // 10
+"""Marks are no closer in time: what comes fast is decoded many lines at a time, and each mark ends such a batch."""
+
 MARKS_KEPT: Final = 64
 
 
@@ -24,15 +28,21 @@ class CheckpointPlacer:
         self._spacing_bytes = spacing_bytes
         self._marks: deque[RestartPoint] = deque(maxlen=MARKS_KEPT)
         self._mark_due = 0
+        self._marked_at: int | None = None
         self._place_due = 0
         self._number = 0
         self._first = True
 
+    def is_due(self, position: int, moment: int) -> bool:
+        """Whether a mark is to be taken before the record at a position: then the model stands before it."""
+        soon = self._marked_at is not None and abs(moment - self._marked_at) < MARK_NS
+        return position >= self._mark_due and not soon
+
     def before(self, position: int, moment: int) -> Checkpoint | None:
-        """Take a mark now and then; gives a place where one is due."""
-        if position < self._mark_due:
+        """Take a mark where one is due; gives a place where that is due too."""
+        if not self.is_due(position, moment):
             return None
-        self._mark_due = position + self._mark_bytes
+        self._mark_due, self._marked_at = position + self._mark_bytes, moment
         self._marks.append(self._model.mark(position))
         settled = self._model.log.settled
         if not (self._first or position >= self._place_due or settled - self._number >= SPACING_LINES):

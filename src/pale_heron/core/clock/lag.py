@@ -186,13 +186,7 @@ class LagTracker:
         arrived, data, kind = frame.time, frame.data, frame.type
         if arrived is None:
             return
-        if arrived > self._quiet_from or self._first is None:
-            self._end_round()
-            self._first, self._whole = arrived, self._interval > 0
-        size = len(data)
-        self._last, self._end = arrived, arrived + size * byte_ns
-        self._quiet_from = self._end + self._gap
-        self._bytes += size
+        self._hear(arrived, len(data), byte_ns)
         place = self._places.get(kind)
         if place is None:
             place = self._places[kind] = TIME_FIELD.get(kind[-3:], 0)
@@ -202,6 +196,15 @@ class LagTracker:
             if told is not None:
                 self._take(kind, told, arrived)
 
+    def _hear(self, arrived: int, size: int, byte_ns: int) -> None:
+        """A sentence of a round: of the one under way, or the first of the next."""
+        if arrived > self._quiet_from or self._first is None:
+            self._end_round()
+            self._first, self._whole = arrived, self._interval > 0
+        self._last, self._end = arrived, arrived + size * byte_ns
+        self._quiet_from = self._end + self._gap
+        self._bytes += size
+
     def feed_batch(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
         """Many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
         from pale_heron.core.clock.lag_batch import RoundStanding, rounds, type_lags
@@ -210,8 +213,7 @@ class LagTracker:
         known = {each.type: self._types.get(each.type) for each in lags}
         steady = all(each.is_steady(totals.last if (totals := known[each.type]) else None) for each in lags)
         if not steady or len(self._types | known) > MOST_TYPES:
-            for row in range(len(batch)):
-                self.feed(batch.frame(row), byte_ns)
+            self._feed_rows(batch, told, byte_ns)
             return
         before = RoundStanding(
             self._first, self._whole, self._end, self._quiet_from, self._bytes, self._told, self._interval, self._gap
@@ -225,6 +227,15 @@ class LagTracker:
         for each in lags:
             self._types.setdefault(each.type, _LagTotals()).extend(each)
             self._since = int(each.arrived[0]) if self._since is None else min(self._since, int(each.arrived[0]))
+
+    def _feed_rows(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
+        """Many sentences, each by itself: a clock may have been set between them."""
+        kinds = (batch.names[each] for each in batch.type.tolist())
+        rows = zip(kinds, batch.time.tolist(), batch.size.tolist(), told.tolist(), strict=True)
+        for kind, arrived, size, time in rows:
+            self._hear(arrived, size, byte_ns)
+            if time >= 0:
+                self._take(kind, time, arrived)
 
     def _take(self, kind: str, told: int, arrived: int) -> None:
         if told != self._told:

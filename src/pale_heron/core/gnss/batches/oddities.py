@@ -7,7 +7,8 @@ import numpy as np
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.batches import columns as kinds
 from pale_heron.core.gnss.batches.columns import FORMATTERS, FixColumns
-from pale_heron.core.gnss.epochs.tracker import AHEAD_SHARE
+from pale_heron.core.gnss.batches.folds import usual_gaps
+from pale_heron.core.gnss.epochs.tracker import AHEAD_SHARE, SHORTEST_NS
 from pale_heron.core.gnss.fix import DIMENSION_FRESH_NS, REPEATED_NS, FixTracker
 from pale_heron.core.gnss.states import kind_of_quality, kind_of_status
 from pale_heron.core.nmea.columns import NONE, FieldColumn
@@ -28,12 +29,13 @@ def rmc_fixed(tracker: FixTracker) -> bool:
 
 
 class OddRows:
-    """One batch as a tracker sees it that stands in front of any of its rows."""
+    """One batch as a tracker sees it that stands in front of the row `at`; of those behind, nothing is said."""
 
-    def __init__(self, tracker: FixTracker, batch: SentenceBatch, columns: FixColumns) -> None:
+    def __init__(self, tracker: FixTracker, batch: SentenceBatch, columns: FixColumns, at: int) -> None:
         self._tracker = tracker
         self._batch = batch
         self._columns = columns
+        self._at = at
 
     def rows(self) -> Flags:
         """Rows that the tracker must see for themselves, given what it was told before."""
@@ -85,16 +87,20 @@ class OddRows:
             odd[judged[time[judged] - heard > DIMENSION_FRESH_NS]] = True
 
     def _is_ahead(self, rows: Places) -> Flags:
-        """Which GSA come so late, behind other sentences, that they may be of the next epoch."""
-        columns, time = self._columns, self._batch.time
+        """Which GSA come so late, behind other sentences, that they are of the next epoch."""
+        columns, time, tracker = self._columns, self._batch.time, self._tracker
         routed = np.flatnonzero(columns.formatter != kinds.UNROUTED)
         place = np.searchsorted(routed, rows)
         behind_other = (place == 0) | (columns.formatter[routed[place - 1]] != kinds.GSA)
-        arrived = time[np.flatnonzero(columns.begins)]
-        gaps = np.concatenate((self._tracker._record.cadence.gaps, np.diff(arrived)))
-        least = gaps[gaps > 0].min(initial=LONGEST_GAP_NS)
-        opened = np.concatenate(([self._tracker._epochs.open.arrived or 0], arrived))[columns.epoch[rows]]
-        found: Flags = behind_other & (time[rows] - opened > AHEAD_SHARE * least)
+        begun = int(columns.epoch[self._at - 1]) if self._at else 0
+        arrived = np.concatenate(([tracker._epochs.open.arrived or 0], time[np.flatnonzero(columns.begins)][begun:]))
+        epoch = np.maximum(columns.epoch[rows] - begun, 0)
+        cadence = tracker._record.cadence
+        if cadence.last is None or tracker._epochs.open.arrived is None:
+            # Nothing to go by yet: whatever may be ahead.
+            return np.asarray(behind_other)
+        usual = usual_gaps(cadence.gaps, cadence.last, arrived)[0][epoch]
+        found: Flags = behind_other & (usual >= SHORTEST_NS) & (time[rows] - arrived[epoch] > AHEAD_SHARE * usual)
         return found
 
     def _mark_epochs(self, odd: Flags) -> None:

@@ -59,7 +59,7 @@ class SteadyFeeder:
         """Go on from a row; gives how far that went."""
         if self._tracker._course.waiting:
             return self._one_by_one(at, min(end, at + AT_A_TIME))
-        odd = np.append(np.flatnonzero(self._odd()), end)
+        odd = np.append(np.flatnonzero(self._odd(at)), end)
         begin, until = self._next_stretch(at, odd)
         if begin > at or until == begin:
             # What is odd now may not be so once the tracker has seen what decides.
@@ -115,9 +115,9 @@ class SteadyFeeder:
             and (tracker._epochs.knows_date or not (self._columns.midnight != kinds.NO_DAY).any())
         )
 
-    def _odd(self) -> Flags:
-        """Rows that the tracker must see for themselves, as things stand."""
-        return OddRows(self._tracker, self._batch, self._columns).rows()
+    def _odd(self, at: int) -> Flags:
+        """Rows that the tracker must see for themselves, as things stand in front of a row."""
+        return OddRows(self._tracker, self._batch, self._columns, at).rows()
 
     def _take(self, stretch: EpochStretch) -> None:
         """All rows of a stretch together."""

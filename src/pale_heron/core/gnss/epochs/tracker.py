@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from math import sqrt
 from typing import Final
 
+from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch
 from pale_heron.core.gnss.states import FixState
 from pale_heron.core.nmea.raw import count, midnight_of, number, time_of_day, unpacked
@@ -17,6 +18,9 @@ from pale_heron.core.utc import DAY
 
 AHEAD_SHARE: Final = 0.6
 """A GSA that comes after so much of the usual time between epochs precedes the time of its own epoch."""
+
+SHORTEST_NS: Final = SECOND // 100
+"""No receiver computes more often: epochs that come faster are a log that is played, and their arrival says nothing."""
 
 
 @dataclass(slots=True)
@@ -152,7 +156,7 @@ class EpochTracker:
         begun = self.open.arrived
         if not self.open.time or time is None or begun is None:
             return False
-        return 0 < AHEAD_SHARE * usual < time - begun
+        return usual >= SHORTEST_NS and time - begun > AHEAD_SHARE * usual
 
     def _utc_of(self, date: bytes, of_day: int | None) -> int | None:
         """The moment of an epoch, with the date that it carries, or that of the one before."""
