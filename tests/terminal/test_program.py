@@ -1,8 +1,10 @@
 """The whole program on a terminal, as a user meets it."""
 
+import os
 import re
 import signal
 import subprocess
+import termios
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -11,10 +13,11 @@ import pytest
 from tests.bench.test_bench import recorded
 from tests.streams import GGA, HOSTILE, said
 from tests.terminal.screen import PROGRAM, Screen
-from tests.waiting import until
+from tests.waiting import LIMIT_S, until
 
 from pale_heron.bench.part import marks_in
 from pale_heron.capture.reader import CaptureReader
+from pale_heron.core.frames import Event
 from pale_heron.sim.terminal import Terminal
 
 pytestmark = pytest.mark.terminal
@@ -204,6 +207,25 @@ def test_a_closed_terminal_leaves_a_whole_capture(
     assert list(reader.records())
     assert reader.torn == ""
     until(lambda: not list(tmp_path.glob("pale-heron/sim/*")), lambda: "the simulated device ends too")
+
+
+def test_a_terminal_that_goes_without_a_signal_ends_the_program_too(tmp_path: Path) -> None:
+    """Whoever is not the leader of its terminal's session gets no SIGHUP: under a service, or after `setsid`."""
+    own, other = os.openpty()
+    termios.tcsetwinsize(other, (42, 142))
+    environ = os.environ | {"PALE_HERON_CAPTURES": str(tmp_path / "captures"), "XDG_RUNTIME_DIR": str(tmp_path)}
+    words = [*PROGRAM, "demo"]
+    process = subprocess.Popen(words, stdin=other, stdout=other, stderr=other, env=environ, start_new_session=True)
+    os.close(other)
+    seen = b""
+    while b"Where are we" not in seen:
+        seen = seen[-100:] + os.read(own, 4096)
+    os.close(own)
+    process.wait(LIMIT_S)
+    (capture,) = captures(tmp_path)
+    reader = CaptureReader(capture)
+    assert [record.name for record in reader.records() if isinstance(record, Event)][-1:] == ["closed"]
+    assert reader.torn == ""
 
 
 def test_clock_listens_to_pulses_that_are_there_and_says_why_others_do_not_come(
