@@ -52,7 +52,7 @@ lint: .venv/develop
 
 test: lint
 	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
-	$(BIN)/pytest -q -n 4 --dist loadfile
+	$(BIN)/pytest -q -n 4 --dist loadfile --no-loadscope-reorder
 
 # The oldest packages that pyproject.toml allows, in an environment of their own.
 lowest: .venv/develop
@@ -62,7 +62,7 @@ lowest: .venv/develop
 	.venv/lowest/bin/pip install $(QUIET) --disable-pip-version-check -c .venv/lowest.txt \
 		-r .venv/lowest.txt pytest pytest-xdist pytest-asyncio pytest-timeout hypothesis psutil python-pcapng
 	.venv/lowest/bin/pip install $(QUIET) --disable-pip-version-check --no-deps -e .
-	.venv/lowest/bin/pytest -q -n 2 --dist loadfile tests/core tests/capture tests/report tests/tui
+	.venv/lowest/bin/pytest -q -n 2 --dist loadfile --no-loadscope-reorder tests/core tests/capture tests/report tests/tui
 
 bench: .venv/develop
 	$(BIN)/python -m benchmarks

@@ -2,6 +2,7 @@
 
 import os
 
+import pytest
 from hypothesis import settings
 
 # The same examples every time, so that a run can be repeated; EXPLORE=1 looks for new ones. Times are not judged:
@@ -9,3 +10,8 @@ from hypothesis import settings
 settings.register_profile("repeatable", derandomize=True, deadline=None)
 settings.register_profile("explore", deadline=None, max_examples=1000)
 settings.load_profile("explore" if os.environ.get("EXPLORE") else "repeatable")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What drives the whole program takes longest: it begins first, so that no worker is left alone with it."""
+    items.sort(key=lambda item: item.get_closest_marker("terminal") is None)
