@@ -65,7 +65,8 @@ def run() -> Iterator[str]:
             delays.append(time.monotonic() - responder.written[place])
         rate = COUNT / (time.monotonic() - begin)
     delays.sort()
-    yield f"through the session, recorded: {rate:.0f} exchanges/s, {floor / rate:.1f} times slower than the floor (to hold: 15)"
+    slower = floor / rate
+    yield f"through the session, recorded: {rate:.0f} exchanges/s, {slower:.1f} times the floor (to hold: 15)"
     middle, late = 1000 * statistics.median(delays), 1000 * delays[int(0.95 * COUNT)]
     yield f"from the last byte of the reply to the result known: median {middle:.1f} ms, 95 % {late:.1f} ms"
     shown = sorted(asyncio.run(_shown()))
