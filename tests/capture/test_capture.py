@@ -88,7 +88,11 @@ def test_another_reader_of_the_format_reads_it(capture: Path) -> None:
     assert packets[5].options["opt_comment"] == "unter der Brücke"
 
 
-def test_torn_at_every_byte_everything_before_is_used(capture: Path, tmp_path: Path) -> None:
+@pytest.mark.parametrize("read_bytes", [blocks.READ_BYTES, 12])
+def test_torn_at_every_byte_everything_before_is_used(
+    capture: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, read_bytes: int
+) -> None:
+    monkeypatch.setattr(blocks, "READ_BYTES", read_bytes)
     whole, cut = capture.read_bytes(), tmp_path / "cut.pcapng"
     ends = [block.offset for block in blocks.read_blocks(capture.open("rb")) if isinstance(block, blocks.Block)]
     ends.append(len(whole))
@@ -99,6 +103,7 @@ def test_torn_at_every_byte_everything_before_is_used(capture: Path, tmp_path: P
         whole_blocks = sum(end <= length for end in ends) - 1
         assert records == RECORDS[: max(0, whole_blocks - 4)]
         assert bool(reader.torn) == (length not in ends)
+        assert reader.torn or reader.position == length
 
 
 @given(at=st.integers(0, 2000), byte=st.integers(0, 255))

@@ -178,6 +178,7 @@ def test_a_fault_of_ours_ends_in_one_line_without_values() -> None:
 
 
 STUCK = """
+import os
 import time
 from tests.tui.test_app import MadeUpBench
 from pale_heron.tui.app import PaleHeron
@@ -187,11 +188,11 @@ class Stuck(MadeUpBench):
     def seen(self):
         self.shots += 1
         if self.shots == 4:
-            print("stuck", flush=True)
+            os.write(1, b"stuck\\n")
             time.sleep(60)
         return super().seen
     def stop(self):
-        print("stopped", flush=True)
+        os.write(1, b"stopped\\n")
         return []
 PaleHeron(Stuck()).run(headless=True)
 """

@@ -9,6 +9,7 @@ goes its own way, up to an event of its own.
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import groupby, pairwise
+from operator import attrgetter
 from typing import TYPE_CHECKING, Final, cast
 
 from pale_heron.bench.pipeline import Pipeline, Record
@@ -55,18 +56,25 @@ class LanePipeline(Pipeline[Lane]):
 
     def gather(self, chunks: Iterable[Chunk]) -> None:
         """Take chunks without giving lines."""
-        for chunk in chunks:
-            name = chunk.lane
+        for name, group in groupby(chunks, key=attrgetter("lane")):
+            run = list(group)
             lane = self.lanes.get(name) or self.lane(name)
-            if chunk.direction is not IN or chunk.time is None or not lane.takes_batches:
-                self.feed((chunk,))
+            if lane.takes_batches and all(map(_is_received, run)):
+                self._gather(name, run)
                 continue
-            # What ends what it holds is among what is gathered.
-            self._waiting.pop(name, None)
-            self._gathered.setdefault(name, []).append(chunk)
-            size = self._sizes[name] = self._sizes.get(name, 0) + len(chunk.data)
-            if size >= GATHERED_BYTES:
-                self._settle(name)
+            for chunk in run:
+                if lane.takes_batches and _is_received(chunk):
+                    self._gather(name, [chunk])
+                else:
+                    self.feed((chunk,))
+
+    def _gather(self, name: str, run: Sequence[Chunk]) -> None:
+        # What ends what the lane holds is among what is gathered.
+        self._waiting.pop(name, None)
+        self._gathered.setdefault(name, []).extend(run)
+        size = self._sizes[name] = self._sizes.get(name, 0) + _size(run)
+        if size >= GATHERED_BYTES:
+            self._settle(name)
 
     def advance(self, now: int) -> list[Entry]:
         """As any pipeline."""
@@ -94,7 +102,7 @@ class LanePipeline(Pipeline[Lane]):
         return [lane for name, lane in self.lanes.items() if name not in self._gathered and name not in self._apart]
 
     def _may_be_many(self, record: Record) -> bool:
-        if not isinstance(record, Chunk) or record.direction is not IN or record.time is None:
+        if not isinstance(record, Chunk) or not _is_received(record):
             return False
         lane = self.lanes.get(record.lane)
         return lane is not None and lane.takes_batches
@@ -131,6 +139,10 @@ class LanePipeline(Pipeline[Lane]):
             if run is not None:
                 found[name] = run
         return found
+
+
+def _is_received(chunk: Chunk) -> bool:
+    return chunk.direction is IN and chunk.time is not None
 
 
 def _in_order(chunks: Sequence[Chunk]) -> bool:

@@ -16,7 +16,7 @@ from pale_heron.capture.reader import CaptureReader, check_raw, is_claimed, open
 from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN
-from pale_heron.core.frames import IN, Chunk, Event, Frame
+from pale_heron.core.frames import IN, SECOND, Chunk, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.link.trial import TrialSnapshot
@@ -93,7 +93,8 @@ class Source:
         self._reader = CaptureReader(path or Path(self.name))
         self._part = part
         self._own = OwnTime()
-        self._span: tuple[int, int] | None = None
+        self._first: int | None = None
+        self._last = 0
         self.size = path.stat().st_size if path else 0
         """Bytes of the file; 0 for standard input."""
         self.marks: tuple[Mark, ...] = ()
@@ -116,14 +117,14 @@ class Source:
     @property
     def span(self) -> tuple[int, int] | None:
         """The times of the first and the last record of a capture, as far as it was gone through."""
-        return self._span
+        return None if self._first is None else (self._first, self._last)
 
     @property
     def duration_s(self) -> float | None:
         """Seconds from the first record to the last as far as it was gone through; by its own times for a raw file."""
         if not self.is_capture:
             return self._own.span_s
-        return (self._span[1] - self._span[0]) / 1e9 if self._span else None
+        return None if self._first is None else (self._last - self._first) / SECOND
 
     @property
     def dated(self) -> bool:
@@ -133,7 +134,7 @@ class Source:
     @property
     def share(self) -> float:
         """How much of the file was gone through, 0 to 1; 0 where that cannot be known."""
-        return self._file.tell() / self.size if self.size else 0.0
+        return (self._reader.position if self.is_capture else self._file.tell()) / self.size if self.size else 0.0
 
     def close(self) -> None:
         self._file.close()
@@ -148,9 +149,12 @@ class Source:
             records = PartRecords(cast("Iterator[Chunk | Event]", records), self._part)
         for record in records:
             time = record.time or 0
+            if time > self._last:
+                self._last = time
+            if self._first is None:
+                self._first = self._last = time
             if isinstance(record, Event) and record.name == JOINED:
                 self.joined = joined_of(record)
-            self._span = (self._span[0], max(time, self._span[1])) if self._span else (time, time)
             yield record
 
     def lines(self, *, masked: bool = False) -> Iterator[Frame | Event]:
@@ -202,7 +206,7 @@ class Source:
         left = model.finish()
         if teller is not None:
             teller.tell((), left)
-        end = self._span[1] if self._span else self._own.time
+        end = self._own.time if self._first is None else self._last
         if end is not None:
             model.end_trials(end)
         lanes = model.snapshots(end)

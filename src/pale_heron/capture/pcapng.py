@@ -31,6 +31,11 @@ CONTINUED: Final = b"continued"
 """The comment of a sent packet behind which more of the same sending follows."""
 
 LARGEST_BLOCK: Final = 1 << 24
+HEAD_BYTES: Final = 8
+READ_BYTES: Final = 1 << 18
+_HEADS: Final = {order: struct.Struct(order + "II") for order in "<>"}
+_LENGTHS: Final = {order: struct.Struct(order + "I") for order in "<>"}
+_PACKETS: Final = {order: struct.Struct(order + "IIIII") for order in "<>"}
 MAGIC: Final = SECTION.to_bytes(4, "little")
 """The first four bytes of every capture, the same in both byte orders."""
 
@@ -44,6 +49,11 @@ class Block(NamedTuple):
     kind: int
     content: bytes
     order: str
+
+    @property
+    def end(self) -> int:
+        """Where the next one begins."""
+        return self.offset + HEAD_BYTES + len(self.content) + 4
 
 
 class Packet(NamedTuple):
@@ -109,30 +119,38 @@ def read_blocks(file: BinaryIO, order: str = "<") -> Iterator[Block | Torn]:
     `order` is the byte order of the section that it stands in; each section header sets it again.
     """
     offset = file.tell()
-    while head := file.read(8):
-        if len(head) < 8:
-            yield Torn(offset, "the file ends in the middle of a block")
-            return
-        if head[:4] == MAGIC:
-            mark = file.read(4)
+    # Many blocks a read: most are far smaller than what a disk gives at once.
+    held, at = b"", 0
+    while True:
+        if len(held) - at < HEAD_BYTES:
+            held, at = held[at:] + file.read(READ_BYTES), 0
+            if not held:
+                return
+            if len(held) < HEAD_BYTES:
+                yield Torn(offset, "the file ends in the middle of a block")
+                return
+        if held.startswith(MAGIC, at):
+            mark = held[at + HEAD_BYTES : at + HEAD_BYTES + 4]
             order = ">" if mark == BYTE_ORDER.to_bytes(4, "big") else "<"
             if mark != struct.pack(order + "I", BYTE_ORDER):
                 yield Torn(offset, "a section without byte order")
                 return
-            file.seek(-4, 1)
-        kind, length = struct.unpack(order + "II", head)
-        if length < 12 or length % 4 or length > LARGEST_BLOCK:
+        kind, length = _HEADS[order].unpack_from(held, at)
+        if length < HEAD_BYTES + 4 or length % 4 or length > LARGEST_BLOCK:
             yield Torn(offset, f"a block of {length} bytes")
             return
-        rest = file.read(length - 8)
-        if len(rest) < length - 8:
-            yield Torn(offset, "the file ends in the middle of a block")
-            return
-        if struct.unpack(order + "I", rest[-4:])[0] != length:
+        if len(held) - at < length:
+            held, at = held[at:] + file.read(max(READ_BYTES, length)), 0
+            if len(held) < length:
+                yield Torn(offset, "the file ends in the middle of a block")
+                return
+        end = at + length - 4
+        if _LENGTHS[order].unpack_from(held, end)[0] != length:
             yield Torn(offset, "a block whose two lengths differ")
             return
-        yield Block(offset, kind, rest[:-4], order)
+        yield Block(offset, kind, held[at + HEAD_BYTES : end], order)
         offset += length
+        at += length
 
 
 def parse_options(content: bytes, order: str) -> list[tuple[int, bytes]]:
@@ -160,11 +178,12 @@ def parse_packet(block: Block) -> Packet:
     """An enhanced packet. ValueError where its lengths contradict each other."""
     if len(block.content) < 20:
         raise ValueError("a packet of less than 20 bytes")
-    number, high, low, length, _ = struct.unpack_from(block.order + "IIIII", block.content)
-    if 20 + length > len(block.content):
+    content = block.content
+    number, high, low, length, _ = _PACKETS[block.order].unpack_from(content)
+    if 20 + length > len(content):
         raise ValueError("a packet longer than its block")
-    data = block.content[20 : 20 + length]
-    options = block.content[20 + length + (-length % 4) :]
+    data = content[20 : 20 + length]
+    options = content[20 + length + (-length % 4) :]
     return Packet(number, high << 32 | low, data, options)
 
 

@@ -90,6 +90,7 @@ class CaptureReader:
 
     def records_of(self, file: BinaryIO) -> Iterator[Record]:
         """The same for a file that is open already and can be sought in."""
+        behind = file.tell()
         for block in pcapng.read_blocks(file, self._order):
             self.position = block.offset
             if isinstance(block, pcapng.Torn):
@@ -102,7 +103,8 @@ class CaptureReader:
             except ValueError as problem:
                 self.torn = f"{problem} at byte {block.offset}; everything before it is used"
                 return
-        self.position = file.tell()
+            behind = block.end
+        self.position = behind
 
     def _take(self, block: pcapng.Block) -> Record | None:
         """What a block says: a record, or what describes the records after it. ValueError where it is broken."""

@@ -5,6 +5,7 @@ of any length is drawn from the same amount of memory, and nothing of it is left
 """
 
 from array import array
+from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
@@ -57,18 +58,27 @@ class StripColumns:
 
     def add(self, moment: int, value: float) -> None:
         """One more."""
-        if self._begin is None:
-            self._begin = moment // SECOND * SECOND
-        place = max(0, (moment - self._begin) // self._width)
-        while place >= self._most:
+        self.extend(((moment, value),))
+
+    def extend(self, values: Sequence[tuple[int, float]]) -> None:
+        """Many more: moments and what is added at each."""
+        if not values:
+            return
+        begin = self._begin
+        if begin is None:
+            begin = self._begin = values[0][0] // SECOND * SECOND
+        passed = max(0, max(values)[0] - begin)
+        while passed // self._width >= self._most:
             self._widen()
-            place = (moment - self._begin) // self._width
-        missing = place + 1 - len(self._sums)
+        width, sums, counts = self._width, self._sums, self._counts
+        missing = passed // width + 1 - len(sums)
         if missing > 0:
-            self._sums.extend([0.0] * missing)
-            self._counts.extend([0] * missing)
-        self._sums[place] += value
-        self._counts[place] += 1
+            sums.extend([0.0] * missing)
+            counts.extend([0] * missing)
+        for moment, value in values:
+            place = (moment - begin) // width if moment > begin else 0
+            sums[place] += value
+            counts[place] += 1
 
     def _widen(self) -> None:
         self._width *= 2

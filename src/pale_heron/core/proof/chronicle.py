@@ -5,7 +5,7 @@ steps of the clock) is kept as a list. Fix levels, C/N0, readings and milestones
 """
 
 from collections import deque
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -96,14 +96,18 @@ class Chronicle:
 
     def feed(self, chunks: Iterable[Chunk]) -> None:
         """Bytes of lanes."""
+        came: dict[tuple[str, str], list[tuple[int, float]]] = {}
         for chunk in chunks:
             if chunk.time is not None:
-                self._add((chunk.lane, SENT if chunk.direction is OUT else RECEIVED), chunk.time, len(chunk.data))
+                key = chunk.lane, SENT if chunk.direction is OUT else RECEIVED
+                came.setdefault(key, []).append((chunk.time, len(chunk.data)))
+        for key, values in came.items():
+            self._add(key, values)
 
     def heed(self, event: Event) -> None:
         """What happened; events that are none of it pass."""
         if event.name == PULSE:
-            self._add((safe_label(str(event.details.get("source", ""))), PULSES), event.time, 1)
+            self._add((safe_label(str(event.details.get("source", ""))), PULSES), [(event.time, 1)])
             return
         if event.name == ENDED:
             for way, trial in self._waits.items():
@@ -123,17 +127,17 @@ class Chronicle:
         if kind is not None:
             way = (result.sender, result.receiver)
             name = " → ".join(dict.fromkeys(way))
-            self._add((name, kind), result.sent, result.in_a_row)
+            self._add((name, kind), [(result.sent, result.in_a_row)])
             if self._waits.get(name, NO_TRIAL).trial != described.trial:
                 self._waits[name] = WaitingTrial(described.trial, round(described.limit_s * SECOND))
 
-    def _add(self, key: tuple[str, str], moment: int, value: float) -> None:
+    def _add(self, key: tuple[str, str], values: Sequence[tuple[int, float]]) -> None:
         strip = self._strips.get(key)
         if strip is None:
             if len(self._strips) >= MOST_STRIPS:
                 return
             strip = self._strips[key] = StripColumns()
-        strip.add(moment, value)
+        strip.extend(values)
 
     def snapshot(self) -> ChronicleSnapshot:
         """As it stands."""

@@ -12,7 +12,7 @@ from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epoch
 from pale_heron.core.gnss.epochs.outages import Reception
 from pale_heron.core.gnss.epochs.strip import NO_COUNT
 from pale_heron.core.nmea.columns import Numbers
-from pale_heron.core.wire.sentence_batch import Flags, Places, steps
+from pale_heron.core.wire.sentence_batch import Flags, Places
 
 _TYPES: Final = {"q": np.int64, "b": np.int8, "h": np.int16, "d": np.float64, "f": np.float32}
 
@@ -56,16 +56,10 @@ class EpochRows:
             found.append(None if value != value or value == unknown else value)
         return Epoch(*found)
 
-    def least(self, width: int) -> tuple[list[int], int, list[int], list[float]]:
-        """By stretches of so many nanoseconds: the first moment in each, the level, the least used, the weakest C/N0.
-
-        NO_COUNT and infinity where nothing is known.
-        """
-        starts = np.flatnonzero(steps(self.arrived // width, -1))
+    def least(self) -> tuple[Places, int, Places, Numbers]:
+        """When each came, the level of all, how many each used, and its C/N0; NO_COUNT and infinity for the unknown."""
         used = np.where(self.used == UNKNOWN_COUNT, NO_COUNT, self.used)
-        cn0 = np.where(np.isnan(self.cn0), np.inf, self.cn0)
-        least_used, weakest = np.minimum.reduceat(used, starts), np.minimum.reduceat(cn0, starts)
-        return self.arrived[starts].tolist(), self.level, least_used.tolist(), weakest.tolist()
+        return self.arrived, self.level, used, np.where(np.isnan(self.cn0), np.inf, self.cn0)
 
     def worst(self) -> Reception:
         """The least used, and the weakest C/N0."""

@@ -116,8 +116,7 @@ class EpochRecord:
         assert before is not None, "it has what the last one had"
         self._log.extend(rows)
         self.cadence.leap(gaps, int(rows.arrived[-1]))
-        least = rows.least(SECOND)
-        self._strip.extend(*least)
+        self._strip.extend(*rows.least())
         last = rows.epoch(len(rows) - 1)
         summary = EpochSummary(int(rows.arrived[-1]), rows.level, rows.made, Reception(last.used, last.cn0))
         self._outages.extend(summary, rows.worst())

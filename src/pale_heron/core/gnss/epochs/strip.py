@@ -5,12 +5,15 @@ session of any length is drawn from the same amount of memory.
 """
 
 from array import array
-from collections.abc import Sequence
 from dataclasses import dataclass
 from math import inf, isinf
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.core.frames import SECOND
+
+if TYPE_CHECKING:
+    from pale_heron.core.nmea.columns import Numbers
+    from pale_heron.core.wire.sentence_batch import Places
 
 MOST: Final = 2048
 SILENT: Final = -1
@@ -78,13 +81,29 @@ class StripLog:
             self._cn0[index] = min(self._cn0[index], cn0)
         self._known = None
 
-    def extend(self, moments: Sequence[int], level: int, used: Sequence[int], cn0: Sequence[float]) -> None:
-        """Take many epochs of one level, in the order of their times and without a gap.
+    def extend(self, moments: "Places", level: int, used: "Places", cn0: "Numbers") -> None:
+        """Take many epochs of one level, which the one before them had too, in the order of their times, without a gap.
 
         Of each moment the least that was used, or NO_COUNT, and the weakest C/N0, or infinity.
         """
-        for moment, count, strength in zip(moments, used, cn0, strict=True):
-            self.add(moment, level, None if count == NO_COUNT else count, None if isinf(strength) else strength)
+        import numpy as np
+
+        begin = self._begin
+        assert begin is not None, "there was one before"
+        places = np.maximum(moments - begin, 0) // self._width
+        while places[-1] >= self._most:
+            self._widen()
+            places = np.maximum(moments - begin, 0) // self._width
+        missing = int(places[-1]) + 1 - len(self._levels)
+        if missing > 0:
+            self._levels.extend([level] * missing)
+            self._used.extend([NO_COUNT] * missing)
+            self._cn0.extend([inf] * missing)
+        # Seen as columns, not copied.
+        np.minimum.at(np.frombuffer(self._levels, np.int8), places, level)
+        np.minimum.at(np.frombuffer(self._used, np.int16), places, used.astype(np.int16))
+        np.minimum.at(np.frombuffer(self._cn0, np.float32), places, cn0.astype(np.float32))
+        self._known = None
 
     def _widen(self) -> None:
         """Join neighbours. A silent stretch beside one that is not stays visible as silent: it is the worse one."""
