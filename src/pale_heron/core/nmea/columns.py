@@ -33,8 +33,8 @@ class _Digits(NamedTuple):
 
     value: Places
     """All digits together."""
-    digits: Places
-    decimals: Places
+    digits: NDArray[np.int8]
+    decimals: NDArray[np.int8]
     has_point: Flags
     negative: Flags
     plain: Flags
@@ -55,8 +55,9 @@ class FieldColumn:
     def matrix(self, width: int) -> Bytes:
         """The first `width` bytes of each, a column each, zero behind its end."""
         steps = np.arange(width)[:, None]
-        found: Bytes = self._data[np.minimum(self.begin + steps, len(self._data) - 1)]
-        return np.where(steps < self.size, found, np.uint8(0))
+        found: Bytes = self._data.take(self.begin + steps, mode="clip")
+        # Most fields have the same width in all sentences.
+        return found if self.size.min(initial=width) >= width else np.where(steps < self.size, found, np.uint8(0))
 
     @cached_property
     def letter(self) -> Bytes:
@@ -87,11 +88,19 @@ class FieldColumn:
         letters = self.matrix(width)
         digit = letters - 48
         is_digit, is_point = digit < 10, letters == 46
-        behind = np.cumsum(is_digit[::-1], axis=0)[::-1]
-        digits = behind[0] if width else np.zeros(len(self), np.int64)
-        value = (np.where(is_digit, digit, 0) * _WHOLE_TENS[behind - is_digit]).sum(axis=0)
-        points = is_point.sum(axis=0)
-        decimals = (is_digit & (np.cumsum(is_point, axis=0) > 0)).sum(axis=0)
+        value = np.zeros(len(self), np.int64)
+        decimals = np.zeros(len(self), np.int8)
+        behind_point = np.zeros(len(self), np.bool_)
+        for place in range(width):
+            here = is_digit[place]
+            if here.all():
+                value *= 10
+                value += digit[place]
+            else:
+                value = np.where(here, value * 10 + digit[place], value)
+                behind_point |= is_point[place]
+            decimals += here & behind_point
+        digits, points = is_digit.sum(axis=0, dtype=np.int8), is_point.sum(axis=0, dtype=np.int8)
         negative = letters[0] == 45 if width else np.zeros(len(self), np.bool_)
         sign = (negative | (letters[0] == 43)) if width else negative
         # All that is there is a digit, the one point, or the sign in front.

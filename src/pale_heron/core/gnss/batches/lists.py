@@ -47,6 +47,8 @@ class SatelliteLists:
         self._final = np.sort(np.concatenate(finals)) if finals else np.empty(0, np.int64)
         self._own = own
         self._total = total
+        # Rows of other types may stand between the parts of a list.
+        self._same = _places_of_type(own.type)
         self.rows: Places = rows[self._final]
         """The row with which each becomes whole."""
         self.time: Places = batch.time[self.rows]
@@ -80,15 +82,15 @@ class SatelliteLists:
 
     def keys(self, names: Sequence[str], begin: int, end: int) -> Iterator[tuple[tuple[str, bytes], int]]:
         """Of the lists from one to before another: type and signal as the tracker keeps them apart, and the time."""
-        for key, time in zip(self.key[begin:end].tolist(), self.time[begin:end].tolist(), strict=True):
-            yield (names[key >> 8], bytes([key & 0xFF]) if key & 0xFF else b""), time
+        keys = self.key[begin:end].tolist()
+        apart = {key: (names[key >> 8], bytes([key & 0xFF]) if key & 0xFF else b"") for key in set(keys)}
+        return zip(map(apart.__getitem__, keys), self.time[begin:end].tolist(), strict=True)
 
     def parts_of(self, place: int) -> list[int]:
         """The rows of the batch that make up a list."""
         final = int(self._final[place])
-        kind, count = self._own.type[final], int(self._total[final])
-        mine = np.flatnonzero(self._own.type[: final + 1] == kind)[-count:]
-        rows: list[int] = self._rows[mine].tolist()
+        behind = int(self._same.place[final]) + 1
+        rows: list[int] = self._rows[self._same.ordered[behind - int(self._total[final]) : behind]].tolist()
         return rows
 
     def satellites(self, begin: int, end: int) -> "Satellites":
@@ -102,11 +104,9 @@ class SatelliteLists:
         """Of all lists; of those that are odd in any way, too."""
         finals = self._final
         counts = np.maximum(self._total[finals], 0)
-        # Rows of other types may stand between the parts of a list.
-        same = _places_of_type(self._own.type)
         lists = np.repeat(np.arange(len(finals)), counts)
         place = np.arange(len(lists)) - np.repeat(np.cumsum(counts) - counts, counts)
-        rows = same.earlier(finals[lists], counts[lists] - 1 - place)
+        rows = self._same.earlier(finals[lists], counts[lists] - 1 - place)
         numbers = self._numbers[:, rows].T.ravel()
         strengths = self._strengths[:, rows].T.ravel()
         owner = np.repeat(lists, GROUPS)
@@ -170,12 +170,11 @@ class Satellites(NamedTuple):
     def each(self) -> Callable[[int], Iterator[tuple[bytes, int]]]:
         """What gives raw numbers and C/N0 of one list."""
         begins = np.searchsorted(self.owner, np.arange(self.lists + 1)).tolist()
-        numbers = list(map(unpacked_number, self.number.tolist()))
-        strengths = self.strength.tolist()
+        numbers, strengths = self.number.tolist(), self.strength.tolist()
 
         def of(owner: int) -> Iterator[tuple[bytes, int]]:
             stretch = slice(begins[owner], begins[owner + 1])
-            return zip(numbers[stretch], strengths[stretch], strict=True)
+            return zip(map(unpacked_number, numbers[stretch]), strengths[stretch], strict=True)
 
         return of
 
