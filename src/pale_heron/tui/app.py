@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import gc
 import os
 import signal
 import threading
@@ -55,6 +56,9 @@ SOON_S = 0.02
 """Within so long a bench that has nothing else to do makes a picture that it is asked for."""
 
 WARM_S = 2.0
+SETTLED_S = 4.0
+"""So long after something was loaded it is no longer looked through for garbage: that would hold up pictures."""
+
 WIDE = 180
 """From this many columns on the chosen line stands beside the list, else under it."""
 
@@ -164,6 +168,7 @@ class PaleHeron(FullScreen[None]):
         self.set_interval(LIVELY_S, self._look_in_time)
         # What takes a while to read is read once, before a key asks for it, and not by the screen's thread.
         self.set_timer(WARM_S, lambda: threading.Thread(target=_read_dialects, daemon=True).start())
+        self.set_timer(SETTLED_S, gc.freeze)
         self._running_loop = asyncio.get_running_loop()
         with contextlib.suppress(ValueError):
             # Only the main thread may do this; in others nobody sends signals.
@@ -272,6 +277,7 @@ class PaleHeron(FullScreen[None]):
         """A view that was made just now, put beside the others."""
         view.display = view.id == self._view
         self.query_one("#body").mount(view)
+        self.set_timer(SETTLED_S, gc.freeze)
         return view
 
     @property

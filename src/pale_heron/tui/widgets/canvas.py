@@ -53,9 +53,9 @@ class Canvas(ScrollView):
         return range(top, top + self.size.height)
 
     def bring_into_view(self, index: int) -> None:
-        """Scroll so far that a line can be seen."""
-        top, height = int(self.scroll_offset.y), max(1, self.size.height)
-        if not top <= index < top + height:
+        """Scroll so far that a line can be seen; while it has no room itself, nothing can."""
+        top, height = int(self.scroll_offset.y), self.size.height
+        if height and not top <= index < top + height:
             self.scroll_to(y=max(0, index - height // 2), animate=False)
 
     def render_line(self, y: int) -> Strip:

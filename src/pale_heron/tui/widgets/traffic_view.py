@@ -88,7 +88,8 @@ class TrafficView(Vertical):
         self._chosen_type = max(0, min(self._chosen_type, len(found) - 1))
         width = self._latest.size.width - 1
         self._latest.show(latest.paint(found, self._chosen_type, snapshot.now, width, self._latest.seen))
-        self._latest.bring_into_view(self._chosen_type + 1)
+        # The heading stands above the first.
+        self._latest.bring_into_view(self._chosen_type + 1 if self._chosen_type else 0)
 
     def _look(self, snapshot: BenchSnapshot) -> traffic.ListStyle:
         number = self.list.reference
