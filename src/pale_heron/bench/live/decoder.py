@@ -22,10 +22,10 @@ MARGIN_NS: Final = 120_000_000
 
 DECODE_S: Final = 60.0
 PICTURE_NS: Final = SECOND // 15
-AT_A_TIME: Final = 1 << 17
+AT_A_TIME: Final = 160 << 10
 """Between so many bytes somebody who looks may get a picture."""
 
-LEAST_PARTED: Final = AT_A_TIME * 3 // 4
+LEAST_PARTED: Final = 112 << 10
 """What came together is not parted for a mark before so many bytes: there will be another one soon."""
 
 GATHERED_NS: Final = 80_000_000
