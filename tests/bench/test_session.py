@@ -14,6 +14,7 @@ from tests.waiting import until
 from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.model import Model
+from pale_heron.bench.operations.registry import Operation
 from pale_heron.bench.pipeline import Record
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
@@ -249,3 +250,42 @@ def test_a_picture_that_lies_behind_is_one_of_then() -> None:
     assert decoder.fault == ""
     assert max(behind for behind, _ in seen) > 5
     assert not any("silent" in found for _, found in seen[:-1]), seen
+
+
+class CountingModel(Model):
+    """Counts how often it is fed."""
+
+    fed = 0
+
+    def feed(self, *records: Record) -> list[Entry]:
+        self.fed += 1
+        return super().feed(*records)
+
+
+def test_what_comes_fast_is_decoded_together_and_nothing_of_it_is_lost() -> None:
+    model, inbox, over = CountingModel(), BoundedQueue(), threading.Event()
+    decoder = Decoder(inbox, model, None, StampClock(), over, lambda *_: None)
+    decoder.start()
+    pieces = 120
+    for at in range(pieces):
+        inbox.put(Chunk("curlew", Direction.IN, BEGIN + at * SECOND // 200, GGA * 100))
+        time.sleep(0.005)
+    over.set()
+    decoder.let_go(whole=True)
+    assert decoder.fault == ""
+    assert model.log.settled == 100 * pieces
+    assert model.fed < pieces / 3
+
+
+def test_something_is_going_on_while_a_module_has_said_what_nobody_has_seen() -> None:
+    session = Session("bench", [LaneSpec("m", "/dev/no-such")], None)
+    model = session.model
+    model.feed(Event(BEGIN, "m", "dialect", {"name": "standard", "by": "chosen"}))
+    model.publish(BEGIN)
+    assert not session.eventful
+    model.feed(Chunk("m", Direction.OUT, BEGIN + 1, b"AT\r"), Chunk("m", Direction.IN, BEGIN + 2, b"\r\nOK\r\n"))
+    assert session.eventful
+    model.publish(BEGIN + 3)
+    assert not session.eventful
+    session.operations.claim(Operation("a search", ["m"]))
+    assert session.eventful

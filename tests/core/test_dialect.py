@@ -1,15 +1,17 @@
 """Dialects: what is read, what is wrong with them and where, what is sent; and what a choice of sentences means."""
 
+import random
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pale_heron.bench.config.dialects import known_dialects, read_text
 from pale_heron.core.device.schema.actions import ROLES
 from pale_heron.core.device.schema.dialect import read_dialect
 from pale_heron.core.device.schema.sentence_plan import CurrentSentence, plan
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 from pale_heron.core.line.typed import compose
 
 KNOWN = known_dialects()
@@ -21,6 +23,23 @@ def test_the_shipped_dialect_is_sound_and_has_every_role() -> None:
     assert set(ROLES) <= set(CURLEW.actions)
     assert CURLEW.recognises("$PCURLEW,IAM,Curlew,1.4,7*00")
     assert not CURLEW.recognises("$GNTXT,01,01,02,antenna ok*00")
+
+
+@pytest.mark.parametrize("name", SHIPPED)
+@given(chance=st.randoms(use_true_random=False))
+@settings(max_examples=20)
+def test_a_command_is_found_by_what_it_begins_with_as_by_trying_every_form(name: str, chance: random.Random) -> None:
+    dialect = KNOWN[name]
+    for command in dialect.commands.values():
+        for form in (text for texts in command.forms.values() for text in texts):
+            typed = PLACEHOLDER.sub(lambda _: chance.choice(["", "1", "0", "abc", "?", "12,3"]), form)
+            typed = "".join(chance.choice((letter.lower(), letter.upper())) for letter in typed)
+            ranked = sorted(each for forms in dialect._recogniser._by_head.values() for each in forms)
+            for spoken in dialect.spoken(typed):
+                tried = next((each for each in ranked if each.pattern.fullmatch(spoken.text)), None)
+                assert (spoken.command, spoken.form) == ((tried.command, tried.form) if tried else (None, "")), typed
+                secret = {value for key, value in spoken.values.items() if key in dialect.secrets and value}
+                assert secret <= dialect.secret_values(typed)
 
 
 TOLD = [

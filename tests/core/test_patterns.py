@@ -1,9 +1,11 @@
 """Expressions that people write, on lines that devices choose."""
 
+import pickle
 from time import monotonic
 
 import pytest
-from hypothesis import given
+import regex
+from hypothesis import example, given
 from hypothesis import strategies as st
 from tests.waiting import LIMIT_S
 
@@ -67,6 +69,47 @@ def test_a_fair_expression_matches_as_usual(text: str) -> None:
         assert found["first"] == words[0] and found["rest"] == words[1]
     elif whole and "\n" not in text:
         assert not words[0].isascii(), "what counts as a letter in other scripts is the package's affair"
+
+
+PIECES = [
+    "a",
+    "b",
+    "+",
+    "\\+",
+    "\\.",
+    ".",
+    "a?",
+    "b*",
+    "[ab]",
+    "(a|b)",
+    "(?:a)?",
+    "a{2}",
+    "\\d",
+    "^",
+    "$",
+    "|",
+    "(?i)",
+    " ",
+]
+
+
+@given(st.lists(st.sampled_from(PIECES), max_size=6).map("".join), st.text("ab+. 1A", max_size=6))
+@example("ab?", "a")
+@example("a|b", "b")
+@example("(?i)a", "A")
+@example("ab(?i)", "AB")
+def test_what_is_passed_over_for_its_beginning_would_not_have_matched(written: str, text: str) -> None:
+    try:
+        usual = regex.compile(written)
+    except regex.error:
+        return
+    found = Pattern(written).fullmatch(text)
+    assert (found is not None) == (usual.fullmatch(text) is not None)
+
+
+def test_case_counts_after_a_jump_as_it_did_before() -> None:
+    kept = pickle.loads(pickle.dumps(Pattern("at", ignore_case=True)))
+    assert kept.fullmatch("AT") and not pickle.loads(pickle.dumps(Pattern("at"))).fullmatch("AT")
 
 
 def test_it_is_equal_and_the_same_object_by_its_text_and_tells_what_is_broken() -> None:
