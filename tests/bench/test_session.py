@@ -57,6 +57,10 @@ def speak(terminal: Terminal, data: bytes) -> None:
         time.sleep(0.001)
 
 
+def received(path: Path) -> list[bytes]:
+    return [record.data for record in CaptureReader(path).records() if isinstance(record, Chunk)]
+
+
 def events(path: Path) -> list[Event]:
     """Those that have a place of their own; what the system says of its clock comes when it comes."""
     records = CaptureReader(path).records()
@@ -179,14 +183,13 @@ def test_who_asks_for_no_figures_does_not_wait_for_decoding(
     sent = GGA * 4000
     for begin in range(0, len(sent), 8000):
         speak(terminal, sent[begin : begin + 8000])
-    until(lambda: (tmp_path / "a.pcapng").stat().st_size > len(sent))
+    until(lambda: b"".join(received(tmp_path / "a.pcapng")) == sent)
     stopping = threading.Thread(target=lambda: session.stop(whole=whole))
     stopping.start()
     until(lambda: session._recorder.over.is_set() and (whole or session._decoder._given_up.is_set()))
     go_on.set()
     stopping.join()
-    recorded = [record.data for record in CaptureReader(tmp_path / "a.pcapng").records() if isinstance(record, Chunk)]
-    assert b"".join(recorded) == sent
+    assert b"".join(received(tmp_path / "a.pcapng")) == sent
     assert (session.snapshot().lanes[0].line.bytes_in == len(sent)) == whole
     assert whole or len(fed) <= 1, "what was under way alone"
 

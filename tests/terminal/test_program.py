@@ -213,7 +213,11 @@ def test_a_terminal_that_goes_without_a_signal_ends_the_program_too(tmp_path: Pa
     """Whoever is not the leader of its terminal's session gets no SIGHUP: under a service, or after `setsid`."""
     own, other = os.openpty()
     termios.tcsetwinsize(other, (42, 142))
-    environ = os.environ | {"PALE_HERON_CAPTURES": str(tmp_path / "captures"), "XDG_RUNTIME_DIR": str(tmp_path)}
+    environ = os.environ | {
+        "TERM": "xterm-256color",
+        "PALE_HERON_CAPTURES": str(tmp_path / "captures"),
+        "XDG_RUNTIME_DIR": str(tmp_path),
+    }
     words = [*PROGRAM, "demo"]
     process = subprocess.Popen(words, stdin=other, stdout=other, stderr=other, env=environ, start_new_session=True)
     os.close(other)

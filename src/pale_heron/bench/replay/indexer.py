@@ -25,7 +25,8 @@ from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.system import lower_priority
 
 KEEP_NS = 300 * SECOND
-"""Time of the capture between two states that are kept."""
+KEEP_BYTES: Final = 400_000
+"""Time and bytes of the capture between two states that are kept: what is less is read faster than a state is made."""
 
 KEPT_BYTES = 48_000_000
 """When the states that are kept have grown by so much, the next ones are taken twice as far apart."""
@@ -76,7 +77,7 @@ Found = LaneCheckpoint | Checkpoint | Event | IndexedTrouble | IndexProgress | I
 def survey(path: Path) -> Iterator[Found]:
     """Feed the whole file, and report what is found on the way."""
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
-    placer, noted_second, moment = CheckpointPlacer(model), -1, 0
+    placer, noted_second, moment, last_position = CheckpointPlacer(model), -1, 0, 0
 
     def noted(entry: Entry) -> Iterator[Event | IndexedTrouble]:
         nonlocal noted_second
@@ -93,15 +94,16 @@ def survey(path: Path) -> Iterator[Found]:
         if checkpoint is not None:
             yield IndexProgress(moment, tuple(reader.described))
             yield checkpoint
-        if moment - last >= spacing and last:
+        far = position - last_position >= KEEP_BYTES and moment - last >= spacing
+        if far and last:
             state = LaneCheckpoint(moment, position, model.log.settled, model.saved())
             yield state
             kept += len(state.lanes)
             if kept >= KEPT_BYTES:
                 # A capture of weeks, or of many lanes: wider steps, so that the states stay few.
                 spacing, kept = 2 * spacing, 0
-        if not last or moment - last >= spacing:
-            last = moment
+        if far or not last:
+            last, last_position = moment, position
         for entry in model.feed(*batch):
             yield from noted(entry)
         moment = max(moment, *(record.time or 0 for record in batch))
