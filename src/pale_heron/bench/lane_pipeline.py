@@ -114,6 +114,10 @@ class LanePipeline(Pipeline[Lane]):
             runs.setdefault(chunk.lane, []).append(chunk)
         whole = self._whole_runs(runs) if _in_order(chunks) else {}
         if not whole:
+            half = len(chunks) // 2
+            if _size(chunks[:half]) >= FEW_BYTES:
+                # Mostly it is one piece somewhere that is something else: the other half may go together.
+                return self.feed(chunks[:half]) + self.feed(chunks[half:])
             return super().feed(chunks)
         self._apart = frozenset(whole)
         for name in whole:
