@@ -60,7 +60,7 @@ def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tupl
 ODD_BYTES = (b"\r", b"\n", b"$", b"!", b"*", b",", b"\xd3\x00", b"\x00", b"A", b"\r\n\r\n", RTCM, HOSTILE, b"> ")
 
 
-@settings(max_examples=30, phases=[Phase.generate])
+@settings(max_examples=20, phases=[Phase.generate])
 @given(
     seeds,
     pieces_of_streams,
@@ -231,7 +231,7 @@ def differences(one: Any, other: Any, where: str = "") -> Iterator[str]:
         yield from differences(one[name], other[name], f"{where} {name}")
 
 
-@settings(max_examples=30, deadline=None, phases=[Phase.generate])
+@settings(max_examples=20, deadline=None, phases=[Phase.generate])
 @given(
     seeds,
     st.sampled_from(list(SAID)),
@@ -260,7 +260,7 @@ def test_midnight_is_a_time_like_any(before: int) -> None:
     compare(chunks, sum(len(each.data) for each in chunks[:201]))
 
 
-@settings(max_examples=30, deadline=None, phases=[Phase.generate])
+@settings(max_examples=20, deadline=None, phases=[Phase.generate])
 @given(
     seeds, st.sampled_from(list(SAID)), st.sampled_from([QUIET, LIVELY, WILD]), st.sampled_from([1, 10]), st.booleans()
 )
