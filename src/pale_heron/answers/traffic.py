@@ -20,12 +20,14 @@ def traffic_answer(snapshot: BenchSnapshot) -> ViewAnswer:
     damaged = (
         f"{figures.several(bad, 'line')} damaged in the last minute." if bad else "None damaged in the last minute."
     )
+    # What comes more seldom is counted: half a line a second is no line.
+    each_second = round(sum(rates))
     said = (
         (
-            (f"{sum(rates):.0f} lines a second", "*text"),
+            (f"{figures.several(each_second, 'line')} a second", "*text"),
             f" of {figures.several(len(rates), 'type')}. ",
         )
-        if rates
+        if each_second
         else ((f"{figures.several(lines, 'line')} in the last minute. ", "*text"),)
     )
     return answered(
