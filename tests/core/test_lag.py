@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from pale_heron.core.clock.clock_words import apart_lines
 from pale_heron.core.clock.lag import BUCKETS, KEPT, LagSnapshot, LagTracker
 from pale_heron.core.clock.offset import apart_words, offset_to_give, other_rates, whole_seconds
 from pale_heron.core.frames import IN, SECOND, Frame, Kind, Status
@@ -165,3 +166,24 @@ def test_whatever_a_sentence_holds_is_borne(data: bytes, arrived: int) -> None:
 def test_whole_seconds_apart_are_told_with_the_cause_that_fits(seconds: int, words: str) -> None:
     assert words in apart_words(seconds)
     assert ("ahead of" in apart_words(seconds)) is (seconds > 0)
+
+
+@pytest.mark.parametrize("pace", [0.1, 0.5, 3.0, 20.0])
+def test_a_log_that_is_played_is_told_as_one_and_not_as_a_clock_that_was_set(pace: float) -> None:
+    tracker = LagTracker()
+    for second in range(600):
+        tracker.feed(frame("GNZDA", second * SECOND, MIDNIGHT + round(second * SECOND / pace)), BYTE_NS)
+    found = tracker.snapshot()
+    assert found.steps > 3 and not found.keeps_pace
+    (words,) = apart_lines("curlew", found)
+    assert "a log that is played" in words
+
+
+def test_clocks_that_are_set_now_and_then_keep_pace() -> None:
+    tracker = LagTracker()
+    for second in range(4 * 3600):
+        ahead = second // 1800 * 5 * SECOND
+        tracker.feed(frame("GNZDA", second * SECOND, MIDNIGHT + second * SECOND + ahead), BYTE_NS)
+    found = tracker.snapshot()
+    assert found.steps == 7 and found.keeps_pace
+    assert "is 35 s ahead" in apart_lines("curlew", found)[0]

@@ -53,8 +53,16 @@ def clock_lines(picture: ClockPicture) -> list[str]:
     return rows
 
 
+OTHER_PACE: Final = (
+    "what it tells runs at another pace than this computer's clock: a log that is played, or a simulator; "
+    "how late it comes says nothing"
+)
+
+
 def apart_lines(lane: str, lags: LagSnapshot) -> list[str]:
-    """Where the two clocks are plainly apart: by whole seconds, or because something comes before its second."""
+    """Where the two clocks are plainly apart: in pace, by whole seconds, or as something comes before its second."""
+    if not lags.keeps_pace:
+        return [f"{safe_label(lane)}: {OTHER_PACE}."]
     apart = whole_seconds(lags)
     if apart:
         return [f"{safe_label(lane)}: {apart_words(apart)}. Whole seconds are left out here."]

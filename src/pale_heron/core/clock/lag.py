@@ -27,6 +27,10 @@ STEP_NS: Final = SECOND // 2
 """A lag that jumps by so much, and stays there, means that one of the two clocks was set."""
 
 STAYS: Final = 5
+FEW_STEPS: Final = 3
+OFTEN_NS: Final = 60 * SECOND
+"""Nobody sets a clock more than a few times, once a minute: what is told then runs at another pace."""
+
 QUIET_SHARE: Final = 0.25
 LEAST_QUIET_NS: Final = 20_000_000
 """After a pause of this share of the interval, and at least this, a sentence belongs to the next round."""
@@ -89,6 +93,15 @@ class LagSnapshot:
     steps: int = 0
     until: int | None = None
     """When the last sentence came."""
+    stepped_from: int | None = None
+    """When the first step was."""
+
+    @property
+    def keeps_pace(self) -> bool:
+        """Whether what is told runs at the pace of this computer's clock: a log that is played does not."""
+        if self.steps < FEW_STEPS or self.since is None or self.stepped_from is None:
+            return True
+        return self.since - self.stepped_from >= (self.steps - 1) * OFTEN_NS
 
     @cached_property
     def types(self) -> tuple[TypeLag, ...]:
@@ -161,6 +174,7 @@ class LagTracker:
 
     def __init__(self) -> None:
         self._steps = 0
+        self._stepped_from: int | None = None
         self._places: dict[str, int] = {}
         """Where in a type of sentence the time stands; 0 for those without one."""
         self._begin_again()
@@ -255,6 +269,7 @@ class LagTracker:
             if totals.astray < STAYS:
                 return
             self._steps += 1
+            self._stepped_from = arrived if self._stepped_from is None else self._stepped_from
             self._begin_again()
             self._take(kind, told, arrived)
             return
@@ -285,6 +300,7 @@ class LagTracker:
             since=self._since,
             steps=self._steps,
             until=self._last,
+            stepped_from=self._stepped_from,
         )
 
 

@@ -54,6 +54,8 @@ def _told(lane: LaneSnapshot, lags: LagSnapshot | None) -> Line:
     known = str(time.value) if time is not None and time.value is not None else "–"
     day = str(date.value) if date is not None and date.value is not None else "no date yet"
     words = "told last"
+    if lags is not None and not lags.keeps_pace:
+        return _source(safe_label(lane.name), known, day, f"{words}; at another pace than this computer's clock")
     if lags is not None and lags.since is not None:
         words += f"; counted since {clock(lags.since, 0)} UTC"
     if lags is not None and lags.steps:
