@@ -31,7 +31,8 @@ FAULT_S = 2.0
 WAIT_S = 0.1
 FEW_BYTES = 64
 BREATH_S = 0.002
-"""After a read of few bytes the thread rests this long: a burst then costs a handful of reads instead of hundreds."""
+"""After a read of few bytes in the middle of a line the thread rests this long: a line then costs few reads, not one a
+byte. What ends a line is handed over at once, and what answers it is read as it comes."""
 
 LOOK_NS = SECOND
 """How often the driver is asked for its errors."""
