@@ -62,12 +62,14 @@ def test_lines_and_lanes_are_the_same_however_many_records_are_fed(chance: rando
     assert not list(differences(state(one._pipeline.lanes), state(many._pipeline.lanes)))
 
 
-@settings(max_examples=16, deadline=None, phases=[Phase.generate])
-@given(seeds)
-def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random) -> None:
+@settings(max_examples=24, deadline=None, phases=[Phase.generate])
+@given(seeds, st.sampled_from([4_000, 20_000, 1 << 20]))
+def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gathered: int) -> None:
     records = records_of(chance, 150)
     one, _ = fed(records, 1)
-    many, _ = fed(records, 1000, lines=False)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("pale_heron.bench.lane_pipeline.GATHERED_BYTES", gathered)
+        many, _ = fed(records, 1000, lines=False)
     end = records[-1].time
     assert not list(differences(state(one.snapshots(end)), state(many.snapshots(end))))
     assert not list(differences(state(one.published), state(many.published)))

@@ -9,7 +9,6 @@ goes its own way, up to an event of its own.
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import groupby, pairwise
-from operator import attrgetter
 from typing import TYPE_CHECKING, Final, cast
 
 from pale_heron.bench.pipeline import Pipeline, Record
@@ -54,19 +53,24 @@ class LanePipeline(Pipeline[Lane]):
             settled += self._feed_many(chunks) if _size(chunks) >= FEW_BYTES else super().feed(chunks)
         return settled
 
-    def gather(self, chunks: Iterable[Chunk]) -> None:
+    def gather(self, chunks: Sequence[Chunk]) -> None:
         """Take chunks without giving lines."""
-        for name, group in groupby(chunks, key=attrgetter("lane")):
-            run = list(group)
+        runs: dict[str, list[Chunk]] = {}
+        for chunk in chunks:
+            runs.setdefault(chunk.lane, []).append(chunk)
+        for name, run in runs.items():
             lane = self.lanes.get(name) or self.lane(name)
             if lane.takes_batches and all(map(_is_received, run)):
                 self._gather(name, run)
+                runs[name] = []
+        # In the order in which they came: with each of them time passes for all of these.
+        for chunk in chunks if any(runs.values()) else ():
+            if not runs[chunk.lane]:
                 continue
-            for chunk in run:
-                if lane.takes_batches and _is_received(chunk):
-                    self._gather(name, [chunk])
-                else:
-                    self.feed((chunk,))
+            if self.lanes[chunk.lane].takes_batches and _is_received(chunk):
+                self._gather(chunk.lane, [chunk])
+            else:
+                self.feed((chunk,))
 
     def _gather(self, name: str, run: Sequence[Chunk]) -> None:
         # What ends what the lane holds is among what is gathered.

@@ -165,9 +165,9 @@ class Model:
     def _feed_lanes(self, records: Sequence[Record]) -> list[Entry]:
         """Take records whose lines nobody looks at, but for those that a trial, a pulse or an ear is looked for in."""
         settled: list[Entry] = []
-        for is_chunk, group in groupby(records, lambda record: isinstance(record, Chunk)):
+        for kind, group in groupby(records, type):
             run = list(group)
-            settled += self._feed_run(cast("list[Chunk]", run)) if is_chunk else self._feed(run)
+            settled += self._feed_run(cast("list[Chunk]", run)) if kind is Chunk else self._feed(run)
         return settled
 
     def _feed_run(self, run: Sequence[Chunk]) -> list[Entry]:

@@ -141,21 +141,24 @@ class Source:
 
     def records(self) -> Iterator[Record]:
         """Chunks and events; a raw file is one lane named after it, and has frames."""
+        return chain.from_iterable(self.batches())
+
+    def batches(self) -> Iterator[Sequence[Record]]:
+        """The same, many at a time."""
         if not self.is_capture:
-            yield from raw_frames(self._file, self.name, self._own)
+            yield from batches(raw_frames(self._file, self.name, self._own))
             return
-        records: Iterable[Record] = self._reader.records_of(self._file)
+        read: Iterator[Sequence[Record]] = (piece.records for piece in self._reader.pieces_of(self._file))
         if self._part is not None:
-            records = PartRecords(cast("Iterator[Chunk | Event]", records), self._part)
-        for record in records:
-            time = record.time or 0
-            if time > self._last:
-                self._last = time
-            if self._first is None:
-                self._first = self._last = time
-            if isinstance(record, Event) and record.name == JOINED:
-                self.joined = joined_of(record)
-            yield record
+            read = batches(PartRecords(cast("Iterator[Chunk | Event]", chain.from_iterable(read)), self._part))
+        for records in read:
+            times = [record.time or 0 for record in records]
+            self._first = times[0] if self._first is None else self._first
+            self._last = max(self._last, max(times))
+            for record in records:
+                if isinstance(record, Event) and record.name == JOINED:
+                    self.joined = joined_of(record)
+            yield records
 
     def lines(self, *, masked: bool = False) -> Iterator[Frame | Event]:
         """Every frame and event in its order: what Traffic shows.
@@ -167,7 +170,7 @@ class Source:
             return
         book = DialectBook()
         pipeline = Pipeline(lambda name: LaneStreams(name, book if masked else None), heed=book.heed)
-        for batch in batches(self.records()):
+        for batch in self.batches():
             for entry in pipeline.feed(batch):
                 yield _starred(entry, pipeline)
         for entry in pipeline.finish():
@@ -196,7 +199,7 @@ class Source:
                 return self._raw_lanes(model, progress)
         teller = PassTeller(model, listener) if listener is not None else None
         model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
-        for batch in batches(self.records()):
+        for batch in self.batches():
             progress(self.share)
             model.know(self._reader.lanes)
             settled = model.feed(*batch)

@@ -35,7 +35,13 @@ HEAD_BYTES: Final = 8
 READ_BYTES: Final = 1 << 18
 _HEADS: Final = {order: struct.Struct(order + "II") for order in "<>"}
 _LENGTHS: Final = {order: struct.Struct(order + "I") for order in "<>"}
-_PACKETS: Final = {order: struct.Struct(order + "IIIII") for order in "<>"}
+PACKET_HEAD_BYTES: Final = 20
+PACKET_HEADS: Final = {order: struct.Struct(order + "IIIII") for order in "<>"}
+"""How an enhanced packet begins: interface, high and low half of the time in its units, bytes captured and original."""
+
+_made: Final = tuple.__new__
+"""A row without a call to its class, which takes as long as all the rest."""
+
 MAGIC: Final = SECTION.to_bytes(4, "little")
 """The first four bytes of every capture, the same in both byte orders."""
 
@@ -54,15 +60,6 @@ class Block(NamedTuple):
     def end(self) -> int:
         """Where the next one begins."""
         return self.offset + HEAD_BYTES + len(self.content) + 4
-
-
-class Packet(NamedTuple):
-    """An enhanced packet; `time` in units of its interface, options as they stand there."""
-
-    interface: int
-    time: int
-    data: bytes
-    options: bytes
 
 
 class Torn(NamedTuple):
@@ -118,39 +115,56 @@ def read_blocks(file: BinaryIO, order: str = "<") -> Iterator[Block | Torn]:
 
     `order` is the byte order of the section that it stands in; each section header sets it again.
     """
+    for blocks in read_runs(file, order):
+        yield from (blocks,) if isinstance(blocks, Torn) else blocks
+
+
+def read_runs(file: BinaryIO, order: str = "<") -> Iterator[list[Block] | Torn]:
+    """The same, all blocks together that one read brought: most are far smaller than what a disk gives at once."""
     offset = file.tell()
-    # Many blocks a read: most are far smaller than what a disk gives at once.
-    held, at = b"", 0
+    held = b""
     while True:
-        if len(held) - at < HEAD_BYTES:
-            held, at = held[at:] + file.read(READ_BYTES), 0
-            if not held:
-                return
-            if len(held) < HEAD_BYTES:
+        # More each time where one block is larger than what was read.
+        more = file.read(max(READ_BYTES, len(held)))
+        held += more
+        blocks, used, torn = _cut(held, offset, order)
+        if blocks:
+            order = blocks[-1].order
+            yield blocks
+        if torn:
+            yield Torn(offset + used, torn)
+            return
+        offset, held = offset + used, held[used:]
+        if not more:
+            if held:
                 yield Torn(offset, "the file ends in the middle of a block")
-                return
-        if held.startswith(MAGIC, at):
+            return
+
+
+def _cut(held: bytes, begin: int, order: str) -> tuple[list[Block], int, str]:
+    """The whole blocks in bytes that begin with one; how many bytes they are, and what is wrong with the next."""
+    blocks: list[Block] = []
+    head, length_at = _HEADS[order].unpack_from, _LENGTHS[order].unpack_from
+    at, size = 0, len(held)
+    while size - at >= HEAD_BYTES + 4:
+        kind, length = head(held, at)
+        if kind == SECTION:
             mark = held[at + HEAD_BYTES : at + HEAD_BYTES + 4]
             order = ">" if mark == BYTE_ORDER.to_bytes(4, "big") else "<"
-            if mark != struct.pack(order + "I", BYTE_ORDER):
-                yield Torn(offset, "a section without byte order")
-                return
-        kind, length = _HEADS[order].unpack_from(held, at)
+            if mark != BYTE_ORDER.to_bytes(4, "little" if order == "<" else "big"):
+                return blocks, at, "a section without byte order"
+            head, length_at = _HEADS[order].unpack_from, _LENGTHS[order].unpack_from
+            kind, length = head(held, at)
         if length < HEAD_BYTES + 4 or length % 4 or length > LARGEST_BLOCK:
-            yield Torn(offset, f"a block of {length} bytes")
-            return
-        if len(held) - at < length:
-            held, at = held[at:] + file.read(max(READ_BYTES, length)), 0
-            if len(held) < length:
-                yield Torn(offset, "the file ends in the middle of a block")
-                return
-        end = at + length - 4
-        if _LENGTHS[order].unpack_from(held, end)[0] != length:
-            yield Torn(offset, "a block whose two lengths differ")
-            return
-        yield Block(offset, kind, held[at + HEAD_BYTES : end], order)
-        offset += length
-        at += length
+            return blocks, at, f"a block of {length} bytes"
+        end = at + length
+        if end > size:
+            break
+        if length_at(held, end - 4)[0] != length:
+            return blocks, at, "a block whose two lengths differ"
+        blocks.append(_made(Block, (begin + at, kind, held[at + HEAD_BYTES : end - 4], order)))
+        at = end
+    return blocks, at, ""
 
 
 def parse_options(content: bytes, order: str) -> list[tuple[int, bytes]]:
@@ -172,19 +186,6 @@ def parse_interface(block: Block) -> tuple[int, dict[int, bytes]]:
     if len(block.content) < 8:
         raise ValueError("an interface description of less than 8 bytes")
     return struct.unpack_from(block.order + "H", block.content)[0], dict(parse_options(block.content[8:], block.order))
-
-
-def parse_packet(block: Block) -> Packet:
-    """An enhanced packet. ValueError where its lengths contradict each other."""
-    if len(block.content) < 20:
-        raise ValueError("a packet of less than 20 bytes")
-    content = block.content
-    number, high, low, length, _ = _PACKETS[block.order].unpack_from(content)
-    if 20 + length > len(content):
-        raise ValueError("a packet longer than its block")
-    data = content[20 : 20 + length]
-    options = content[20 + length + (-length % 4) :]
-    return Packet(number, high << 32 | low, data, options)
 
 
 OLD_HEADER_BYTES: Final = 24

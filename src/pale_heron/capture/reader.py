@@ -2,11 +2,12 @@
 
 import json
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import groupby
 from pathlib import Path
-from typing import BinaryIO, Final
+from typing import BinaryIO, Final, NamedTuple
 
 from pale_heron.capture import pcapng
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event
@@ -15,6 +16,9 @@ from pale_heron.core.wire.visible import safe_label
 from pale_heron.system import claim
 
 RAW_CHUNK = 65_536
+_made: Final = tuple.__new__
+"""A row without a call to its class, which takes as long as all the rest."""
+
 Record = Chunk | Event
 
 LATEST: Final = 7_258_118_400 * SECOND
@@ -33,11 +37,21 @@ class LaneInfo:
     speed: int | None
 
 
-@dataclass(slots=True)
-class _Interface:
+class _Interface(NamedTuple):
+    """`multiply` and `divide` make nanoseconds of its units of time."""
+
+    name: str
     link_type: int
-    info: LaneInfo
-    to_ns: tuple[int, int] = (1, 1)
+    multiply: int
+    divide: int
+
+
+class Piece(NamedTuple):
+    """Records that stand behind one another, with the place of each one's block, and where the last one's ends."""
+
+    records: list[Record]
+    places: list[int]
+    end: int
 
 
 @dataclass(slots=True)
@@ -61,7 +75,12 @@ class CaptureReader:
     def takes_events(self) -> bool:
         """Whether events of ours may stand behind what was read: in our own byte order, and on the first interface."""
         first = self._interfaces[0] if self._interfaces else None
-        return self._order == "<" and first is not None and first.link_type == pcapng.EVENTS and first.to_ns == (1, 1)
+        return (
+            self._order == "<"
+            and first is not None
+            and first.link_type == pcapng.EVENTS
+            and (first.multiply, first.divide) == (1, 1)
+        )
 
     def resume(self, position: int, described: Sequence[int]) -> Iterator[Record]:
         """The records from a `position` on, where a block begins; `described` are the describing blocks of the file."""
@@ -72,7 +91,7 @@ class CaptureReader:
                     file.seek(place)
                     block = next(pcapng.read_blocks(file, self._order))
                     if isinstance(block, pcapng.Block):
-                        self._take(block)
+                        self._describe(block)
             file.seek(position)
             yield from self.records_of(file)
 
@@ -90,27 +109,50 @@ class CaptureReader:
 
     def records_of(self, file: BinaryIO) -> Iterator[Record]:
         """The same for a file that is open already and can be sought in."""
-        behind = file.tell()
-        for block in pcapng.read_blocks(file, self._order):
-            self.position = block.offset
-            if isinstance(block, pcapng.Torn):
-                self.torn = f"{block.why} at byte {block.offset}; everything before it is used"
-                return
-            try:
-                record = self._take(block)
-                if record is not None:
-                    yield record
-            except ValueError as problem:
-                self.torn = f"{problem} at byte {block.offset}; everything before it is used"
-                return
-            behind = block.end
-        self.position = behind
+        for piece in self.pieces_of(file):
+            for self.position, record in zip(piece.places, piece.records, strict=True):
+                yield record
+            self.position = piece.end
 
-    def _take(self, block: pcapng.Block) -> Record | None:
-        """What a block says: a record, or what describes the records after it. ValueError where it is broken."""
+    def pieces_of(self, file: BinaryIO) -> Iterator[Piece]:
+        """The same, all records together that one read brought and no other description stands between."""
+        self.position = file.tell()
+        for blocks in pcapng.read_runs(file, self._order):
+            if isinstance(blocks, pcapng.Torn):
+                self.position = blocks.offset
+                self.torn = f"{blocks.why} at byte {blocks.offset}; everything before it is used"
+                return
+            yield from self._pieces(blocks)
+            if self.torn:
+                return
+
+    def _pieces(self, blocks: Sequence[pcapng.Block]) -> Iterator[Piece]:
+        for are_packets, group in groupby(blocks, _is_packet):
+            run = list(group)
+            piece = Piece([], [], run[-1].end)
+            broken: ValueError | Trouble | None = None
+            try:
+                if are_packets:
+                    self._read_packets(run, piece)
+                else:
+                    for block in run:
+                        self.position = block.offset
+                        self._describe(block)
+            except (ValueError, Trouble) as problem:
+                broken = problem
+            place = self.position
+            if piece.records:
+                yield piece if broken is None else piece._replace(end=place)
+            if isinstance(broken, Trouble):
+                raise broken
+            if broken is not None:
+                self.position, self.torn = place, f"{broken} at byte {place}; everything before it is used"
+                return
+            self.position = piece.end
+
+    def _describe(self, block: pcapng.Block) -> None:
+        """Take what a block says of those after it, if it does. ValueError where it is broken."""
         self._order = block.order
-        if block.kind == pcapng.ENHANCED_PACKET:
-            return self._record(pcapng.parse_packet(block), self._interfaces, block.order)
         if block.kind == pcapng.SECTION:
             self.described, self._interfaces, self._is_ours = [block.offset], [], False
             self._program = pcapng.program_of(block)
@@ -120,7 +162,6 @@ class CaptureReader:
             self.described.append(block.offset)
             self._interfaces.append(self._interface(block, len(self._interfaces)))
             self._is_ours = any(each.link_type in OWN_TYPES for each in self._interfaces)
-        return None
 
     def _interface(self, block: pcapng.Block, number: int) -> _Interface:
         link_type, options = pcapng.parse_interface(block)
@@ -130,27 +171,47 @@ class CaptureReader:
         info = LaneInfo(name, description, speed or None)
         if link_type == pcapng.LINE_DATA:
             self.lanes.setdefault(name, info)
-        return _Interface(link_type, info, _resolution(options.get(pcapng.IF_TSRESOL, b"\x06")))
+        return _Interface(name, link_type, *_resolution(options.get(pcapng.IF_TSRESOL, b"\x06")))
 
-    def _record(self, packet: pcapng.Packet, interfaces: list[_Interface], order: str) -> Record | None:
-        if packet.interface >= len(interfaces):
-            raise ValueError(f"a packet of interface {packet.interface}, which was not described,")
-        interface = interfaces[packet.interface]
-        if not self._is_ours:
-            raise foreign(self.path, interface.link_type, self._program)
-        multiply, divide = interface.to_ns
-        time = packet.time * multiply // divide
-        if time > LATEST:
-            raise ValueError("a time beyond the year 2200")
-        if interface.link_type == pcapng.LINE_DATA:
-            read = _direction if len(packet.options) <= FEW_OPTIONS else _direction.__wrapped__
-            sent, continued = read(packet.options, order)
-            return Chunk(
-                interface.info.name, Direction.OUT if sent else Direction.IN, time, packet.data, continued and sent
-            )
-        if interface.link_type == pcapng.EVENTS:
-            return _event(packet.data, time)
-        return None
+    def _read_packets(self, blocks: Iterable[pcapng.Block], piece: Piece) -> None:
+        """Read what packets hold into a piece. ValueError, or Trouble, where one is broken: `position` is its place.
+
+        One loop without calls: it runs for every read of a port that was ever recorded.
+        """
+        interfaces, order, known = self._interfaces, self._order, len(self._interfaces)
+        head = pcapng.PACKET_HEADS[order].unpack_from
+        add, add_place = piece.records.append, piece.places.append
+        for offset, _, content, _ in blocks:
+            self.position = offset
+            if len(content) < pcapng.PACKET_HEAD_BYTES:
+                raise ValueError(f"a packet of less than {pcapng.PACKET_HEAD_BYTES} bytes")
+            number, high, low, length, _ = head(content)
+            end = pcapng.PACKET_HEAD_BYTES + length
+            if end > len(content):
+                raise ValueError("a packet longer than its block")
+            if number >= known:
+                raise ValueError(f"a packet of interface {number}, which was not described,")
+            name, link_type, multiply, divide = interfaces[number]
+            if link_type != pcapng.LINE_DATA and not self._is_ours:
+                raise foreign(self.path, link_type, self._program)
+            time = (high << 32 | low) * multiply // divide
+            if time > LATEST:
+                raise ValueError("a time beyond the year 2200")
+            record: Record | None = None
+            if link_type == pcapng.LINE_DATA:
+                options = content[end + (-length & 3) :]
+                read = _direction if len(options) <= FEW_OPTIONS else _direction.__wrapped__
+                direction, continued = read(options, order)
+                record = _made(Chunk, (name, direction, time, content[20:end], continued))
+            elif link_type == pcapng.EVENTS:
+                record = _event(content[20:end], time)
+            if record is not None:
+                add(record)
+                add_place(offset)
+
+
+def _is_packet(block: pcapng.Block) -> bool:
+    return block.kind == pcapng.ENHANCED_PACKET
 
 
 FEW_OPTIONS: Final = 64
@@ -158,11 +219,13 @@ FEW_OPTIONS: Final = 64
 
 
 @lru_cache(maxsize=64)
-def _direction(options: bytes, order: str) -> tuple[bool, bool]:
-    """Whether a packet was sent, and whether more of the same piece follows."""
+def _direction(options: bytes, order: str) -> tuple[Direction, bool]:
+    """Which way a packet went, and whether more of the same piece that was sent follows."""
     found = dict(pcapng.parse_options(options, order))
     flags = int.from_bytes(found.get(pcapng.EPB_FLAGS, b""), "little" if order == "<" else "big")
-    return flags & 3 == pcapng.OUTBOUND, found.get(pcapng.OPT_COMMENT) == pcapng.CONTINUED
+    if flags & 3 != pcapng.OUTBOUND:
+        return Direction.IN, False
+    return Direction.OUT, found.get(pcapng.OPT_COMMENT) == pcapng.CONTINUED
 
 
 OWN_TYPES: Final = (pcapng.LINE_DATA, pcapng.EVENTS)
