@@ -1,6 +1,5 @@
 """Epochs, starts, outages and the strip: sentences in any order, at any rate, at the edges of the world."""
 
-import pickle
 import random
 
 import pytest
@@ -11,11 +10,11 @@ from tests.streams import BEGIN, HERE, chunk, fed, gga, said, sentences, track
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.gnss.course import Start, starts_by_mode
-from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT, StripLog
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
-from pale_heron.core.gnss.states import LEVELS, MADE, FixIndicators, witnesses
+from pale_heron.core.gnss.states import LEVELS, FixIndicators, witnesses
 from pale_heron.core.lane import Lane
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.scenes import SCENES, Scene
@@ -198,35 +197,6 @@ def test_which_sentence_decides_and_what_the_others_say() -> None:
     assert [(each.formatter, each.decides) for each in told] == [("GGA", True), ("RMC", False), ("GSA", True)]
     assert "quality 1, single" in told[0].words and "warning" in told[1].words
     assert witnesses(FixIndicators()) == ()
-
-
-rows = st.lists(
-    st.tuples(
-        *([st.none() | st.integers(-(2**62), 2**62)] * 3),
-        st.integers(0, len(LEVELS) - 1),
-        st.integers(0, len(MADE) - 1),
-        *([st.none() | st.floats(-1e6, 1e6)] * 4),
-        *([st.none() | st.integers(0, 999)] * 2),
-        st.none() | st.floats(0, 99),
-        *([st.none() | st.floats(0, 99, width=32)] * 4),
-    ),
-    max_size=60,
-)
-
-
-@given(rows, st.integers(1, 20))
-def test_the_log_gives_back_what_it_took_but_the_oldest(taken: list[tuple[float | None, ...]], kept: int) -> None:
-    all_of_them, some, views = EpochLog(), EpochLog(kept), []
-    for row in taken:
-        all_of_them.append(Epoch._make(row))
-        some.append(Epoch._make(row))
-        views.append((some.view(), list(some.view())))
-        some = pickle.loads(pickle.dumps(some))
-    assert list(all_of_them.view()) == [Epoch._make(row) for row in taken]
-    assert list(some.view()) == [Epoch._make(row) for row in taken[-kept:]]
-    assert all(list(view) == then for view, then in views), "a view never changes"
-    assert some.total == len(taken) and some.with_position == sum(Epoch._make(row).has_position for row in taken)
-    assert list(all_of_them.view().last(3)) == [Epoch._make(row) for row in taken[-3:]]
 
 
 @given(st.lists(st.tuples(st.integers(0, 400), st.integers(0, 9)), min_size=1, max_size=80), st.integers(2, 16))

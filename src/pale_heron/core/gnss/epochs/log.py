@@ -1,12 +1,15 @@
 """Epochs: what a receiver said of one moment, one row each, in columns.
 
-A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 109 bytes each.
-Rows are only ever added at the end, so a snapshot is a view: the columns as they are, and how far they were filled.
+A day of 10 Hz is 864 000 epochs; as objects they would fill a gigabyte, as columns of numbers they take 109 bytes each,
+and packed, as they are in a log that keeps all of them, 1 to 20. Rows are only ever added at the end, so a snapshot is
+a view: the rows as they are, and how far they were filled.
 """
 
 import bisect
 from array import array
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+from itertools import accumulate
 from math import isnan, nan
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
@@ -14,9 +17,13 @@ from pale_heron.core.gnss.states import LEVELS
 
 if TYPE_CHECKING:
     from pale_heron.core.gnss.batches.rows import EpochRows
+    from pale_heron.core.gnss.epochs.packed import PackedRows
 
 UNKNOWN_TIME: Final = -(2**63)
 UNKNOWN_COUNT: Final = -1
+
+PACKED_ROWS: Final = 1 << 12
+"""So many rows are packed together."""
 
 
 class Epoch(NamedTuple):
@@ -81,19 +88,25 @@ _FILL: Final = tuple(_MISSING[code] for code in _COLUMNS.values())
 
 
 class Epochs:
-    """Rows `begin` to `end` of columns that may grow behind `end`; nothing in it ever changes."""
+    """Rows `begin` to `end` of those that are packed and of columns that may grow; nothing in it ever changes."""
 
-    __slots__ = ("_begin", "_columns", "_end")
+    __slots__ = ("_begin", "_columns", "_end", "_packed", "_starts")
 
-    def __init__(self, columns: dict[str, "array[Any]"], begin: int, end: int) -> None:
+    def __init__(
+        self, columns: "dict[str, array[Any]]", begin: int, end: int, packed: "Sequence[PackedRows]" = ()
+    ) -> None:
+        """The rows that are `packed` come before those of the columns."""
         self._columns = columns
         self._begin = begin
         self._end = end
+        self._packed = packed
+        self._starts = tuple(accumulate((rows.count for rows in packed), initial=0))
+        """The place of the first row of each that are packed, and at last of the columns."""
 
     @property
     def stamp(self) -> tuple[int, int, int]:
         """Differs where there are other rows: their places, and when the newest came."""
-        newest = self._columns["arrived"][self._end - 1] if self._end else UNKNOWN_TIME
+        newest = self._value("arrived", self._end - 1) if self._end else UNKNOWN_TIME
         return self._begin, self._end, newest
 
     def __len__(self) -> int:
@@ -108,27 +121,62 @@ class Epochs:
     __hash__ = None  # type: ignore[assignment]  # as with every sequence that compares by its content
 
     def __iter__(self) -> Iterator[Epoch]:
-        return (self[index] for index in range(len(self)))
+        return (self._row(at) for at in range(self._begin, self._end))
 
     def __getitem__(self, index: int) -> Epoch:
         """One row; negative places count from the end. Raises IndexError."""
         at = self._begin + index if index >= 0 else self._end + index
         if not self._begin <= at < self._end:
             raise IndexError(index)
-        return Epoch(*(_read(column[at], column.typecode) for column in self._columns.values()))
+        return self._row(at)
 
     def last(self, count: int) -> "Epochs":
         """The newest `count` rows."""
-        return Epochs(self._columns, max(self._begin, self._end - count), self._end)
+        return Epochs(self._columns, max(self._begin, self._end - count), self._end, self._packed)
 
     def since(self, moment: int) -> "Epochs":
         """The rows whose first sentence came at or after a moment; rows come in the order of their times."""
-        begin = bisect.bisect_left(self._columns["arrived"], moment, self._begin, self._end)
-        return Epochs(self._columns, begin, self._end)
+        places = range(self._begin, self._end)
+        found = bisect.bisect_left(places, moment, key=lambda at: self._value("arrived", at))
+        return Epochs(self._columns, self._begin + found, self._end, self._packed)
 
     def column(self, name: str) -> "array[Any]":
         """A copy of one column, as numbers in which unknowns are UNKNOWN_TIME, UNKNOWN_COUNT or NaN."""
-        return self._columns[name][self._begin : self._end]
+        begin, end, behind = self._begin, self._end, self._starts[-1]
+        found = self._columns[name][max(0, begin - behind) : max(0, end - behind)]
+        if begin >= behind:
+            return found
+        parts = [
+            rows.column(name)[max(0, begin - start) : max(0, end - start)]
+            for rows, start in zip(self._packed, self._starts, strict=False)
+            if start < end and start + rows.count > begin
+        ]
+        whole = array(found.typecode)
+        for part in (*parts, found):
+            whole.extend(part)
+        return whole
+
+    def _row(self, at: int) -> Epoch:
+        columns, place = self._where(at)
+        return Epoch(*(_read(column[place], column.typecode) for column in columns.values()))
+
+    def _value(self, name: str, at: int) -> Any:
+        columns, place = self._where(at)
+        return columns[name][place]
+
+    def _where(self, at: int) -> "tuple[dict[str, array[Any]], int]":
+        """The columns that hold a row, and its place in them."""
+        behind = self._starts[-1]
+        if at >= behind:
+            return self._columns, at - behind
+        part = bisect.bisect_right(self._starts, at) - 1
+        return _unpacked(self._packed[part]), at - self._starts[part]
+
+
+@lru_cache(maxsize=2)
+def _unpacked(rows: "PackedRows") -> "dict[str, array[Any]]":
+    """Whoever wants one row mostly wants the next one too."""
+    return rows.columns()
 
 
 def _read(value: Any, code: str) -> Any:
@@ -138,13 +186,15 @@ def _read(value: Any, code: str) -> Any:
 
 
 class EpochLog:
-    """Takes rows. `kept` limits how many stay; None keeps all."""
+    """Takes rows. `kept` limits how many stay; None keeps all, and packs those that came long ago."""
 
     def __init__(self, kept: int | None = None) -> None:
         self._kept = kept
+        self._packed: list[PackedRows] = []
         self._columns = _empty()
         self._appends = [column.append for column in self._columns.values()]
         self._count = 0
+        """Of rows that are not packed."""
         self.total = 0
         """How many rows there ever were, and how many of them have a position."""
         self.with_position = 0
@@ -157,32 +207,44 @@ class EpochLog:
         self.total += 1
         self.with_position += epoch.latitude is not None
         if self._kept is not None and self._count >= 2 * self._kept:
-            # New columns, so that the views that were given out stay as they are.
-            self._columns = {name: column[-self._kept :] for name, column in self._columns.items()}
-            self._appends = [column.append for column in self._columns.values()]
-            self._count = self._kept
+            self._begin_columns({name: column[-self._kept :] for name, column in self._columns.items()}, self._kept)
+        elif self._kept is None and self._count >= PACKED_ROWS:
+            self._pack()
 
     def extend(self, rows: "EpochRows") -> None:
         """Add many rows."""
         count = self._count + len(rows)
         if self._kept is not None and count >= 2 * self._kept:
-            # As many as would be left if they had come one by one; in new columns, as above.
+            # As many as would be left if they had come one by one.
             left = self._kept + (count - 2 * self._kept) % self._kept
             old = self._columns
-            self._columns = {name: (old[name] + more)[-left:] for name, more in rows.columns(_COLUMNS)}
-            self._appends = [column.append for column in self._columns.values()]
-            count = left
+            self._begin_columns({name: (old[name] + more)[-left:] for name, more in rows.columns(_COLUMNS)}, left)
         else:
             for name, more in rows.columns(_COLUMNS):
                 self._columns[name].extend(more)
-        self._count = count
+            self._count = count
         self.total += len(rows)
         self.with_position += int(rows.positioned.sum())
+        if self._kept is None and self._count >= PACKED_ROWS:
+            self._pack()
+
+    def _pack(self) -> None:
+        # Brings numpy, for which the first picture should not wait.
+        from pale_heron.core.gnss.epochs.packed import PackedRows
+
+        self._packed.append(PackedRows(self._columns))
+        self._begin_columns(_empty(), 0)
+
+    def _begin_columns(self, columns: "dict[str, array[Any]]", count: int) -> None:
+        """Go on with other columns, so that the views that were given out stay as they are."""
+        self._columns, self._count = columns, count
+        self._appends = [column.append for column in columns.values()]
 
     def view(self) -> Epochs:
         """What there is now."""
         begin = max(0, self._count - self._kept) if self._kept is not None else 0
-        return Epochs(self._columns, begin, self._count)
+        packed = tuple(self._packed)
+        return Epochs(self._columns, begin, sum(rows.count for rows in packed) + self._count, packed)
 
     def __getstate__(self) -> dict[str, object]:
         """Without the rows that nobody sees any more."""
@@ -190,6 +252,7 @@ class EpochLog:
         columns = {name: column[begin:] for name, column in self._columns.items()} if begin else self._columns
         return {
             "_kept": self._kept,
+            "_packed": self._packed,
             "_columns": columns,
             "_count": self._count - begin,
             "total": self.total,
