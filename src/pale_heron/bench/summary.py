@@ -183,4 +183,5 @@ def _iso(time: int | None) -> str | None:
 
 
 def _rounded(value: float | None, digits: int) -> float | None:
-    return None if value is None else round(value, digits)
+    # A mean that is none is written without a sign.
+    return None if value is None else round(value, digits) or 0.0

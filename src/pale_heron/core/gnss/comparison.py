@@ -5,15 +5,17 @@ and the computers may delay each as they like. A moment that only one reports is
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epochs
-from pale_heron.core.gnss.scatter import Numbers, at_share, independent_samples, mean_point, offsets_m
+from pale_heron.core.gnss.scatter import Numbers, at_share, independent_samples, mean_point, numbers, offsets_m
 
 Times = NDArray[np.int64]
+Rows = NDArray[np.intp]
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,17 +65,20 @@ class Comparison:
 
 def compare(first: Epochs, second: Epochs) -> Comparison | None:
     """The comparison; None where the two have no moment with two positions in common."""
-    here, there = _Columns(first), _Columns(second)
-    times, at_here, at_there = np.intersect1d(here.fixed_utc, there.fixed_utc, return_indices=True)
+    here, there = _Moments(first), _Moments(second)
+    at = np.minimum(np.searchsorted(there.utc, here.utc), max(0, len(there.utc) - 1))
+    both = there.utc[at] == here.utc if len(there.utc) else np.zeros(len(here.utc), bool)
+    times, rows, others = here.utc[both], here.rows[both], there.rows[at[both]]
     if not len(times):
         return None
-    rows, others = here.fixed_rows[at_here], there.fixed_rows[at_there]
-    about = mean_point(here.latitude[rows], here.longitude[rows], here.altitude[rows])
+    del at, both
+    where, height = here.positions(rows), here.column("altitude_m", rows)
+    about = mean_point(*where, height)
     # One plane serves for both: they are near each other, or the answer is that they are not.
-    flat = offsets_m(there.latitude[others], there.longitude[others], about) - offsets_m(
-        here.latitude[rows], here.longitude[rows], about
-    )
-    up = there.altitude[others] - here.altitude[rows]
+    flat = offsets_m(*there.positions(others), about)
+    flat -= offsets_m(*where, about)
+    del where
+    up = there.column("altitude_m", others) - height
     offsets = np.column_stack((flat, up))
     distances = np.hypot(flat[:, 0], flat[:, 1])
     return Comparison(
@@ -91,33 +96,41 @@ def compare(first: Epochs, second: Epochs) -> Comparison | None:
     )
 
 
-class _Columns:
-    """The columns of one receiver as arrays."""
+class _Moments:
+    """The moments of which one receiver gives a position, in their order, and their rows."""
 
     def __init__(self, epochs: Epochs) -> None:
-        self.utc = np.frombuffer(epochs.column("utc"), dtype=np.int64)
-        self.latitude = np.frombuffer(epochs.column("latitude"), dtype=np.float64)
-        self.longitude = np.frombuffer(epochs.column("longitude"), dtype=np.float64)
-        self.altitude = np.frombuffer(epochs.column("altitude_m"), dtype=np.float64)
-        self._used = np.frombuffer(epochs.column("used"), dtype=np.int16)
-        self._cn0 = np.frombuffer(epochs.column("cn0"), dtype=np.float32)
-        known = ~np.isnan(self.latitude) & (self.utc != UNKNOWN_TIME)
-        self._positions = int((~np.isnan(self.latitude)).sum())
-        # A moment reported twice (a leap second, a repeated epoch) counts once.
-        self.fixed_utc, first = np.unique(self.utc[known], return_index=True)
-        self.fixed_rows = np.flatnonzero(known)[first]
+        self._epochs = epochs
+        utc, positioned = numbers(epochs, "utc"), ~np.isnan(numbers(epochs, "latitude"))
+        self._positions = int(positioned.sum())
+        known = np.flatnonzero(positioned & (utc != UNKNOWN_TIME))
+        self.utc: Times = utc[known]
+        self.rows: Rows = known
+        if not (self.utc[1:] > self.utc[:-1]).all():
+            # A moment reported twice (a leap second, a repeated epoch) counts once.
+            self.utc, at = np.unique(self.utc, return_index=True)
+            self.rows = known[at]
 
-    def side(self, rows: NDArray[np.intp]) -> ReceiverSide:
-        used = self._used[rows]
+    def column(self, name: str, rows: Rows) -> NDArray[Any]:
+        """Some rows of one; read when it is wanted, for a day has many."""
+        found: NDArray[Any] = numbers(self._epochs, name)[rows]
+        return found
+
+    def positions(self, rows: Rows) -> tuple[Numbers, Numbers]:
+        """Latitudes and longitudes."""
+        return self.column("latitude", rows), self.column("longitude", rows)
+
+    def side(self, rows: Rows) -> ReceiverSide:
+        used = self.column("used", rows)
         used = used[used != UNKNOWN_COUNT]
-        strength = self._cn0[rows]
+        strength = self.column("cn0", rows)
         strength = strength[~np.isnan(strength)]
         return ReceiverSide(
-            epochs=len(self.utc),
+            epochs=len(self._epochs),
             fixed=self._positions,
             used=float(used.mean()) if used.size else None,
             cn0=float(strength.mean()) if strength.size else None,
-            first_fix=int(self.fixed_utc[0]) if len(self.fixed_utc) else None,
+            first_fix=int(self.utc[0]) if len(self.utc) else None,
         )
 
 

@@ -6,8 +6,9 @@ their number is estimated from how alike neighbours are, n(1-r)/(1+r) with r the
 """
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ from pale_heron.core.gnss.states import LEVELS
 
 Numbers = NDArray[np.float64]
 FEW_INDEPENDENT: Final = 10
+AT_A_TIME: Final = 1 << 15
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,27 +62,35 @@ class Scatter:
         return self.drms_m <= self.claimed_drms_m * margin
 
 
+def numbers(epochs: Epochs, name: str) -> NDArray[Any]:
+    """One column of epochs, as the log keeps it."""
+    column = epochs.column(name)
+    return np.frombuffer(column, np.dtype(column.typecode))
+
+
 def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
     """The scatter of all epochs with a position; None below two."""
-    columns = {name: np.frombuffer(epochs.column(name), dtype=np.float64) for name in ("latitude", "longitude")}
-    known = ~np.isnan(columns["latitude"])
+    latitude = numbers(epochs, "latitude")
+    known = ~np.isnan(latitude)
     samples = int(known.sum())
     if samples < 2:
         return None
-    latitude, longitude = columns["latitude"][known], columns["longitude"][known]
-    altitude = np.frombuffer(epochs.column("altitude_m"), dtype=np.float64)[known]
-    claimed = np.frombuffer(epochs.column("error_m"), dtype=np.float32)[known].astype(np.float64)
-    arrived = np.frombuffer(epochs.column("arrived"), dtype=np.int64)[known]
+    latitude, longitude = latitude[known], numbers(epochs, "longitude")[known]
+    altitude = numbers(epochs, "altitude_m")[known]
     about = reference or mean_point(latitude, longitude, altitude)
     offsets = offsets_m(latitude, longitude, about)
+    del latitude, longitude
     distances = np.sort(np.hypot(offsets[:, 0], offsets[:, 1]))
     mean = offsets.mean(axis=0)
     height = about.altitude_m
     ups = altitude[~np.isnan(altitude)] - height if height is not None else np.empty(0)
-    claims = claimed[~np.isnan(claimed)]
+    claims = numbers(epochs, "error_m")[known].astype(np.float64)
+    claims = claims[~np.isnan(claims)]
+    arrived = numbers(epochs, "arrived")[known]
+    first, last = arrived[0], arrived[-1]
     return Scatter(
         samples=samples,
-        span_s=None if UNKNOWN_TIME in (arrived[0], arrived[-1]) else float(arrived[-1] - arrived[0]) / SECOND,
+        span_s=None if UNKNOWN_TIME in (first, last) else float(last - first) / SECOND,
         independent=independent_samples(offsets),
         about=about,
         from_reference=reference is not None,
@@ -95,22 +105,26 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
             float(ups.std()) if ups.size > 1 else None,
         ),
         claimed_drms_m=math.sqrt(float((claims**2).mean())) if claims.size > samples / 2 else None,
-        levels=tuple(
-            LEVELS[level] for level in sorted({*np.frombuffer(epochs.column("level"), dtype=np.int8)[known].tolist()})
-        ),
+        levels=tuple(LEVELS[level] for level in np.unique(numbers(epochs, "level")[known])),
         offsets_m=offsets,
     )
 
 
-def _fixed(latitude: Numbers, longitude: Numbers) -> Numbers:
-    """Points of the ellipsoid's surface in axes that turn with the Earth, metres; shape (n, 3)."""
-    return np.column_stack(earth_fixed(latitude, longitude, np))
+def _fixed(latitude: Numbers, longitude: Numbers) -> Iterator[tuple[slice, Numbers]]:
+    """Points of the ellipsoid's surface in axes that turn with the Earth, metres; shape (n, 3), some rows at a time.
+
+    Of a day at 10 Hz all at once would take a hundred megabytes.
+    """
+    for begin in range(0, len(latitude), AT_A_TIME):
+        rows = slice(begin, begin + AT_A_TIME)
+        yield rows, np.column_stack(earth_fixed(latitude[rows], longitude[rows], np))
 
 
 def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Point:
     """The mean of near points, right across the date line and at a pole."""
     # The mean of near points lies so little below the surface that the latitude of the surface holds.
-    north, east = on_surface(*_fixed(latitude, longitude).mean(axis=0))
+    whole = sum((points.sum(axis=0) for _, points in _fixed(latitude, longitude)), np.zeros(3))
+    north, east = on_surface(*whole / len(latitude))
     known = altitude[~np.isnan(altitude)]
     mean_altitude = float(known.mean()) if known.size else None
     return Point(north, east, mean_altitude)
@@ -118,9 +132,12 @@ def mean_point(latitude: Numbers, longitude: Numbers, altitude: Numbers) -> Poin
 
 def offsets_m(latitude: Numbers, longitude: Numbers, about: Point) -> Numbers:
     """Metres east and north of a point, in the plane that touches the ellipsoid there; shape (n, 2)."""
-    away = _fixed(latitude, longitude) - np.array(earth_fixed(about.latitude, about.longitude))
+    origin = np.array(earth_fixed(about.latitude, about.longitude))
     east, north, _ = plane(about.latitude, about.longitude)
-    found: Numbers = away @ np.column_stack((east, north))
+    axes = np.column_stack((east, north))
+    found: Numbers = np.empty((len(latitude), 2))
+    for rows, points in _fixed(latitude, longitude):
+        found[rows] = (points - origin) @ axes
     return found
 
 

@@ -146,14 +146,11 @@ class Epochs:
         found = self._columns[name][max(0, begin - behind) : max(0, end - behind)]
         if begin >= behind:
             return found
-        parts = [
-            rows.column(name)[max(0, begin - start) : max(0, end - start)]
-            for rows, start in zip(self._packed, self._starts, strict=False)
-            if start < end and start + rows.count > begin
-        ]
         whole = array(found.typecode)
-        for part in (*parts, found):
-            whole.extend(part)
+        for rows, start in zip(self._packed, self._starts, strict=False):
+            if start < end and start + rows.count > begin:
+                whole.extend(rows.column(name)[max(0, begin - start) : end - start])
+        whole.extend(found)
         return whole
 
     def _row(self, at: int) -> Epoch:
