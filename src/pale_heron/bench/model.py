@@ -5,6 +5,7 @@ never change; whoever looks takes the newest, and waits for nobody. Lanes that a
 that is asked for, the others twice a second; what did not change is the same object as before.
 """
 
+import io
 import pickle
 import threading
 import zlib
@@ -86,6 +87,28 @@ class ModelSnapshot:
     """What happened over all of it."""
 
 
+class _LanePickler(pickle.Pickler):
+    """Writes lanes without the dialects of their bench."""
+
+    def __init__(self, out: io.BytesIO, book: DialectBook) -> None:
+        super().__init__(out, pickle.HIGHEST_PROTOCOL)
+        self._book = book
+
+    def persistent_id(self, thing: object) -> str | None:
+        return "dialects" if thing is self._book else None
+
+
+class _LaneUnpickler(pickle.Unpickler):
+    """Reads them for a bench with dialects of its own."""
+
+    def __init__(self, file: io.BytesIO, book: DialectBook) -> None:
+        super().__init__(file)
+        self._book = book
+
+    def persistent_load(self, _: object) -> DialectBook:
+        return self._book
+
+
 class Model:
     """Lanes by nickname and the log of their traffic."""
 
@@ -114,6 +137,8 @@ class Model:
         self._probes = probes
         self._link = LinkTracker(self._chronicle.see if probes is None else self._see)
         self._clock = ClockTracker()
+        self.far: frozenset[str] = frozenset()
+        """Lanes whose chunks another model is fed, which hands them over later."""
         self._touched: set[str] = set()
         self._speakers: set[str] = set()
         """The lanes of modules."""
@@ -175,7 +200,8 @@ class Model:
         if link.active or link.follows_lines or self._clock.listens or self._ears:
             self._pipeline.settle()
             return self._feed(run)
-        self._pipeline.gather(run)
+        far = self.far
+        self._pipeline.gather([chunk for chunk in run if chunk.lane not in far] if far else run)
         self._chronicle.feed(run)
         return []
 
@@ -263,6 +289,26 @@ class Model:
         lanes = model._pipeline.lanes.items()
         model._speakers = {name for name, lane in lanes if lane.streams.spoken_to}
         return model
+
+    def part_with(self, names: frozenset[str]) -> None:
+        """Take no more chunks of these lanes, until they are handed over."""
+        self.far = names
+
+    def hand_over(self, names: Iterable[str]) -> bytes:
+        """These lanes as they stand, to be taken by a model that was fed the same events."""
+        self._pipeline.settle()
+        written = io.BytesIO()
+        _LanePickler(written, self._book).dump({name: self._pipeline.lane(name) for name in names})
+        return written.getvalue()
+
+    def take_over(self, handed: bytes) -> None:
+        """Go on with lanes that another model hands over."""
+        self._pipeline.settle()
+        for name, lane in _LaneUnpickler(io.BytesIO(handed), self._book).load().items():
+            self._pipeline.adopt(name, lane)
+            if lane.streams.spoken_to:
+                self._speakers.add(name)
+            self.far -= {name}
 
     def publish(self, now: int | None) -> None:
         """Let others see how things stand at `now`."""

@@ -106,6 +106,11 @@ class Pipeline(Generic[Kind]):
             found = self.lanes[name] = self._make(name)
         return found
 
+    def adopt(self, name: str, lane: Kind) -> None:
+        """Go on with the stage of a lane that was fed elsewhere."""
+        self.lanes[name] = lane
+        self._note(name, lane)
+
     def state(self, stages: Mapping[str, LaneStage], order: Order | None = None) -> "State":
         """This moment, to be pickled; with these stages, which have cut the same frames as its own."""
         return stages, order or self._order, self._waiting, self._now, self._ticked

@@ -6,6 +6,7 @@ from itertools import chain, islice
 from pathlib import Path
 from typing import BinaryIO, Final, cast
 
+from pale_heron.bench.apart import FarLanes, NotApart, far_lanes
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.heard import PassListener, PassTeller
 from pale_heron.bench.model import Model
@@ -192,6 +193,32 @@ class Source:
         `probes` is called with what became of each probe of its trials. `listen` are sources of pulses among its lines.
         `listener` is told what goes by.
         """
+        far = None if listen or listener is not None else self._far_lanes()
+        if far is not None:
+            try:
+                return self._lanes(progress, probes, far=far)
+            except NotApart:
+                # Whatever has ended the other process, this one can do it all.
+                self._file.seek(0)
+                self._reader = CaptureReader(self._reader.path)
+            finally:
+                far.stop()
+        return self._lanes(progress, probes, listen, listener)
+
+    def _far_lanes(self) -> FarLanes | None:
+        """Lanes that other processes go through, where that is worth it; a file that grows is one length for all."""
+        if self._path is None or not self.is_capture or self._part is not None or self.grows:
+            return None
+        return far_lanes(self._path)
+
+    def _lanes(
+        self,
+        progress: Callable[[float], None],
+        probes: SeeProbe | None,
+        listen: Sequence[str] = (),
+        listener: PassListener | None = None,
+        far: FarLanes | None = None,
+    ) -> tuple[LaneSnapshot, ...]:
         model = Model(log_lines=NO_LINES, epochs_kept=None, probes=probes, lines=listener is not None)
         if not self.is_capture:
             model.add(self.name, raw=True)
@@ -199,8 +226,8 @@ class Source:
                 return self._raw_lanes(model, progress)
         teller = PassTeller(model, listener) if listener is not None else None
         model.feed(*(Event(0, "", PULSE_SOURCE, {"source": each}) for each in listen))
-        for batch in self.batches():
-            progress(self.share)
+        for batch in self.batches() if far is None else far.batches(self.batches(), model, progress):
+            progress(self.share if far is None else min(self.share, far.share))
             model.know(self._reader.lanes)
             settled = model.feed(*batch)
             if teller is not None:

@@ -2,7 +2,7 @@
 
 import json
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Container, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import groupby
@@ -114,26 +114,29 @@ class CaptureReader:
                 yield record
             self.position = piece.end
 
-    def pieces_of(self, file: BinaryIO) -> Iterator[Piece]:
-        """The same, all records together that one read brought and no other description stands between."""
+    def pieces_of(self, file: BinaryIO, lanes: Container[str] | None = None) -> Iterator[Piece]:
+        """The same, all records together that one read brought and no other description stands between.
+
+        Of chunks those of `lanes` alone, where these are given.
+        """
         self.position = file.tell()
         for blocks in pcapng.read_runs(file, self._order):
             if isinstance(blocks, pcapng.Torn):
                 self.position = blocks.offset
                 self.torn = f"{blocks.why} at byte {blocks.offset}; everything before it is used"
                 return
-            yield from self._pieces(blocks)
+            yield from self._pieces(blocks, lanes)
             if self.torn:
                 return
 
-    def _pieces(self, blocks: Sequence[pcapng.Block]) -> Iterator[Piece]:
+    def _pieces(self, blocks: Sequence[pcapng.Block], lanes: Container[str] | None) -> Iterator[Piece]:
         for are_packets, group in groupby(blocks, _is_packet):
             run = list(group)
             piece = Piece([], [], run[-1].end)
             broken: ValueError | Trouble | None = None
             try:
                 if are_packets:
-                    self._read_packets(run, piece)
+                    self._read_packets(run, piece, lanes)
                 else:
                     for block in run:
                         self.position = block.offset
@@ -173,7 +176,7 @@ class CaptureReader:
             self.lanes.setdefault(name, info)
         return _Interface(name, link_type, *_resolution(options.get(pcapng.IF_TSRESOL, b"\x06")))
 
-    def _read_packets(self, blocks: Iterable[pcapng.Block], piece: Piece) -> None:
+    def _read_packets(self, blocks: Iterable[pcapng.Block], piece: Piece, lanes: Container[str] | None) -> None:
         """Read what packets hold into a piece. ValueError, or Trouble, where one is broken: `position` is its place.
 
         One loop without calls: it runs for every read of a port that was ever recorded.
@@ -199,6 +202,8 @@ class CaptureReader:
                 raise ValueError("a time beyond the year 2200")
             record: Record | None = None
             if link_type == pcapng.LINE_DATA:
+                if lanes is not None and name not in lanes:
+                    continue
                 options = content[end + (-length & 3) :]
                 read = _direction if len(options) <= FEW_OPTIONS else _direction.__wrapped__
                 direction, continued = read(options, order)

@@ -5,7 +5,7 @@ and the computers may delay each as they like. A moment that only one reports is
 """
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +40,7 @@ class ReceiverSide:
     """Mean number of satellites used in the matched ones."""
     cn0: float | None
     """Mean C/N0 of the best four in the matched ones, dB-Hz."""
-    first_fix: int | None
+    first_fix: int
     """The first moment (UTC) with a position."""
 
 
@@ -65,21 +65,22 @@ class Comparison:
 
 def compare(first: Epochs, second: Epochs) -> Comparison | None:
     """The comparison; None where the two have no moment with two positions in common."""
-    here, there = _Moments(first), _Moments(second)
-    at = np.minimum(np.searchsorted(there.utc, here.utc), max(0, len(there.utc) - 1))
-    both = there.utc[at] == here.utc if len(there.utc) else np.zeros(len(here.utc), bool)
-    times, rows, others = here.utc[both], here.rows[both], there.rows[at[both]]
+    here, there = _moments(first), _moments(second)
+    times, rows, others = _matched(here, there)
     if not len(times):
         return None
-    del at, both
-    where, height = here.positions(rows), here.column("altitude_m", rows)
+    first_fixes = int(here.utc[0]), int(there.utc[0])
+    # A day has so many that each column counts: they are read when they are wanted, and left when they were used.
+    del here, there
+    where, height = _positions(first, rows), _column(first, "altitude_m", rows)
     about = mean_point(*where, height)
     # One plane serves for both: they are near each other, or the answer is that they are not.
-    flat = offsets_m(*there.positions(others), about)
+    offsets = np.empty((len(times), 3))
+    flat, up = offsets[:, :2], offsets[:, 2]
+    flat[:] = offsets_m(*_positions(second, others), about)
     flat -= offsets_m(*where, about)
-    del where
-    up = there.column("altitude_m", others) - height
-    offsets = np.column_stack((flat, up))
+    up[:] = _column(second, "altitude_m", others) - height
+    del where, height
     distances = np.hypot(flat[:, 0], flat[:, 1])
     return Comparison(
         matched=len(times),
@@ -92,46 +93,56 @@ def compare(first: Epochs, second: Epochs) -> Comparison | None:
         distance95_m=at_share(np.sort(distances), 0.95),
         times=times,
         offsets_m=offsets,
-        sides=(here.side(rows), there.side(others)),
+        sides=(_side(first, rows, first_fixes[0]), _side(second, others, first_fixes[1])),
     )
 
 
-class _Moments:
+class _Moments(NamedTuple):
     """The moments of which one receiver gives a position, in their order, and their rows."""
 
-    def __init__(self, epochs: Epochs) -> None:
-        self._epochs = epochs
-        utc, positioned = numbers(epochs, "utc"), ~np.isnan(numbers(epochs, "latitude"))
-        self._positions = int(positioned.sum())
-        known = np.flatnonzero(positioned & (utc != UNKNOWN_TIME))
-        self.utc: Times = utc[known]
-        self.rows: Rows = known
-        if not (self.utc[1:] > self.utc[:-1]).all():
-            # A moment reported twice (a leap second, a repeated epoch) counts once.
-            self.utc, at = np.unique(self.utc, return_index=True)
-            self.rows = known[at]
+    utc: Times
+    rows: Rows
 
-    def column(self, name: str, rows: Rows) -> NDArray[Any]:
-        """Some rows of one; read when it is wanted, for a day has many."""
-        found: NDArray[Any] = numbers(self._epochs, name)[rows]
-        return found
 
-    def positions(self, rows: Rows) -> tuple[Numbers, Numbers]:
-        """Latitudes and longitudes."""
-        return self.column("latitude", rows), self.column("longitude", rows)
+def _moments(epochs: Epochs) -> _Moments:
+    utc = numbers(epochs, "utc")
+    rows = np.flatnonzero(~np.isnan(numbers(epochs, "latitude")) & (utc != UNKNOWN_TIME))
+    utc = utc[rows]
+    if (utc[1:] > utc[:-1]).all():
+        return _Moments(utc, rows)
+    # A moment reported twice (a leap second, a repeated epoch) counts once.
+    once, at = np.unique(utc, return_index=True)
+    return _Moments(once, rows[at])
 
-    def side(self, rows: Rows) -> ReceiverSide:
-        used = self.column("used", rows)
-        used = used[used != UNKNOWN_COUNT]
-        strength = self.column("cn0", rows)
-        strength = strength[~np.isnan(strength)]
-        return ReceiverSide(
-            epochs=len(self._epochs),
-            fixed=self._positions,
-            used=float(used.mean()) if used.size else None,
-            cn0=float(strength.mean()) if strength.size else None,
-            first_fix=int(self.utc[0]) if len(self.utc) else None,
-        )
+
+def _matched(here: _Moments, there: _Moments) -> tuple[Times, Rows, Rows]:
+    """The moments of both, and the rows of each."""
+    at = np.searchsorted(there.utc, here.utc)
+    at[at == len(there.utc)] = 0
+    both = there.utc[at] == here.utc if len(there.utc) else np.zeros(len(at), bool)
+    return here.utc[both], here.rows[both], there.rows[at[both]]
+
+
+def _column(epochs: Epochs, name: str, rows: Rows) -> NDArray[Any]:
+    """Some rows of one."""
+    found: NDArray[Any] = numbers(epochs, name)[rows]
+    return found
+
+
+def _positions(epochs: Epochs, rows: Rows) -> tuple[Numbers, Numbers]:
+    return _column(epochs, "latitude", rows), _column(epochs, "longitude", rows)
+
+
+def _side(epochs: Epochs, rows: Rows, first_fix: int) -> ReceiverSide:
+    used, strength = _column(epochs, "used", rows), _column(epochs, "cn0", rows)
+    used, strength = used[used != UNKNOWN_COUNT], strength[~np.isnan(strength)]
+    return ReceiverSide(
+        epochs=len(epochs),
+        fixed=int((~np.isnan(numbers(epochs, "latitude"))).sum()),
+        used=float(used.mean()) if used.size else None,
+        cn0=float(strength.mean()) if strength.size else None,
+        first_fix=first_fix,
+    )
 
 
 def _spread(values: Numbers) -> Spread:

@@ -145,10 +145,10 @@ def independent_samples(offsets: Numbers) -> float:
     """How many independent samples say as much as these; between 1 and their number."""
     count = len(offsets)
     centred = offsets - offsets.mean(axis=0)
-    whole = float((centred**2).sum())
+    whole = float(np.vdot(centred, centred))
     if count < 3 or whole <= 0:
         return float(min(count, 1))
-    alike = max(0.0, min(1.0, float((centred[1:] * centred[:-1]).sum()) / whole))
+    alike = max(0.0, min(1.0, float(np.vdot(centred[1:], centred[:-1])) / whole))
     return max(1.0, count * (1 - alike) / (1 + alike))
 
 
