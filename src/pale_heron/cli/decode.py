@@ -31,7 +31,8 @@ def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
     legible = False
     for frame in source.frames(masked=not show_secrets):
         legible = legible or frame.kind is not Kind.BYTES
-        print(encoded(decoded(frame, source.is_capture)) if as_json else _line(frame, source))
+        said = encoded(decoded(frame, source.is_capture)) if as_json else _line(frame, source)
+        sys.stdout.write(f"{said}\n")
     tell_torn(source)
     if not legible:
         click.echo(f"pale-heron: {safe_label(source.name)}: nothing legible in it.", err=True)

@@ -8,6 +8,7 @@ from pale_heron.core.frames import SECOND
 DAY = 86_400 * SECOND
 
 
+@lru_cache(maxsize=64)
 def iso(time: int) -> str:
     """`2031-05-04T09:41:07.041250000Z`; the years 1678 to 2262 are what nanoseconds can say in general."""
     seconds, rest = divmod(time, SECOND)

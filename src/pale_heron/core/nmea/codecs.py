@@ -9,7 +9,8 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+from functools import lru_cache
+from typing import Any, Final, TypeVar
 
 from pale_heron.core.nmea import degrees
 
@@ -37,6 +38,12 @@ _DATE = re.compile(r"(0[1-9]|[12][0-9]|3[01])(0[1-9]|1[0-2])([0-9][0-9])").fullm
 MOST = 1e12
 """No figure of a device is as large."""
 
+REMEMBERED: Final = 1 << 12
+LONGEST_REMEMBERED: Final = 24
+"""So many fields are remembered of each kind, and of these none that is longer."""
+
+Value = TypeVar("Value")
+
 
 @dataclass(frozen=True, slots=True)
 class Codec:
@@ -48,10 +55,20 @@ class Codec:
     codes: Mapping[str, str] = field(default_factory=dict)
 
 
-def _read_number(fields: Sequence[str], at: int) -> float | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def single(read: Callable[[str], Value]) -> Callable[[Sequence[str], int], Value | None]:
+    """What reads one field, None where it is empty. Fields repeat all the time: what was read lately is remembered."""
+    remembered = lru_cache(maxsize=REMEMBERED)(read)
+
+    def read_at(fields: Sequence[str], at: int) -> Value | None:
+        raw = fields[at]
+        if not raw:
+            return None
+        return remembered(raw) if len(raw) <= LONGEST_REMEMBERED else read(raw)
+
+    return read_at
+
+
+def _number_of(raw: str) -> float:
     if not _NUMBER(raw):
         raise ValueError("not a number")
     number = float(raw)
@@ -60,22 +77,19 @@ def _read_number(fields: Sequence[str], at: int) -> float | None:
     return number
 
 
-def _read_count(fields: Sequence[str], at: int) -> int | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def _count_of(raw: str) -> int:
     if not _COUNT(raw):
         raise ValueError("not a count of 0 to 999")
     return int(raw)
 
 
-def _read_whole(fields: Sequence[str], at: int) -> int | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def _whole_of(raw: str) -> int:
     if not _WHOLE(raw):
         raise ValueError("not a whole number")
     return int(raw)
+
+
+_read_number, _read_count, _read_whole = single(_number_of), single(_count_of), single(_whole_of)
 
 
 def _read_zone_minutes(fields: Sequence[str], at: int) -> int | None:
@@ -85,10 +99,7 @@ def _read_zone_minutes(fields: Sequence[str], at: int) -> int | None:
     return -abs(value) if value is not None and behind else value
 
 
-def _read_hex(fields: Sequence[str], at: int) -> int | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def _hex_of(raw: str) -> int:
     if not _HEX(raw):
         raise ValueError("not a hexadecimal number")
     return int(raw, 16)
@@ -98,19 +109,13 @@ def _read_text(fields: Sequence[str], at: int) -> str | None:
     return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), fields[at]) or None
 
 
-def _read_time(fields: Sequence[str], at: int) -> str | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def _time_of(raw: str) -> str:
     if not _TIME(raw):
         raise ValueError("not a time hhmmss.ss")
     return f"{raw[:2]}:{raw[2:4]}:{raw[4:]}"
 
 
-def _read_date(fields: Sequence[str], at: int) -> str | None:
-    raw = fields[at]
-    if not raw:
-        return None
+def _date_of(raw: str) -> str:
     parts = _DATE(raw)
     if not parts:
         raise ValueError("not a date ddmmyy")
@@ -159,9 +164,9 @@ TEXT = Codec(_read_text, _blank_or(lambda value: _RESERVED.sub(lambda found: f"^
 NUMBER = number(1)
 COUNT = Codec(_read_count, _blank_or(lambda value: f"{value:02d}"))
 ZONE_MINUTES = Codec(_read_zone_minutes, _blank_or(lambda value: f"{abs(value):02d}"))
-HEX = Codec(_read_hex, _blank_or(lambda value: f"{value:X}"))
-TIME = Codec(_read_time, _blank_or(lambda value: str(value).replace(":", "")))
-DATE = Codec(_read_date, _blank_or(lambda value: f"{value[8:10]}{value[5:7]}{value[2:4]}"))
+HEX = Codec(single(_hex_of), _blank_or(lambda value: f"{value:X}"))
+TIME = Codec(single(_time_of), _blank_or(lambda value: str(value).replace(":", "")))
+DATE = Codec(single(_date_of), _blank_or(lambda value: f"{value[8:10]}{value[5:7]}{value[2:4]}"))
 DAY_MONTH_YEAR = Codec(
     _read_day_month_year,
     lambda value: ["", "", ""] if value is None else [value[8:10], value[5:7], value[:4]],
@@ -172,8 +177,12 @@ DAY_MONTH_YEAR = Codec(
 def angle(pair: str, decimals: int = 5) -> Codec:
     """Packed degrees-minutes and their letter; `pair` is "NS" or "EW"."""
 
+    remembered = lru_cache(maxsize=REMEMBERED)(degrees.unpack)
+
     def read(fields: Sequence[str], at: int) -> float | None:
-        return degrees.unpack(fields[at], fields[at + 1], pair)
+        digits, letter = fields[at], fields[at + 1]
+        unpack = remembered if len(digits) + len(letter) <= LONGEST_REMEMBERED else degrees.unpack
+        return unpack(digits, letter, pair)
 
     return Codec(read, lambda value: ["", ""] if value is None else degrees.pack(value, pair, decimals), width=2)
 
