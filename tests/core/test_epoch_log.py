@@ -46,6 +46,7 @@ def test_the_log_gives_back_what_it_took_but_the_oldest(
     for row in taken:
         plain.append(Epoch._make(row))
     assert all_of_them.view().last(kept) == plain.view().last(kept)
+    assert list(all_of_them.view().part(kept, kept + packed)) == list(plain.view())[kept : kept + packed]
     assert list(some.view()) == [Epoch._make(row) for row in taken[-kept:]]
     assert all(list(view) == then for view, then in views), "a view never changes"
     assert some.total == len(taken) and some.with_position == sum(Epoch._make(row).has_position for row in taken)

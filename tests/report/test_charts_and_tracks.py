@@ -105,6 +105,8 @@ def gappy() -> Epochs:
 def test_missing_positions_and_silence_split_a_track() -> None:
     assert [len(segment) for segment in segments(gappy())] == [10, 5, 3]
     assert [len(segment) for segment in segments(gappy(), every_s=5)] == [2, 1, 1]
+    seconds = [((epoch.utc or 0) - BEGIN) // SECOND for segment in segments(gappy(), every_s=5) for epoch in segment]
+    assert seconds == [0, 5, 11, 76]
     assert list(segments(track([]))) == []
     rare = EpochLog()
     for place in range(20):

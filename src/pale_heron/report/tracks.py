@@ -11,9 +11,10 @@ and height each format asks for:
 
 import csv
 import json
+from array import array
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime
-from itertools import pairwise
+from itertools import islice
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Final, NamedTuple
 from xml.sax.saxutils import escape
@@ -27,22 +28,44 @@ from pale_heron.files.whole import written_whole
 if TYPE_CHECKING:
     from gpxpy.gpx import GPXTrackPoint
 
-Segment = list[Epoch]
 Place = list[float]
 """Longitude, latitude, and a height where it is known."""
 
+FLAT: Final = 2
 HIGH: Final = 3
+"""The numbers of a place without a height, and with one."""
+
 HALF_TURN: Final = 180.0
 LEAST_GAP_NS: Final = 3 * SECOND
 POINTS_AT_A_TIME: Final = 1000
 _GPX_FIX: Final = {"2D": "2d", "single": "3d", "differential": "dgps", "RTK float": "dgps", "RTK fixed": "dgps"}
 
 
+class TrackSegment:
+    """Positions without a gap between them: rows of epochs, each made where it is looked at, since a day has many."""
+
+    def __init__(self, epochs: Epochs, rows: "array[int]") -> None:
+        self._epochs = epochs
+        self._rows = rows
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    def __iter__(self) -> Iterator[Epoch]:
+        first, last = self._rows[0], self._rows[-1]
+        left = iter(self._rows)
+        wanted = next(left)
+        for row, epoch in enumerate(self._epochs.part(first, last + 1), first):
+            if row == wanted:
+                yield epoch
+                wanted = next(left, -1)
+
+
 class Track(NamedTuple):
     """One lane's positions, in segments without gaps."""
 
     name: str
-    segments: Iterable[Segment]
+    segments: Iterable[TrackSegment]
     dated: bool = True
     """Whether its times are moments; a raw log that never gives a date has times of day alone, which are left out."""
 
@@ -56,27 +79,28 @@ def moment_of(epoch: Epoch) -> int | None:
     return epoch.utc if epoch.utc is not None else epoch.arrived
 
 
-def segments(epochs: Epochs, every_s: float = 0.0) -> Iterator[Segment]:
+def segments(epochs: Epochs, every_s: float = 0.0) -> Iterator[TrackSegment]:
     """Runs of positions, split where positions are missing for more than three of their intervals (and 3 s).
 
     With `every_s` positions closer together than that are left out.
     """
-    now: Segment = []
+    now = array("q")
     last: int | None = None
+    before: int | None = None
     usual = 0
-    for epoch in epochs:
+    for row, epoch in enumerate(epochs):
         moment = moment_of(epoch)
         gap = moment - last if moment is not None and last is not None else 0
         if now and (not epoch.has_position or gap < 0 or gap > max(LEAST_GAP_NS, 3 * usual)):
-            yield now
-            now = []
+            yield TrackSegment(epochs, now)
+            now, before = array("q"), None
         usual, last = gap, moment
-        before = moment_of(now[-1]) if now else None
         near = before is not None and moment is not None and moment - before < every_s * SECOND
         if epoch.has_position and not near:
-            now.append(epoch)
+            now.append(row)
+            before = moment
     if now:
-        yield now
+        yield TrackSegment(epochs, now)
 
 
 def _gpx(tracks: list[Track], out: IO[str]) -> int:
@@ -98,14 +122,14 @@ def _gpx(tracks: list[Track], out: IO[str]) -> int:
     return count
 
 
-def _gpx_points(track: Track, segment: Segment) -> Iterator[str]:
+def _gpx_points(track: Track, segment: TrackSegment) -> Iterator[str]:
     """A piece of a segment at a time: a day of points as objects would fill the memory."""
     from gpxpy import gpx
 
-    for begin in range(0, len(segment), POINTS_AT_A_TIME):
+    epochs = iter(segment)
+    while some := list(islice(epochs, POINTS_AT_A_TIME)):
         part = gpx.GPXTrackSegment()
-        for epoch in segment[begin : begin + POINTS_AT_A_TIME]:
-            part.points.append(_gpx_point(epoch, track.written_time(epoch)))
+        part.points.extend(_gpx_point(epoch, track.written_time(epoch)) for epoch in some)
         document, holder = gpx.GPX(), gpx.GPXTrack()
         holder.segments.append(part)
         document.tracks.append(holder)
@@ -133,12 +157,10 @@ def _kml(tracks: list[Track], out: IO[str]) -> int:
     for track in tracks:
         out.write(f"<Folder><name>{escape(track.name)}</name>\n")
         for number, segment in enumerate(track.segments, 1):
-            lines = "".join(map(_kml_line, cut_at_date_line([_kml_numbers(epoch) for epoch in segment])))
-            if lines:
-                out.write(
-                    f"<Placemark><name>{escape(track.name)} {number}</name>"
-                    f"<MultiGeometry>{lines}</MultiGeometry></Placemark>\n"
-                )
+            if len(segment) > 1:
+                out.write(f"<Placemark><name>{escape(track.name)} {number}</name><MultiGeometry>")
+                out.writelines(_kml_lines(segment))
+                out.write("</coordinates></LineString></MultiGeometry></Placemark>\n")
             for epoch in segment:
                 count += 1
                 out.write(_kml_point(epoch, track.written_time(epoch)))
@@ -154,19 +176,19 @@ def _kml_numbers(epoch: Epoch) -> Place:
     return place if epoch.altitude_m is None else [*place, epoch.altitude_m]
 
 
-def _kml_line(places: list[Place]) -> str:
-    """A line; one without a height somewhere lies on the ground, not at sea level."""
-    if len(places) < 2:
-        return ""
-    mode, flat = _level(places)
-    line = " ".join(map(_kml_place, flat))
-    return f"<LineString>{mode}<coordinates>{line}</coordinates></LineString>"
+def _kml_lines(segment: TrackSegment) -> Iterator[str]:
+    """Lines, but for the end of the last; one without a height somewhere lies on the ground, not at sea level."""
+    high = all(epoch.altitude_m is not None for epoch in segment)
+    places = (_kml_numbers(epoch)[: HIGH if high else FLAT] for epoch in segment)
+    end = ""
+    for begins, place in cut_at_date_line(places):
+        start = f"{end}<LineString>{_altitude_mode(high=high)}<coordinates>" if begins else " "
+        yield f"{start}{_kml_place(place)}"
+        end = "</coordinates></LineString>"
 
 
-def _level(places: list[Place]) -> tuple[str, list[Place]]:
-    high = all(len(place) == HIGH for place in places)
-    mode = "absolute" if high else "clampToGround"
-    return f"<altitudeMode>{mode}</altitudeMode>", places if high else [place[:2] for place in places]
+def _altitude_mode(*, high: bool) -> str:
+    return f"<altitudeMode>{'absolute' if high else 'clampToGround'}</altitudeMode>"
 
 
 def _kml_place(place: Place) -> str:
@@ -174,7 +196,8 @@ def _kml_place(place: Place) -> str:
 
 
 def _kml_point(epoch: Epoch, moment: int | None) -> str:
-    mode, (place,) = _level([_kml_numbers(epoch)])
+    place = _kml_numbers(epoch)
+    mode = _altitude_mode(high=len(place) == HIGH)
     when = f"<TimeStamp><when>{iso(moment)}</when></TimeStamp>" if moment is not None else ""
     written = {"fix": epoch.state, "satellites": epoch.used, "hdop": epoch.hdop}
     data = "".join(
@@ -189,13 +212,16 @@ def _kml_point(epoch: Epoch, moment: int | None) -> str:
 def _geojson(tracks: list[Track], out: IO[str]) -> int:
     count = 0
     out.write('{"type": "FeatureCollection", "features": [\n')
-    first = True
+    behind = ""
     for track in tracks:
         for number, segment in enumerate(track.segments, 1):
-            for feature in (_line_feature(track.name, number, segment), *_point_features(track, number, segment)):
-                if feature is not None:
-                    out.write(("" if first else ",\n") + json.dumps(feature, ensure_ascii=False))
-                    first = False
+            if len(segment) > 1:
+                out.write(behind)
+                out.writelines(_line_feature(track.name, number, segment))
+                behind = ",\n"
+            for feature in _point_features(track, number, segment):
+                out.write(f"{behind}{json.dumps(feature, ensure_ascii=False)}")
+                behind = ",\n"
             count += len(segment)
     out.write("\n]}\n")
     return count
@@ -210,40 +236,50 @@ def _place(epoch: Epoch) -> Place:
     return place
 
 
-def _line_feature(name: str, number: int, segment: Segment) -> dict[str, object] | None:
-    """A line needs two positions."""
-    if len(segment) < 2:
-        return None
-    places = [_place(epoch) for epoch in segment]
-    flat = places if len({len(place) for place in places}) == 1 else [place[:2] for place in places]
-    lines = [line for line in cut_at_date_line(flat) if len(line) > 1]
-    whole = len(lines) == 1
-    return {
+def _line_feature(name: str, number: int, segment: TrackSegment) -> Iterator[str]:
+    """A line through all of it, or several where it crosses the date line; with heights where all are known."""
+    high = all(len(_place(epoch)) == HIGH for epoch in segment)
+
+    def lines() -> Iterator[tuple[bool, Place]]:
+        return cut_at_date_line(_place(epoch)[: HIGH if high else FLAT] for epoch in segment)
+
+    several = sum(begins for begins, _ in lines()) > 1
+    feature = {
         "type": "Feature",
         "properties": {"lane": name, "segment": number, "positions": len(segment)},
-        "geometry": {
-            "type": "LineString" if whole else "MultiLineString",
-            "coordinates": lines[0] if whole else lines,
-        },
+        "geometry": {"type": "MultiLineString" if several else "LineString", "coordinates": []},
     }
+    head, end = json.dumps(feature, ensure_ascii=False).rsplit("[]", 1)
+    start, stop = ("[[", "]]") if several else ("[", "]")
+    yield f"{head}{start}"
+    between = ""
+    for begins, place in lines():
+        yield f"{'], [' if begins and between else between}{json.dumps(place)}"
+        between = ", "
+    yield f"{stop}{end}"
 
 
-def cut_at_date_line(places: list[Place]) -> list[list[Place]]:
-    """Lines that do not cross 180° (RFC 7946, 3.1.9): where they would, one ends there and the next one begins."""
-    lines: list[list[Place]] = [places[:1]]
-    for before, now in pairwise(places):
-        if abs(now[0] - before[0]) > HALF_TURN:
+def cut_at_date_line(places: Iterable[Place]) -> Iterator[tuple[bool, Place]]:
+    """Lines that do not cross 180° (RFC 7946, 3.1.9): where they would, one ends there and the next one begins.
+
+    Every place, and whether a line begins with it.
+    """
+    before: Place | None = None
+    for now in places:
+        if before is None or abs(now[0] - before[0]) <= HALF_TURN:
+            yield before is None, now
+        else:
             side = HALF_TURN if before[0] > 0 else -HALF_TURN
             beyond = now[0] + 2 * side
             share = (side - before[0]) / (beyond - before[0]) if beyond != before[0] else 0.0
             rest = [start + share * (end - start) for start, end in zip(before[1:], now[1:], strict=False)]
-            lines[-1].append([side, *rest])
-            lines.append([[-side, *rest]])
-        lines[-1].append(now)
-    return lines
+            yield False, [side, *rest]
+            yield True, [-side, *rest]
+            yield False, now
+        before = now
 
 
-def _point_features(track: Track, number: int, segment: Segment) -> Iterator[dict[str, object]]:
+def _point_features(track: Track, number: int, segment: TrackSegment) -> Iterator[dict[str, object]]:
     for epoch in segment:
         moment = track.written_time(epoch)
         yield {

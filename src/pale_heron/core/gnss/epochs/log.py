@@ -10,7 +10,7 @@ from array import array
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import accumulate
-from math import isnan, nan
+from math import nan
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.gnss.states import LEVELS
@@ -121,7 +121,13 @@ class Epochs:
     __hash__ = None  # type: ignore[assignment]  # as with every sequence that compares by its content
 
     def __iter__(self) -> Iterator[Epoch]:
-        return (self._row(at) for at in range(self._begin, self._end))
+        at = self._begin
+        while at < self._end:
+            columns, place = self._where(at)
+            count = min(PACKED_ROWS, self._end - at, *(start - at for start in self._starts if start > at))
+            values = [_listed(column[place : place + count]) for column in columns.values()]
+            yield from map(Epoch._make, zip(*values, strict=True))
+            at += count
 
     def __getitem__(self, index: int) -> Epoch:
         """One row; negative places count from the end. Raises IndexError."""
@@ -129,6 +135,10 @@ class Epochs:
         if not self._begin <= at < self._end:
             raise IndexError(index)
         return self._row(at)
+
+    def part(self, begin: int, end: int) -> "Epochs":
+        """The rows from one place to before another, counted from the first."""
+        return Epochs(self._columns, self._begin + begin, min(self._end, self._begin + end), self._packed)
 
     def last(self, count: int) -> "Epochs":
         """The newest `count` rows."""
@@ -155,7 +165,7 @@ class Epochs:
 
     def _row(self, at: int) -> Epoch:
         columns, place = self._where(at)
-        return Epoch(*(_read(column[place], column.typecode) for column in columns.values()))
+        return Epoch(*(_listed(column[place : place + 1])[0] for column in columns.values()))
 
     def _value(self, name: str, at: int) -> Any:
         columns, place = self._where(at)
@@ -176,10 +186,14 @@ def _unpacked(rows: "PackedRows") -> "dict[str, array[Any]]":
     return rows.columns()
 
 
-def _read(value: Any, code: str) -> Any:
-    if code in "df":
-        return None if isnan(value) else value
-    return None if value == _MISSING[code] and code != "b" else value
+def _listed(column: "array[Any]") -> list[Any]:
+    """The values of a column; None for the unknown."""
+    code, values = column.typecode, column.tolist()
+    if code == "b":
+        return values
+    missing = _MISSING[code]
+    # What is no number differs from itself.
+    return [None if value == missing or value != value else value for value in values]
 
 
 class EpochLog:
