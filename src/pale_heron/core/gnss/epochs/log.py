@@ -137,8 +137,9 @@ class Epochs:
         return self._row(at)
 
     def part(self, begin: int, end: int) -> "Epochs":
-        """The rows from one place to before another, counted from the first."""
-        return Epochs(self._columns, self._begin + begin, min(self._end, self._begin + end), self._packed)
+        """The rows from one place to before another, counted from the first; as many as there are."""
+        first, behind = (min(self._end, self._begin + place) for place in (begin, end))
+        return Epochs(self._columns, first, behind, self._packed)
 
     def last(self, count: int) -> "Epochs":
         """The newest `count` rows."""
