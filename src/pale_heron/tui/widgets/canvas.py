@@ -1,6 +1,7 @@
 """Shows painted lines. Draws only those that changed, and runs the action of the span that is clicked."""
 
 from collections.abc import Sequence
+from itertools import zip_longest
 from typing import Any
 
 from rich.segment import Segment
@@ -36,13 +37,16 @@ class Canvas(ScrollView):
     def show(self, rows: Sequence[Line]) -> None:
         """Put these lines on the screen."""
         before, self._rows = self._rows, list(rows)
-        if len(before) != len(self._rows):
-            self.virtual_size = Size(0, len(self._rows))
+        # Another size lays out the whole screen: as long as all of it fits, it is as tall as there is room.
+        room = 0 if self.styles.is_auto_height else self.size.height
+        tall = Size(0, max(room, len(self._rows)))
+        if tall != self.virtual_size:
+            self.virtual_size = tall
             self.refresh()
             return
         top = int(self.scroll_offset.y)
         width = self.size.width
-        for index, (old, new) in enumerate(zip(before, self._rows, strict=True)):
+        for index, (old, new) in enumerate(zip_longest(before, self._rows, fillvalue=BLANK)):
             if old != new:
                 self.refresh(Region(0, index - top, width, 1))
 

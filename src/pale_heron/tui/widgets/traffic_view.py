@@ -19,6 +19,7 @@ from pale_heron.core.moments import moment
 from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
+from pale_heron.tui.painting.paint import BLANK, Line
 from pale_heron.tui.screens.panel import AskLine, Choice, TextPage
 from pale_heron.tui.screens.selecting import SelectionPanel
 from pale_heron.tui.views.traffic import detail, latest, traffic
@@ -60,6 +61,7 @@ class TrafficView(Vertical):
         self._note = ""
         self._by_type = False
         self._chosen_type = 0
+        self._tallest = 0
         self.job_words: Callable[[], str] = str
 
     def compose(self) -> ComposeResult:
@@ -81,7 +83,15 @@ class TrafficView(Vertical):
         if self._by_type:
             self._draw_latest(snapshot)
         chosen = self._chosen(snapshot)
-        self._detail.show(detail.paint(chosen, self._detail.size.width - 2, self._detail.size.height))
+        self._detail.show(self._steady(detail.paint(chosen, self._detail.size.width - 2, self._detail.size.height)))
+
+    def _steady(self, rows: list[Line]) -> list[Line]:
+        """While lines run by, the page of the newest stays as tall as the tallest: its scroll bar would come and go."""
+        if self.list.held or self._by_type:
+            self._tallest = 0
+            return rows
+        self._tallest = max(self._tallest, len(rows))
+        return [*rows, *[BLANK] * (self._tallest - len(rows))]
 
     def _draw_latest(self, snapshot: BenchSnapshot) -> None:
         found = latest.rows_of(snapshot, self.list.selection)
