@@ -8,11 +8,12 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from tests.core.test_batches import differences, state
 from tests.receivers import LIVELY, QUIET, SAID, WILD, cut, little_is_enough, receiver
-from tests.streams import BEGIN, chunk
+from tests.streams import BEGIN, chunk, sentences
 
 from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
+from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.frames import OUT, SECOND, Event
 from pale_heron.core.order import Entry
 
@@ -73,6 +74,20 @@ def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gath
     end = records[-1].time
     assert not list(differences(state(one.snapshots(end)), state(many.snapshots(end))))
     assert not list(differences(state(one.published), state(many.published)))
+
+
+def test_what_a_pause_has_ended_before_a_source_of_pulses_begins_is_not_heard() -> None:
+    said = list(receiver(random.Random(3), epochs=60, kinds=SAID["all of it"]))
+    records: list[Record] = [chunk(each, BEGIN + place * SECOND) for place, each in enumerate(said)]
+    records += [
+        chunk(sentences("GNZDA,094207.00,04,05,2031,00,00")[:-2], BEGIN + 60 * SECOND),
+        Event(BEGIN + 70 * SECOND, "", PULSE_SOURCE, {"source": "printed:module"}),
+        chunk(b"here\r\n", BEGIN + 71 * SECOND, "module"),
+    ]
+    one, many = fed(records, 1)[0], fed(records, 1000, lines=False)[0]
+    for model in (one, many):
+        model.publish(records[-1].time)
+    assert one.published.clock.named == many.published.clock.named == ()
 
 
 def test_chunks_are_taken_together(monkeypatch: pytest.MonkeyPatch) -> None:

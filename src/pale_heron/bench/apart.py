@@ -17,16 +17,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import IO, BinaryIO, Final
 
-from pale_heron.bench.model import Model
+from pale_heron.bench.model import TYING, Model
 from pale_heron.bench.pipeline import Record
 from pale_heron.capture.reader import CaptureReader, open_file
-from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.frames import Chunk, Event
-from pale_heron.core.link.tracker import BEGUN
 from pale_heron.core.trouble import Trouble
-
-TYING: Final = frozenset({BEGUN, PULSE_SOURCE})
-"""Events from which on the lines of one lane say something of another."""
 
 LARGE_BYTES: Final = 24_000_000
 """Below this size another process has hardly begun when all is read."""

@@ -19,13 +19,14 @@ from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.pipeline import Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
+from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot, ClockTracker
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.link.tracker import LinkTracker, SeeProbe
+from pale_heron.core.link.tracker import BEGUN, LinkTracker, SeeProbe
 from pale_heron.core.order import Entry
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, ChronicleSnapshot
 from pale_heron.core.proof.marks import Mark, MarkBook
@@ -36,6 +37,9 @@ if TYPE_CHECKING:
     from pale_heron.core.link.delivery import ProbeResult
     from pale_heron.core.link.description import TrialDescription
     from pale_heron.core.link.trial import TrialSnapshot
+
+TYING: Final = frozenset({BEGUN, PULSE_SOURCE})
+"""Events from which on the lines of one lane say something of another."""
 
 HEARD_KEPT: Final = 20_000
 UNLOOKED_NS: Final = SECOND // 2
@@ -192,7 +196,13 @@ class Model:
         settled: list[Entry] = []
         for kind, group in groupby(records, type):
             run = list(group)
-            settled += self._feed_run(cast("list[Chunk]", run)) if kind is Chunk else self._feed(run)
+            if kind is Chunk:
+                settled += self._feed_run(cast("list[Chunk]", run))
+                continue
+            if any(isinstance(record, Event) and record.name in TYING for record in run):
+                # What came before is heard by nobody, whenever it is fed.
+                self._pipeline.settle()
+            settled += self._feed(run)
         return settled
 
     def _feed_run(self, run: Sequence[Chunk]) -> list[Entry]:
