@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Sequence
+from itertools import pairwise
 
 import pytest
 from hypothesis import Phase, given, settings
@@ -74,6 +75,30 @@ def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gath
     end = records[-1].time
     assert not list(differences(state(one.snapshots(end)), state(many.snapshots(end))))
     assert not list(differences(state(one.published), state(many.published)))
+
+
+@settings(max_examples=30, deadline=None, phases=[Phase.generate])
+@given(seeds, st.sampled_from([4_000, 20_000, 1 << 20]))
+def test_lines_behind_a_hurry_have_the_numbers_that_they_always_had(chance: random.Random, gathered: int) -> None:
+    records = records_of(chance, 150)
+    plain, _ = fed(records, 300)
+    model = Model()
+    ends = sorted(chance.randrange(len(records)) for _ in range(chance.choice((2, 2, 4))))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("pale_heron.bench.lane_pipeline.GATHERED_BYTES", gathered)
+        for place, (begin, end) in enumerate(pairwise([0, *ends, len(records)])):
+            # Slowly at first, then in a hurry, and slowly again.
+            take, most = (model.hurry, 1000) if place % 2 else (model.feed, 300)
+            for at in range(begin, end, most):
+                take(*records[at : min(end, at + most)])
+        model.finish()
+    assert model.log.end == plain.log.end
+    lines = [(model.log.get(number), plain.log.get(number)) for number in range(model.log.begin, model.log.end)]
+    assert all(line == wanted for line, wanted in lines)
+    moment, hurried_to = records[-1].time or 0, max((record.time or 0) for record in records[: ends[-1] + 1])
+    assert lines or moment - hurried_to < 4 * SECOND, "they are there again soon"
+    assert not list(differences(state(plain.snapshots(moment)), state(model.snapshots(moment))))
+    assert not list(differences(state(plain.published), state(model.published)))
 
 
 def test_what_a_pause_has_ended_before_a_source_of_pulses_begins_is_not_heard() -> None:

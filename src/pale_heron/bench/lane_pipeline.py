@@ -99,7 +99,8 @@ class LanePipeline(Pipeline[Lane]):
         chunks = self._gathered.pop(name)
         self._sizes.pop(name)
         lane = self.lanes[name]
-        lane.feed_many(chunks)
+        # They have no places, but the lines behind them are numbered on.
+        self.order.count_others(lane.feed_many(chunks))
         self._note(name, lane)
 
     def _up_to_date(self) -> Iterable[Lane]:

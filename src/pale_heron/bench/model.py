@@ -27,7 +27,7 @@ from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.tracker import BEGUN, LinkTracker, SeeProbe
-from pale_heron.core.order import Entry
+from pale_heron.core.order import WINDOW_NS, Entry
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, ChronicleSnapshot
 from pale_heron.core.proof.marks import Mark, MarkBook
 from pale_heron.core.raw_lane import RawLaneFeeder
@@ -40,6 +40,9 @@ if TYPE_CHECKING:
 
 TYING: Final = frozenset({BEGUN, PULSE_SOURCE})
 """Events from which on the lines of one lane say something of another."""
+
+NEVER: Final = 1 << 63
+"""Later than any time."""
 
 HEARD_KEPT: Final = 20_000
 UNLOOKED_NS: Final = SECOND // 2
@@ -159,7 +162,11 @@ class Model:
         """Whether that was since the newest picture."""
         self.published = ModelSnapshot(None, ())
         """The newest that there is to see."""
+        self._log_lines = log_lines
         self.log = TrafficLog(log_lines, start)
+        self._placed_from: int | None = None
+        """Lines before this moment may have other places than they stand at; None where all have their own."""
+        self._hurried_to = 0
 
     # For the thread that owns it
 
@@ -189,7 +196,21 @@ class Model:
 
     def feed(self, *records: Record) -> list[Entry]:
         """Take what was recorded, many at a time or few; gives the lines that have their number now."""
-        return self._feed(records) if self._lines else self._feed_lanes(records)
+        if not self._lines:
+            return self._feed_lanes(records)
+        if self._placed_from == NEVER:
+            # Time has passed as far as if each of them had been placed.
+            self._pipeline.advance(self._hurried_to)
+            self._placed_from = self._hurried_to + 2 * WINDOW_NS
+        return self._feed(records)
+
+    def hurry(self, *records: Record) -> None:
+        """Take records whose lines nobody will look at; lines are there again a moment after others are fed."""
+        if self._placed_from is None:
+            self.log = TrafficLog(self._log_lines, self.log.settled)
+        self._placed_from = NEVER
+        self._hurried_to = max(self._hurried_to, *(record.time or 0 for record in records))
+        self._feed_lanes(records)
 
     def _feed_lanes(self, records: Sequence[Record]) -> list[Entry]:
         """Take records whose lines nobody looks at, but for those that a trial, a pulse or an ear is looked for in."""
@@ -252,7 +273,11 @@ class Model:
 
     def finish(self) -> list[Entry]:
         """The end of all streams."""
-        return self._log(self._pipeline.finish())
+        settled = self._pipeline.finish()
+        if self._placed_from is not None:
+            self._placed_from = None
+            self.log = TrafficLog(self._log_lines, self._pipeline.order.settled_count + self._start - len(settled))
+        return self._log(settled)
 
     def end_trials(self, now: int) -> None:
         """The record ends here."""
@@ -322,7 +347,7 @@ class Model:
 
     def publish(self, now: int | None) -> None:
         """Let others see how things stand at `now`."""
-        self.log.show_latest(self._pipeline.unsettled())
+        self.log.show_latest(self._pipeline.unsettled() if self._placed_from is None else ())
         self.unseen_news = False
         wanted, lanes = self._wanted, []
         for name, lane in list(self._pipeline.lanes.items()):
@@ -401,7 +426,9 @@ class Model:
         self._chronicle.heed(event)
 
     def _log(self, settled: list[Entry]) -> list[Entry]:
-        if settled:
+        if self._placed_from is not None:
+            self._find_place()
+        elif settled:
             self.log.extend(settled)
         if self._link.follows_lines:
             self._link.hear(settled)
@@ -409,6 +436,16 @@ class Model:
         if self._speakers:
             self._publish_modules()
         return settled
+
+    def _find_place(self) -> None:
+        """Go on with the log where lines have their own places again.
+
+        All that was taken in a hurry stands before that; so what comes has the same number as if each had been placed.
+        """
+        order = self._pipeline.order
+        if self._placed_from is not None and order.floor >= self._placed_from:
+            self._placed_from = None
+            self.log = TrafficLog(self._log_lines, order.settled_count + self._start)
 
     def _publish_modules(self) -> None:
         """Whoever waits for an answer sees it at once."""

@@ -140,32 +140,30 @@ class Lane:
         """Whether what is received may be fed many chunks at a time."""
         return self._line.has_bytes and self._line.takes_batches and self.streams.takes_batches
 
-    def feed_many(self, chunks: Sequence[Chunk]) -> None:
-        """Received chunks, in order: as if each were fed when it came, and faster. Their frames are not given."""
+    def feed_many(self, chunks: Sequence[Chunk]) -> int:
+        """Received chunks, in order: as if each were fed when it came, and faster. Gives the number of their frames."""
         single = 0 if self.takes_batches else 1
-        for chunk in chunks[:single]:
-            self._feed_in_time(chunk)
+        count = sum(map(self._feed_in_time, chunks[:single]))
         many = chunks[single:]
         if not self.takes_batches or sum(len(chunk.data) for chunk in many) < FEW_BYTES:
-            for chunk in many:
-                self._feed_in_time(chunk)
-            return
+            return count + sum(map(self._feed_in_time, many))
         from pale_heron.core.lane_batches import Addresses, starts
 
         self._addresses = self._addresses or Addresses()
         for stretch in self.streams.stretches(many, self._addresses, starts):
             if stretch.batch is not None:
                 self._feed_stretch(stretch, stretch.batch)
-                continue
-            for chunk in stretch.chunks:
-                self._feed_in_time(chunk)
+                count += len(stretch.batch) + len(stretch.frames)
+            else:
+                count += sum(map(self._feed_in_time, stretch.chunks))
+        return count
 
-    def _feed_in_time(self, chunk: Chunk) -> None:
-        """What a pause has ended before it comes first, as where time passes beside the chunks."""
-        now = chunk.time
+    def _feed_in_time(self, chunk: Chunk) -> int:
+        """What a pause has ended before it comes first, as where time passes beside the chunks; how many frames."""
+        now, count = chunk.time, 0
         while now is not None and (held := self.framing.held) is not None and held.until + SLACK_NS < now:
-            self.tick(held.until + 1)
-        self.feed(chunk)
+            count += len(self.tick(held.until + 1))
+        return count + len(self.feed(chunk))
 
     def whole_run(self, chunks: Sequence[Chunk], soon_ns: int) -> "WholeRun | None":
         """Received chunks as one batch, where they are nothing but sentences that are whole soon; for `take_run`."""

@@ -56,6 +56,15 @@ class Order:
         return self._count
 
     @property
+    def settled_count(self) -> int:
+        """How many of them have their place for good."""
+        return self._count - len(self._held)
+
+    def count_others(self, entries: int) -> None:
+        """So many lines more became whole, long before all that will be added, and nobody wants them."""
+        self._count += entries
+
+    @property
     def ceiling(self) -> int:
         """No line that was added so far stands at or behind this."""
         return self._held[-1][0] + 1 if self._held else self._floor

@@ -36,6 +36,14 @@ POLL_S = 0.02
 AT_A_TIME: Final = 512
 """Between so many records commands are looked for, and somebody who looks may get a picture."""
 
+HURRIED: Final = 4096
+"""The same on the way of a jump, where nobody looks at lines."""
+
+SHOWN_BYTES: Final = 1 << 20
+SHOWN_LEAST_NS: Final = 5 * SECOND
+SHOWN_MOST_NS: Final = 60 * SECOND
+"""So much of the file before the moment of a jump is read with its lines, in bytes, and no less and no more time."""
+
 PICTURE_S: Final = 1 / 15
 
 
@@ -243,7 +251,10 @@ class Replay:
         self._ended, self._steps = False, 0
         self._now = self._last = kept.moment if kept else 0
         self._anchor = time.monotonic()
-        return model, Lines(model.log, self._indexer.history if self._indexer else None)
+        return model, self._lines_of(model)
+
+    def _lines_of(self, model: Model) -> Lines:
+        return Lines(model.log, self._indexer.history if self._indexer else None)
 
     def _virtual_now(self) -> int:
         """The moment being played, in the time of the capture."""
@@ -264,7 +275,8 @@ class Replay:
         if self._ended:
             return False
         batch: list[Record] = []
-        while len(batch) < AT_A_TIME:
+        most = HURRIED if self._hurries else AT_A_TIME
+        while len(batch) < most:
             record = self._next if self._next is not None else next(self._records, None)
             self._next = record
             if record is None:
@@ -281,13 +293,32 @@ class Replay:
             batch.append(record)
             self._next = None
         self._feed(batch)
-        return len(batch) == AT_A_TIME
+        return len(batch) == most
+
+    @property
+    def _hurries(self) -> bool:
+        """Whether a jump leads so far that nobody will look at the lines that are next."""
+        if self._reader is None or self._target is None or self._size - self._reader.position < SHOWN_BYTES:
+            return False
+        return self._last < self._target - self._shown_ns()
+
+    def _shown_ns(self) -> int:
+        """So much before the moment of a jump lines are wanted too: what is about SHOWN_BYTES of the file."""
+        assert self._reader is not None, "asked of captures alone"
+        passed, read = self._last - self._began, self._reader.position
+        return max(SHOWN_LEAST_NS, min(SHOWN_MOST_NS, passed * SHOWN_BYTES // max(1, read)))
 
     def _feed(self, batch: list[Record]) -> None:
         if self._reader is not None:
             self._model.know(self._reader.lanes)
+        if batch and self._hurries:
+            self._model.hurry(*batch)
+            self._set_now(max(self._now, self._last))
+            return
         if batch:
             self._model.feed(*batch)
+        if self._lines.log is not self._model.log:
+            self._lines = self._lines_of(self._model)
         following = self._next.time if self._next is not None else None
         if following is not None and not self._ended:
             # Records may stand a little out of the order of their times.
@@ -297,6 +328,8 @@ class Replay:
 
     def _end(self) -> None:
         self._model.finish()
+        if self._lines.log is not self._model.log:
+            self._lines = self._lines_of(self._model)
         self._set_now(max(self._now, self._last))
         self._target = None
         self._ended = True
