@@ -41,6 +41,7 @@ if TYPE_CHECKING:
 TYING: Final = frozenset({BEGUN, PULSE_SOURCE})
 """Events from which on the lines of one lane say something of another."""
 
+FEW: Final = 16
 NEVER: Final = 1 << 63
 """Later than any time."""
 
@@ -202,7 +203,13 @@ class Model:
             # Time has passed as far as if each of them had been placed.
             self._pipeline.advance(self._hurried_to)
             self._placed_from = self._hurried_to + 2 * WINDOW_NS
-        return self._feed(records)
+        settled: list[Entry] = []
+        at = 0
+        while self._placed_from is not None and at < len(records):
+            # A few at a time: what has its place with these is not among the lines.
+            settled += self._feed(records[at : at + FEW])
+            at += FEW
+        return settled + self._feed(records[at:]) if at else self._feed(records)
 
     def hurry(self, *records: Record) -> None:
         """Take records whose lines nobody will look at; lines are there again a moment after others are fed."""
