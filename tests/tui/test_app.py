@@ -5,6 +5,7 @@ import subprocess
 import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,7 @@ from textual.pilot import Pilot
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.scrollback.lines import Lines
-from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
+from pale_heron.bench.snapshot import BenchSnapshot, CaptureState, ReplayState
 from pale_heron.core.frames import SECOND, Event
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.painting.paint import plain
@@ -43,6 +44,7 @@ class MadeUpBench:
         return []
 
     eventful = False
+    replay: ReplayState | None = None
 
     def look(self, *_lanes: str) -> None:
         """It is always as of now."""
@@ -55,7 +57,7 @@ class MadeUpBench:
             began=BEGIN,
             lanes=self.model.snapshots(self.now),
             capture=CaptureState("/captures/[b].pcapng", 1, ""),
-            replay=None,
+            replay=self.replay,
             host_ahead_s=0.0,
         )
 
@@ -119,6 +121,20 @@ async def test_holding_counts_scrolls_and_follows_again() -> None:
         assert listed.new == 0
         await pilot.press("space")
         assert listed.new is None
+
+
+async def test_on_a_long_way_traffic_says_that_its_lines_come_later() -> None:
+    bench, words = MadeUpBench(), "on the way to the moment"
+    state = ReplayState(playing=False, speed=1, share=0.2, ended=False, torn="", seeking=True, begin=BEGIN, end=BEGIN,
+                        troubles=(), surveyed=False)  # fmt: skip
+    bench.replay = state
+    async with running(bench, "traffic") as (app, _):
+        await says(app, "traffic-head", "What is being said")
+        assert words not in shown(app, "traffic-head"), "a short one is over at once"
+        bench.now += 3600 * SECOND
+        await says(app, "traffic-head", words)
+        bench.replay = replace(state, seeking=False)
+        await until_shown(lambda: words not in shown(app, "traffic-head"))
 
 
 async def test_the_whole_line_opens_and_closes() -> None:

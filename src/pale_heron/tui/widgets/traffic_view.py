@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import Protocol
+from typing import Final, Protocol
 
 from textual import events
 from textual.app import ComposeResult
@@ -14,7 +14,7 @@ from pale_heron.bench.scrollback.search import Search
 from pale_heron.bench.scrollback.selection import Selection, is_mark, is_trouble, text_matcher
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
-from pale_heron.core.frames import Frame
+from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.moments import moment
 from pale_heron.core.order import Entry
 from pale_heron.core.trouble import Trouble
@@ -29,6 +29,7 @@ from pale_heron.tui.widgets.canvas import Canvas
 from pale_heron.tui.widgets.traffic_list import TrafficList
 
 FORMS = (("t", "text"), ("h", "hex"), ("j", "json"))
+LAGGING_NS: Final = 5 * SECOND
 
 
 class TrafficBench(Protocol):
@@ -125,6 +126,8 @@ class TrafficView(Vertical):
             note = safe_label(listed.listing.failure)
         elif isinstance(listed.listing, SelectedLines) and listed.listing.searching is not None:
             note = f"looking for older lines: {figures.share(listed.listing.searching.share)}, escape gives up"
+        elif snapshot.replay is not None and snapshot.replay.seeking and self._lags(snapshot.now):
+            note = "on the way to the moment, whose lines come with it"
         else:
             note = note or self.job_words()
         return traffic.HeadState(
@@ -134,6 +137,12 @@ class TrafficView(Vertical):
             note=note,
             cleared=max(0, lines.cleared - lines.earliest) if lines.cleared else 0,
         )
+
+    def _lags(self, now: int) -> bool:
+        """Whether the newest line is long past: on a long way lines are not placed one by one."""
+        lines = self._bench.lines
+        newest = lines.log.get(lines.log.end - 1)
+        return newest is None or (newest.time or 0) < now - LAGGING_NS
 
     def _chosen(self, snapshot: BenchSnapshot) -> detail.DetailInput:
         lines, number, entry = self._bench.lines, self.list.number, self.list.chosen
