@@ -77,7 +77,7 @@ def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gath
     assert not list(differences(state(one.published), state(many.published)))
 
 
-@settings(max_examples=30, deadline=None, phases=[Phase.generate])
+@settings(max_examples=16, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([4_000, 20_000, 1 << 20]))
 def test_lines_behind_a_hurry_have_the_numbers_that_they_always_had(chance: random.Random, gathered: int) -> None:
     records = records_of(chance, 150)
