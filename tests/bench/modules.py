@@ -6,7 +6,8 @@ from typing import Any
 from tests.streams import BEGIN
 
 from pale_heron.bench.config.dialects import known_dialects
-from pale_heron.bench.model import FrameTap, Model
+from pale_heron.bench.frame_tap import FrameTap
+from pale_heron.bench.model import Model
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot

@@ -15,7 +15,7 @@ from tests.waiting import until
 
 from pale_heron.bench.model import Model
 from pale_heron.bench.replay import indexer
-from pale_heron.bench.replay.indexer import LARGE_BYTES, CaptureIndexer, Found, survey
+from pale_heron.bench.replay.indexer import LARGE_BYTES, Found, survey
 from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
 from pale_heron.core.frames import SECOND
@@ -85,26 +85,31 @@ def test_two_jumps_in_a_row_leave_true_figures(paused: Replay, straight: dict[in
 def test_a_long_way_is_gone_in_a_hurry_and_leads_to_the_same(
     path: Path, straight: dict[int, int], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def arrived(second: int) -> tuple[int, int, list[object]]:
-        """Frames, the number behind the last line, and the last lines."""
+    def arrived(second: int, *, surveyed: bool) -> tuple[int, int, list[object]]:
+        """Frames, the number behind the last line, and the last lines; states were kept, or there are none."""
         replay = Replay(path, playing=False)
         replay.start()
+        if surveyed:
+            until(lambda: replay.surveyed)
+            assert replay._indexer is not None
+            assert second < 1000 or replay._indexer.nearest(BEGIN + second * SECOND)
         replay.seek(BEGIN + second * SECOND)
         frames, lines = settled(replay).lanes[0].line.frames, replay.lines
         found = frames, lines.end, [lines.log.get(number) for number in range(lines.end - 20, lines.end)]
         replay.stop()
         return found
 
-    plain = {second: arrived(second) for second in (300, 1690)}
+    plain = {second: arrived(second, surveyed=False) for second in (300, 1690)}
     hurried, hurry = [], Model.hurry
     monkeypatch.setattr(Model, "hurry", lambda model, *records: hurried.append(records) or hurry(model, *records))
     for name, value in (("SHOWN_BYTES", 20_000), ("HURRIED", 100)):
         monkeypatch.setattr(f"pale_heron.bench.replay.replay.{name}", value)
-    monkeypatch.setattr(CaptureIndexer, "nearest", lambda *_: None)
     for second, wanted in plain.items():
-        assert arrived(second) == wanted
         assert wanted[0] == straight[second]
-    assert hurried
+        for surveyed in (False, True):
+            hurried.clear()
+            assert arrived(second, surveyed=surveyed) == wanted
+            assert hurried
 
 
 @given(st.lists(st.sampled_from(["skip", "back", "seek", "step", "toggle", "faster"]), max_size=12), st.randoms())

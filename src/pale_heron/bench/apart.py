@@ -8,6 +8,7 @@ file. There this process takes the lanes of the others and goes on alone. What c
 """
 
 import contextlib
+import json
 import os
 import pickle
 import subprocess
@@ -15,7 +16,7 @@ import sys
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import IO, BinaryIO, Final
+from typing import BinaryIO, Final
 
 from pale_heron.bench.model import TYING, Model
 from pale_heron.bench.pipeline import Record
@@ -35,8 +36,8 @@ LEAST_SHARE: Final = 0.1
 OWN_LOAD: Final = 0.15
 """What this process does besides lanes, as a share of what all lanes cost."""
 
-
 PROGRESS_S: Final = 0.1
+"""While the others are waited for, it is told so often how far they are."""
 
 
 class NotApart(Exception):
@@ -94,46 +95,60 @@ def feed_share(path: Path, names: frozenset[str], out: BinaryIO) -> None:
     out.flush()
 
 
+class FarProcess:
+    """Another process, its share of the lanes, and how far it is. OSError where there can be none."""
+
+    def __init__(self, path: Path, names: frozenset[str]) -> None:
+        self.through = 0.0
+        """How much of the file it has gone through."""
+        self.handed: bytes | None = None
+        """Its lanes, once it is through."""
+        # As JSON a name is plain ASCII, whatever the locale.
+        words = [sys.executable, "-m", "pale_heron.bench.apart", str(path), json.dumps(sorted(names))]
+        self._process = subprocess.Popen(
+            words, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True
+        )
+        self._reader = threading.Thread(target=self._read, name="far lanes", daemon=True)
+        self._reader.start()
+
+    def _read(self) -> None:
+        assert self._process.stdout is not None, "it is a pipe"
+        # A process that was killed, or cannot go on, says no more.
+        with self._process.stdout as said, contextlib.suppress(EOFError, pickle.UnpicklingError, OSError):
+            while not isinstance(given := pickle.load(said), bytes):
+                self.through = given
+            self.through, self.handed = 1.0, given
+
+    def is_over(self, within_s: float) -> bool:
+        """Whether it has said all that it will say; waits so long for it."""
+        self._reader.join(within_s)
+        return not self._reader.is_alive()
+
+    def stop(self) -> None:
+        """End it, wherever it is."""
+        self._process.kill()
+        self._process.wait()
+        self._reader.join()
+
+
 class FarLanes:
     """The lanes of a capture that other processes feed. `stop` it, whatever happens."""
 
     def __init__(self, path: Path, taken: Sequence[frozenset[str]]) -> None:
+        """Raises OSError where there can be no process."""
         self.names: frozenset[str] = frozenset().union(*taken)
-        self._through = [0.0] * len(taken)
-        self._handed: dict[int, bytes] = {}
-        self._processes: list[subprocess.Popen[bytes]] = []
-        self._readers: list[threading.Thread] = []
+        self._processes: list[FarProcess] = []
         try:
-            for place, names in enumerate(taken):
-                self._processes.append(process := self._started(path, names))
-                reader = threading.Thread(target=self._read, args=(place, process.stdout), daemon=True)
-                self._readers.append(reader)
-                reader.start()
+            for names in taken:
+                self._processes.append(FarProcess(path, names))
         except OSError:
             self.stop()
             raise
 
-    @staticmethod
-    def _started(path: Path, names: frozenset[str]) -> subprocess.Popen[bytes]:
-        words = [sys.executable, "-m", "pale_heron.bench.apart", str(path), *sorted(names)]
-        return subprocess.Popen(
-            words, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True
-        )
-
-    def _read(self, place: int, stream: "IO[bytes]") -> None:
-        # A process that was killed, or cannot go on, says no more.
-        with contextlib.suppress(EOFError, pickle.UnpicklingError, OSError):
-            while place not in self._handed:
-                said = pickle.load(stream)
-                if isinstance(said, bytes):
-                    self._handed[place] = said
-                else:
-                    self._through[place] = said
-
     @property
     def share(self) -> float:
         """How much of the file the slowest of them has gone through."""
-        return min((each for place, each in enumerate(self._through) if place not in self._handed), default=1.0)
+        return min(each.through for each in self._processes)
 
     def batches(
         self, batches: Iterable[Sequence[Record]], model: Model, progress: Callable[[float], None]
@@ -153,24 +168,17 @@ class FarLanes:
             self._join(model, progress)
 
     def _join(self, model: Model, progress: Callable[[float], None]) -> None:
-        for reader in self._readers:
-            while reader.is_alive():
+        for each in self._processes:
+            while not each.is_over(PROGRESS_S):
                 progress(self.share)
-                reader.join(PROGRESS_S)
-        if len(self._handed) < len(self._processes):
-            raise NotApart
-        for handed in self._handed.values():
-            model.take_over(handed)
+            if each.handed is None:
+                raise NotApart
+            model.take_over(each.handed)
 
     def stop(self) -> None:
         """End what still runs."""
-        for process in self._processes:
-            process.kill()
-            process.wait()
-        for reader, process in zip(self._readers, self._processes, strict=True):
-            reader.join()
-            if process.stdout is not None:
-                process.stdout.close()
+        for each in self._processes:
+            each.stop()
 
 
 def processors() -> int:
@@ -192,4 +200,4 @@ def far_lanes(path: Path) -> FarLanes | None:
 
 if __name__ == "__main__":
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
-        feed_share(Path(sys.argv[1]), frozenset(sys.argv[2:]), sys.stdout.buffer)
+        feed_share(Path(sys.argv[1]), frozenset(json.loads(sys.argv[2])), sys.stdout.buffer)

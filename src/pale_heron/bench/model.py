@@ -5,17 +5,17 @@ never change; whoever looks takes the newest, and waits for nobody. Lanes that a
 that is asked for, the others twice a second; what did not change is the same object as before.
 """
 
-import io
 import pickle
 import threading
 import zlib
-from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 from typing import TYPE_CHECKING, Final, NamedTuple, cast
 
 from pale_heron.bench.config.dialect_book import DialectBook
+from pale_heron.bench.frame_tap import FrameTap
+from pale_heron.bench.lane_pickle import pickled_lanes, unpickled_lanes
 from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.pipeline import Record
 from pale_heron.bench.traffic_log import CAPACITY, TrafficLog
@@ -45,26 +45,8 @@ FEW: Final = 16
 NEVER: Final = 1 << 63
 """Later than any time."""
 
-HEARD_KEPT: Final = 20_000
 UNLOOKED_NS: Final = SECOND // 2
 """How old the picture of a lane may be at which nobody looks closely."""
-
-
-class FrameTap:
-    """Hears the frames of one lane as they become whole, from the moment at which it was made."""
-
-    def __init__(self, lane: str) -> None:
-        self.lane = lane
-        self._heard: deque[Frame] = deque(maxlen=HEARD_KEPT)
-
-    def hear(self, frames: Iterable[Frame]) -> None:
-        """Take those of the lane."""
-        self._heard.extend(frame for frame in frames if frame.lane == self.lane)
-
-    def take(self) -> list[Frame]:
-        """What was heard since this was asked last."""
-        heard = self._heard
-        return [heard.popleft() for _ in range(len(heard))]
 
 
 class RestartPoint(NamedTuple):
@@ -93,28 +75,6 @@ class ModelSnapshot:
     """What is known of time besides how late sentences come."""
     chronicle: ChronicleSnapshot = NOTHING_HAPPENED
     """What happened over all of it."""
-
-
-class _LanePickler(pickle.Pickler):
-    """Writes lanes without the dialects of their bench."""
-
-    def __init__(self, out: io.BytesIO, book: DialectBook) -> None:
-        super().__init__(out, pickle.HIGHEST_PROTOCOL)
-        self._book = book
-
-    def persistent_id(self, thing: object) -> str | None:
-        return "dialects" if thing is self._book else None
-
-
-class _LaneUnpickler(pickle.Unpickler):
-    """Reads them for a bench with dialects of its own."""
-
-    def __init__(self, file: io.BytesIO, book: DialectBook) -> None:
-        super().__init__(file)
-        self._book = book
-
-    def persistent_load(self, _: object) -> DialectBook:
-        return self._book
 
 
 class Model:
@@ -339,14 +299,12 @@ class Model:
     def hand_over(self, names: Iterable[str]) -> bytes:
         """These lanes as they stand, to be taken by a model that was fed the same events."""
         self._pipeline.settle()
-        written = io.BytesIO()
-        _LanePickler(written, self._book).dump({name: self._pipeline.lane(name) for name in names})
-        return written.getvalue()
+        return pickled_lanes({name: self._pipeline.lane(name) for name in names}, self._book)
 
     def take_over(self, handed: bytes) -> None:
         """Go on with lanes that another model hands over."""
         self._pipeline.settle()
-        for name, lane in _LaneUnpickler(io.BytesIO(handed), self._book).load().items():
+        for name, lane in unpickled_lanes(handed, self._book).items():
             self._pipeline.adopt(name, lane)
             if lane.streams.spoken_to:
                 self._speakers.add(name)

@@ -17,10 +17,11 @@ from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron import __version__
 from pale_heron.bench.config.dialect_book import BEGUN, KEPT, DialectBook
+from pale_heron.bench.frame_tap import FrameTap
 from pale_heron.bench.live.decoder import Decoder
 from pale_heron.bench.live.recorder import Recorder
 from pale_heron.bench.live.timekeeping import Timekeeper
-from pale_heron.bench.model import FrameTap, Model
+from pale_heron.bench.model import Model
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.scrollback.read_back import ReadBack

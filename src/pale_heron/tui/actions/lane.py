@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 from textual.app import App
 
 from pale_heron.bench.config.bench_file import save_bench
-from pale_heron.bench.model import FrameTap
+from pale_heron.bench.frame_tap import FrameTap
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot
