@@ -114,7 +114,7 @@ ANSWERS = {
     "cold": ("Yes: 100.0 %", "No fix yet, after 3.0 s of a cold start: 0 satellites seen, 0 used. Waiting for: time"),
     "time": ("Yes:", "Time is known, the position is not yet, after 8.0 s of a cold start: "),
     "3D": ("The line is", "3D fix for "),
-    "outage": ("Yes:", "The fix is lost since "),
+    "outage": ("Yes:", "The fix has been lost for "),
     "at rest": ("Sentences, unchecked: 30 sentences", "Fix for 30 s: 11 satellites used, HDOP 0.8, single"),
     "garbage": ("Bytes arrive, but they are not legible: 0 % of the last 512 bytes are, at 9600 8N1.", "Unknown"),
     "text": ("Legible, but no sentence: 30 lines", "Unknown"),

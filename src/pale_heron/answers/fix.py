@@ -97,7 +97,7 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Words:
     starting = start is not None and start.first_fix is None and start.begin is not None
     if outage is not None and outage.end is None and outage.lost not in UNSAID and not starting:
         lost = figures.duration((snapshot.now - outage.begin) / SECOND)
-        return (("The fix is lost ", "*coral"), (f"since {lost}", "*coral"), f": {seen}. The last position is kept.")
+        return ((f"The fix has been lost for {lost}", "*coral"), f": {seen}. The last position is kept.")
     known = "Time is known, the position is not yet" if fix.state.state == TIME_ONLY else "No fix yet"
     passed, mode = since, ""
     if start is not None and start.begin is not None and starting:
