@@ -114,6 +114,10 @@ def test_case_counts_after_a_jump_as_it_did_before() -> None:
 
 def test_it_is_equal_and_the_same_object_by_its_text_and_tells_what_is_broken() -> None:
     assert Pattern("a+") == Pattern("a+") != Pattern("a+", ignore_case=True)
+    before = Pattern("a+")
+    # The library forgets what it has compiled, now and then.
+    regex.purge()
+    assert before == Pattern("a+") and hash(before) == hash(Pattern("a+"))
     assert limited("a+") is limited("a+")
     assert Pattern(r"(?P<a>.)(?P<b>.)").groupindex == {"a": 1, "b": 2}
     with pytest.raises(Broken):

@@ -84,10 +84,15 @@ class Pattern(Generic[AnyStr]):
         return f"Pattern({self.pattern!r})"
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Pattern) and bool(self._pattern == other._pattern)
+        return isinstance(other, Pattern) and self._text == other._text
 
     def __hash__(self) -> int:
-        return hash(self._pattern)
+        return hash(self._text)
+
+    @property
+    def _text(self) -> tuple[AnyStr, int]:
+        """What it is equal by. The library's own are equal only while it remembers that it has compiled them."""
+        return self.pattern, self._pattern.flags
 
     def __reduce__(self) -> tuple[Any, ...]:
         return partial(Pattern, ignore_case=bool(self._pattern.flags & regex.IGNORECASE)), (self._pattern.pattern,)
