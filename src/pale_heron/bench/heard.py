@@ -7,7 +7,7 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
 from pale_heron.core.clock.events import PULSE
 from pale_heron.core.frames import Event, Frame
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.core.wire.visible import starred
 
 if TYPE_CHECKING:

@@ -4,7 +4,7 @@ import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
-from typing import BinaryIO, Final, cast
+from typing import TYPE_CHECKING, BinaryIO, Final, cast
 
 from pale_heron.bench.apart import FarLanes, NotApart, far_lanes
 from pale_heron.bench.config.dialect_book import DialectBook
@@ -20,13 +20,16 @@ from pale_heron.core.clock.tracker import NOTHING_KNOWN
 from pale_heron.core.frames import IN, SECOND, Chunk, Event, Frame
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.tracker import SeeProbe
-from pale_heron.core.link.trial import TrialSnapshot
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED
 from pale_heron.core.proof.joining import JOINED, JoinedClocks, joined_of
 from pale_heron.core.proof.marks import Mark
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label, starred
+
+if TYPE_CHECKING:
+    # Loaded with the first trial.
+    from pale_heron.core.link.trial import TrialSnapshot
 
 AT_A_TIME: Final = 20_000
 AT_A_TIME_BYTES: Final = 1 << 19

@@ -8,7 +8,6 @@ import click
 from pale_heron.bench.live.session import Session
 from pale_heron.core.clock.sources import FORMS, PulseSource, source_typed
 from pale_heron.core.line.settings import did_you_mean
-from pale_heron.core.patterns import Broken
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.network_time import server_typed
 
@@ -56,5 +55,5 @@ def time_sources(sources: Sequence[str], servers: Sequence[str]) -> TimeSources:
 def _source(text: str) -> PulseSource:
     try:
         return source_typed(text)
-    except (ValueError, Broken) as problem:
+    except ValueError as problem:
         raise Trouble(f"--pulse {text!r}: {problem}", f"Write {FORMS}") from None

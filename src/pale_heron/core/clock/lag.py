@@ -48,6 +48,13 @@ class LagPoint(NamedTuple):
     mean: float
 
 
+class LagStanding(NamedTuple):
+    """The lag of a type that was taken last, nanoseconds, and how many since then were a step away from it."""
+
+    last: int
+    astray: int
+
+
 class TypeLag(NamedTuple):
     """The lags of one type of sentence, in seconds."""
 
@@ -227,7 +234,7 @@ class LagTracker:
         known = {each.type: self._types.get(each.type) for each in lags}
         steady = all(each.is_steady(totals.last if (totals := known[each.type]) else None) for each in lags)
         if not steady or len(self._types | known) > MOST_TYPES:
-            self._feed_rows(batch, told, byte_ns)
+            self._feed_steps(batch, told, byte_ns)
             return
         before = RoundStanding(
             self._first, self._whole, self._end, self._quiet_from, self._bytes, self._told, self._interval, self._gap
@@ -241,6 +248,26 @@ class LagTracker:
         for each in lags:
             self._types.setdefault(each.type, _LagTotals()).extend(each)
             self._since = int(each.arrived[0]) if self._since is None else min(self._since, int(each.arrived[0]))
+
+    def _feed_steps(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
+        """Many sentences between which a clock may have been set, or that were said long before they came."""
+        from pale_heron.core.clock.lag_batch import steps_among
+
+        standing = {kind: LagStanding(each.last, each.astray) for kind, each in self._types.items()}
+        found = steps_among(batch, told, standing)
+        if not found:
+            self._feed_rows(batch, told, byte_ns)
+            return
+        # Behind a step all begins again: of what came before the last one only the steps count.
+        first, last = found[0], found[-1]
+        self._steps += len(found)
+        if self._stepped_from is None:
+            self._stepped_from = int(batch.time[first])
+        self._begin_again()
+        self._last = int(batch.time[last])
+        self._take(batch.names[int(batch.type[last])], int(told[last]), self._last)
+        if last + 1 < len(batch):
+            self.feed_batch(batch.part(last + 1, len(batch)), told[last + 1 :], byte_ns)
 
     def _feed_rows(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
         """Many sentences, each by itself: a clock may have been set between them."""

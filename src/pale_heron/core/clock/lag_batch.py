@@ -1,12 +1,13 @@
 """The lags and the rounds of a batch of sentences, by the rules of `LagTracker`."""
 
 from array import array
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pale_heron.core.clock.lag import BUCKET_NS, LEAST_QUIET_NS, QUIET_SHARE, STEP_NS
+from pale_heron.core.clock.lag import BUCKET_NS, LEAST_QUIET_NS, MOST_TYPES, QUIET_SHARE, STAYS, STEP_NS, LagStanding
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.columns import NONE
 from pale_heron.core.utc import DAY
@@ -68,6 +69,30 @@ def type_lags(batch: SentenceBatch, told: Places) -> list[TypeLags]:
         own = rows[kinds == kinds[place]]
         arrived = batch.time[own]
         found.append(TypeLags(batch.names[int(kinds[place])], arrived, _turned(arrived - told[own])))
+    return found
+
+
+def steps_among(batch: SentenceBatch, told: Places, standing: Mapping[str, LagStanding]) -> list[int]:
+    """The rows at which a clock was set, by the rules of `LagTracker`, given how its types stand before the first."""
+    rows = np.flatnonzero(told != NONE)
+    lags = _turned(batch.time[rows] - told[rows])
+    numbers = {name: place for place, name in enumerate(batch.names)}
+    others = sum(name not in numbers for name in standing)
+    known = {numbers[name]: each for name, each in standing.items() if name in numbers}
+    last, astray = ({kind: each[place] for kind, each in known.items()} for place in (0, 1))
+    found = []
+    for row, kind, lag in zip(rows.tolist(), batch.type[rows].tolist(), lags.tolist(), strict=True):
+        before = last.get(kind)
+        if before is None:
+            if len(last) + others >= MOST_TYPES:
+                continue
+        elif not -STEP_NS <= lag - before <= STEP_NS:
+            astray[kind] += 1
+            if astray[kind] < STAYS:
+                continue
+            found.append(row)
+            last, astray, others = {}, {}, 0
+        last[kind], astray[kind] = lag, 0
     return found
 
 

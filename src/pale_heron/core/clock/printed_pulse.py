@@ -1,10 +1,12 @@
 """Which lines of a board are pulses, and what their own counter says."""
 
 import re
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.patterns import limited
+
+if TYPE_CHECKING:
+    from pale_heron.core.patterns import Pattern
 
 UNITS_NS: Final = {"ns": 1, "us": 1_000, "ms": 1_000_000, "s": SECOND}
 USUAL: Final = re.compile(r"(?<![\w.])(?P<number>\d+(?:\.\d+)?)\s*(?P<unit>ns|us|ms|s)\b")
@@ -20,7 +22,15 @@ class PrintedPulse:
 
     def __init__(self, pattern: str = "") -> None:
         """Raises ValueError for a pattern that is none."""
-        self._pattern = limited(pattern) if pattern else None
+        self._pattern: Pattern[str] | None = None
+        if pattern:
+            # Slow to load, and few sources have one.
+            from pale_heron.core.patterns import Broken, limited
+
+            try:
+                self._pattern = limited(pattern)
+            except Broken as problem:
+                raise ValueError(str(problem)) from None
 
     def read(self, line: str) -> tuple[bool, int | None]:
         """Whether a line is a pulse, and its own time in nanoseconds where it tells one."""

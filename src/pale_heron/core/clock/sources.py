@@ -25,7 +25,7 @@ class PulseSource(NamedTuple):
 
 
 def source_typed(text: str) -> PulseSource:
-    """Raises ValueError that says what is wrong (of a pattern: `Broken`, which is one)."""
+    """Raises ValueError that says what is wrong."""
     kind, _, rest = text.partition(":")
     if len(text) > LONGEST or not text.isprintable():
         raise ValueError(f"more than {LONGEST} letters, or some that cannot be shown")

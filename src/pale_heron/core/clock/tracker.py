@@ -107,12 +107,11 @@ class ClockTracker:
         # Loaded with the first source: most benches never have one, and the first picture need not wait.
         from pale_heron.core.clock.printed_pulse import PrintedPulse
         from pale_heron.core.clock.sources import PRINTED, source_typed
-        from pale_heron.core.patterns import Broken
 
         text, details = str(event.details.get("source", "")), event.details
         try:
             source = source_typed(text)
-        except (ValueError, Broken):
+        except ValueError:
             return
         tracker = self._sources.get(text)
         if tracker is None:

@@ -9,7 +9,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import Chunk, Event
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 
 if TYPE_CHECKING:
     from pale_heron.core.link.delivery import HearResult, ProbeResult

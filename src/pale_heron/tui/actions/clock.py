@@ -8,7 +8,6 @@ from textual.app import App
 from pale_heron.bench.live.timekeeping import Timekeeper
 from pale_heron.core.clock.sources import CONTROL_LINES, KERNEL, LINE, PRINTED, SIMULATED, source_typed
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.patterns import Broken
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.screens.panel import AskLine, Choice
@@ -105,7 +104,7 @@ class ClockActions:
 def _wrong_source(text: str) -> str:
     try:
         source_typed(text.strip())
-    except (ValueError, Broken) as problem:
+    except ValueError as problem:
         return str(problem)
     return ""
 
