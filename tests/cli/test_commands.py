@@ -15,6 +15,7 @@ from tests.waiting import LIMIT_S
 
 from pale_heron.__main__ import main as program_itself
 from pale_heron.capture.writer import CaptureWriter
+from pale_heron.cli.decode import LARGE_BYTES
 from pale_heron.core.frames import SECOND
 from pale_heron.sim.scenes import SCENES
 
@@ -108,6 +109,16 @@ def test_decode_tells_every_frame_as_json_with_its_fields() -> None:
     assert found[0]["fields"]["latitude"] == -46.1173
     assert found[3]["fields"]["latitude"] == pytest.approx(-47.1173)
     assert [each["offset"] for each in found] == [0, len(GGA), len(GGA) + len(RTCM), len(GGA) + len(RTCM) + 4]
+
+
+def test_a_long_file_is_decoded_as_what_comes_through_a_pipe(tmp_path: Path) -> None:
+    file, said = tmp_path / "long", (GGA * 40 + RTCM + b"OK\r\n" + GGA.replace(b"46", b"47")) * 1600
+    file.write_bytes(said)
+    assert len(said) > LARGE_BYTES
+    long, piped = run("decode", str(file), "--json"), run("decode", "-", "--json", given=said)
+    assert (long.returncode, piped.returncode) == (0, 0)
+    assert long.stdout == piped.stdout
+    assert long.stdout.count(b"\n") == 43 * 1600
 
 
 @pytest.mark.parametrize("seed", range(4))

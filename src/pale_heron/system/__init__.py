@@ -28,6 +28,7 @@ is_ours = here.is_ours
 is_running = here.is_running
 kernel_pulse = here.kernel_pulse
 lower_priority = here.lower_priority
+processors = here.processors
 user_id = here.user_id
 wait_for_control_line = here.wait_for_control_line
 write_at = here.write_at

@@ -71,6 +71,10 @@ def lower_priority() -> None:
     """Left to the system."""
 
 
+def processors() -> int:
+    return os.cpu_count() or 1
+
+
 def user_id() -> str:
     """What keeps this user's files apart from those of others."""
     return getpass.getuser()

@@ -147,6 +147,12 @@ def lower_priority() -> None:
         os.nice(5)
 
 
+def processors() -> int:
+    """How many this process may run on."""
+    # macOS tells of the whole machine alone.
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
 def user_id() -> str:
     """What keeps this user's files apart from those of others."""
     return str(os.getuid())
