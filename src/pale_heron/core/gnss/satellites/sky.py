@@ -239,10 +239,10 @@ class SkyTracker:
 
     def _log_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
         """C/N0 and directions, as often as they are kept."""
-        strengths = lists.satellites(begin, end).each()
+        from pale_heron.core.gnss.batches.signal_points import take_lists
+
+        take_lists(self._signals, batch.names, lists, begin, end)
         for place, (key, time) in enumerate(lists.keys(batch.names, begin, end)):
-            if self._signals.is_due(key, time):
-                self._signals.take(key, strengths(place), time)
             if time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
                 self._trailed[key] = time
                 self._trail(tuple(batch.frame(row) for row in lists.parts_of(begin + place)), time)
