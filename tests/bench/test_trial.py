@@ -210,6 +210,8 @@ def test_a_module_in_command_mode_gets_no_probes_unasked(tmp_path: Path) -> None
     with cable(tmp_path) as post, session(tmp_path, "hide") as bench:
         bench.note("hide", "dialect", {"name": "plover"})
         bench.send("hide", SendJob(b"AT\r"))
+        # An OK that is there before its command is the answer to nothing.
+        until(lambda: (seen := bench.snapshot_of("hide")) and seen.line.bytes_out)
         post.terminals[0].send(b"\r\nOK\r\n")
         until(lambda: (module := bench.module_of("hide")) and module.mode == "command")
         for anyway in (False, True):
