@@ -15,8 +15,9 @@ from pale_heron.bench.lane_pipeline import LanePipeline
 from pale_heron.bench.model import Model
 from pale_heron.bench.pipeline import Record
 from pale_heron.core.clock.events import PULSE_SOURCE
-from pale_heron.core.frames import OUT, SECOND, Event
-from pale_heron.core.order import Entry
+from pale_heron.core.frames import OUT, SECOND, Chunk, Event, Frame
+from pale_heron.core.lane import Lane
+from pale_heron.core.runs import Entry
 
 __all__ = ["little_is_enough"]
 
@@ -123,3 +124,21 @@ def test_chunks_are_taken_together(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("pale_heron.core.lane.Lane.feed", lambda *_: pytest.fail("one by one"))
     assert isinstance(model._pipeline, LanePipeline)
     assert model.feed(*records[5:])
+
+
+def test_what_lies_between_two_odd_pieces_is_taken_together(monkeypatch: pytest.MonkeyPatch) -> None:
+    said = list(receiver(random.Random(3), epochs=600, kinds=SAID["all of it"]))
+    records = [chunk(each, BEGIN + place * SECOND) for place, each in enumerate(said)]
+    for place in (100, 101, 350):
+        records[place] = chunk(b"hello, this is no sentence\r\n", BEGIN + place * SECOND)
+    records[500] = records[500]._replace(time=BEGIN)
+    model, feed, alone = Model(), Lane.feed, []
+    model.feed(*records[:5])
+
+    def counted(self: Lane, record: Chunk) -> list[Frame]:
+        alone.append(record)
+        return feed(self, record)
+
+    monkeypatch.setattr(Lane, "feed", counted)
+    model.feed(*records[5:])
+    assert alone == [records[place] for place in (100, 101, 350, 500)]

@@ -5,8 +5,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from tests.core.test_order import some_run
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, sentences
 from tests.waiting import until
 
@@ -21,7 +22,7 @@ from pale_heron.bench.traffic_log import TrafficLog
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_details
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entries, Entry
 
 LANES = ("curlew", "bittern", "late")
 
@@ -96,6 +97,42 @@ def happenings(seed: int, count: int) -> list[Chunk | Event]:
 @pytest.fixture(scope="module")
 def recorded(tmp_path_factory: pytest.TempPathFactory) -> Recorded:
     return Recorded(tmp_path_factory.mktemp("lines") / "a.pcapng", happenings(3, 6000))
+
+
+OF_RUNS = (
+    Selection(),
+    Selection(trouble_only=True),
+    Selection(direction=Direction.IN),
+    Selection(direction=Direction.OUT),
+    Selection(hidden_lanes=frozenset("b")),
+    Selection(hidden_types=frozenset({"GNRMC"})),
+    Selection(only_types=frozenset({"GNRMC", "event"})),
+    Selection(text="gngga,10"),
+    Selection(text="00"),
+    Selection(text="$GN"),
+    Selection(text="0\r\n$"),
+    Selection(text="1", hidden_types=frozenset({"GNGGA"})),
+    Selection(text="/^.GN.*1[0-4]/"),
+)
+
+
+@settings(max_examples=60, deadline=None, phases=[Phase.generate])
+@given(st.integers(0, 1 << 32).map(random.Random))
+def test_a_selection_shows_of_a_run_what_it_shows_of_its_frames(chance: random.Random) -> None:
+    log = TrafficLog(capacity=90)
+    selected = [SelectedLines(Lines(log), selection) for selection in OF_RUNS]
+    for _ in range(chance.randrange(1, 30)):
+        event = Event(BEGIN, "", "mark", {"text": chance.choice(["100", "x"])})
+        log.extend(Entries([some_run(chance, 1000), event] if chance.random() < 0.5 else [some_run(chance, 1000)]))
+        log.show_latest(Entries([event, some_run(chance, 2000)]) if chance.random() < 0.5 else ())
+        for each in selected if chance.random() < 0.7 else ():
+            each.update()
+    for each in selected:
+        each.update()
+        listed = [each.number(index) for index in range(each.begin, each.end)]
+        there = range(log.begin, log.end)
+        wanted = [number for number in there if (entry := log.get(number)) and each.selection.matches(entry)]
+        assert [number for number in listed if number in there] == wanted
 
 
 def is_seeking(replay: Replay) -> bool:

@@ -24,7 +24,8 @@ from pale_heron.core.frames import OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import LineSettings, settings_details
-from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
+from pale_heron.core.order import SLACK_NS, WINDOW_NS, Order
+from pale_heron.core.runs import Entry
 
 MS = 1_000_000
 LANES = ("curlew", "bittern", "plover")

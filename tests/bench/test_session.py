@@ -20,7 +20,7 @@ from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.clock.events import UNLISTED
 from pale_heron.core.frames import SECOND, Chunk, Direction, Event
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.queue import BoundedQueue

@@ -4,6 +4,7 @@ import random
 from array import array
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,7 @@ from pale_heron.core import utc
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
+from pale_heron.core.gnss.satellites.signals import SignalLog
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea import raw
 from pale_heron.core.nmea.columns import NONE, FieldColumn
@@ -53,7 +55,7 @@ def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tupl
                 continue
             many += len(stretch.batch)
             assert stretch.ended[-1] == len(stretch.batch)
-            frames += [*stretch.batch.frames(), *stretch.frames]
+            frames += [*stretch.batch.run(), *stretch.frames]
     return frames + framer.finish(), many
 
 
@@ -245,6 +247,21 @@ def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
 ) -> None:
     data = list(receiver(chance, epochs=300, kinds=SAID[said], hertz=hertz, **odd))
     compare(cut(chance, data, hertz), at_a_time, kept)
+
+
+@settings(max_examples=12, deadline=None, phases=[Phase.generate])
+@given(
+    seeds, st.sampled_from(["RMC and the sky", "all of it"]), st.sampled_from([3, 20, 90]), st.sampled_from([3, 160])
+)
+def test_signals_are_thinned_as_if_lists_were_heard_one_by_one(
+    chance: random.Random, said: str, points: int, satellites: int
+) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("pale_heron.core.gnss.satellites.sky.SignalLog", partial(SignalLog, points))
+        for module in ("satellites.signals", "batches.signal_points"):
+            patch.setattr(f"pale_heron.core.gnss.{module}.MOST_SATELLITES", satellites)
+        data = list(receiver(chance, epochs=300, kinds=SAID[said], **QUIET))
+        compare(cut(chance, data, 1), 60_000)
 
 
 @pytest.mark.parametrize("before", [199, 200, 201])

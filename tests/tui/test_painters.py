@@ -21,8 +21,8 @@ from pale_heron.core.frames import BY_USER, IN, OUT, SECOND, Chunk, Direction, E
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.nmea.sentence import sealed
-from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import Mark
+from pale_heron.core.runs import Entry
 from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import SeenPort

@@ -9,7 +9,6 @@ file. There this process takes the lanes of the others and goes on alone. What c
 
 import contextlib
 import json
-import os
 import pickle
 import subprocess
 import sys
@@ -23,6 +22,7 @@ from pale_heron.bench.pipeline import Record
 from pale_heron.capture.reader import CaptureReader, open_file
 from pale_heron.core.frames import Chunk, Event
 from pale_heron.core.trouble import Trouble
+from pale_heron.system import processors
 
 LARGE_BYTES: Final = 24_000_000
 """Below this size another process has hardly begun when all is read."""
@@ -179,11 +179,6 @@ class FarLanes:
         """End what still runs."""
         for each in self._processes:
             each.stop()
-
-
-def processors() -> int:
-    """How many this process may run on."""
-    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
 def far_lanes(path: Path) -> FarLanes | None:

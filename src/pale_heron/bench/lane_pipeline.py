@@ -14,12 +14,13 @@ from typing import TYPE_CHECKING, Final, cast
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.core.frames import IN, Chunk, Event, Frame
 from pale_heron.core.lane import FEW_BYTES, Lane
-from pale_heron.core.order import SLACK_NS, Entry
+from pale_heron.core.order import SLACK_NS
+from pale_heron.core.runs import Entries, Entry, FrameRun
 
 if TYPE_CHECKING:
     from pale_heron.core.wire.batcher import WholeRun
 
-GATHERED_BYTES: Final = 1 << 20
+GATHERED_BYTES: Final = 3 << 19
 """So much of a lane is fed at once where nobody wants its lines."""
 
 
@@ -39,19 +40,16 @@ class LanePipeline(Pipeline[Lane]):
         self._apart: frozenset[str] = frozenset()
         """Lanes that have been fed more than what has got its order."""
 
-    def feed(self, records: Iterable[Record]) -> list[Entry]:
+    def feed(self, records: Iterable[Record]) -> Entries:
         """As any pipeline; what was gathered of the lanes that these concern comes before them."""
         records = tuple(records)
         for name in {record.lane for record in records} & self._gathered.keys():
             self._settle(name)
-        settled: list[Entry] = []
+        settled: list[Entry | FrameRun] = []
         for many, group in groupby(records, self._may_be_many):
-            if not many:
-                settled += super().feed(group)
-                continue
-            chunks = cast("list[Chunk]", list(group))
-            settled += self._feed_many(chunks) if _size(chunks) >= FEW_BYTES else super().feed(chunks)
-        return settled
+            run = list(group)
+            settled += (self._feed_some(cast("list[Chunk]", run)) if many else super().feed(run)).parts
+        return Entries(settled)
 
     def gather(self, chunks: Sequence[Chunk]) -> None:
         """Take chunks without giving lines."""
@@ -80,12 +78,12 @@ class LanePipeline(Pipeline[Lane]):
         if size >= GATHERED_BYTES:
             self._settle(name)
 
-    def advance(self, now: int) -> list[Entry]:
+    def advance(self, now: int) -> Entries:
         """As any pipeline."""
         self.settle()
         return super().advance(now)
 
-    def finish(self) -> list[Entry]:
+    def finish(self) -> Entries:
         """As any pipeline."""
         self.settle()
         return super().finish()
@@ -112,18 +110,38 @@ class LanePipeline(Pipeline[Lane]):
         lane = self.lanes.get(record.lane)
         return lane is not None and lane.takes_batches
 
-    def _feed_many(self, chunks: Sequence[Chunk]) -> list[Entry]:
+    def _feed_some(self, chunks: Sequence[Chunk]) -> Entries:
         """Received chunks of lanes that take batches: together where that makes no difference, else one by one."""
-        runs: dict[str, list[Chunk]] = {}
-        for chunk in chunks:
-            runs.setdefault(chunk.lane, []).append(chunk)
-        whole = self._whole_runs(runs) if _in_order(chunks) else {}
-        if not whole:
-            half = len(chunks) // 2
-            if _size(chunks[:half]) >= FEW_BYTES:
-                # Mostly it is one piece somewhere that is something else: the other half may go together.
-                return self.feed(chunks[:half]) + self.feed(chunks[half:])
+        if _size(chunks) < FEW_BYTES:
             return super().feed(chunks)
+        if late := _late(chunks):
+            return self._feed_between(chunks, late)
+        places: dict[str, list[int]] = {}
+        for place, chunk in enumerate(chunks):
+            places.setdefault(chunk.lane, []).append(place)
+        runs = self._runs({name: [chunks[place] for place in own] for name, own in places.items()})
+        whole = {name: run for name, run in runs.items() if run.is_whole}
+        if whole:
+            return self._feed_whole(chunks, whole)
+        odd = sorted(places[name][place] for name, run in runs.items() for place in run.odd)
+        # Mostly it is one piece somewhere that is something else: what lies between such may go together.
+        return self._feed_between(chunks, odd) if odd else super().feed(chunks)
+
+    def _feed_between(self, chunks: Sequence[Chunk], odd: Sequence[int]) -> Entries:
+        """Those one by one, and with them what is too little between two of them to be worth a batch."""
+        settled: list[Entry | FrameRun] = []
+        alone = 0
+        for before, after in pairwise((-1, *odd, len(chunks))):
+            between = chunks[before + 1 : after]
+            if _size(between) >= FEW_BYTES:
+                settled += super().feed(chunks[alone : before + 1]).parts
+                settled += self.feed(between).parts
+                alone = after
+        settled += super().feed(chunks[alone:]).parts
+        return Entries(settled)
+
+    def _feed_whole(self, chunks: Sequence[Chunk], whole: "Mapping[str, WholeRun]") -> Entries:
+        """Those of the lanes that are whole together, the others one by one."""
         self._apart = frozenset(whole)
         for name in whole:
             self._waiting.pop(name, None)
@@ -140,11 +158,11 @@ class LanePipeline(Pipeline[Lane]):
             self._note(name, self.lanes[name])
         return self._order.settled()
 
-    def _whole_runs(self, runs: Mapping[str, Sequence[Chunk]]) -> "dict[str, WholeRun]":
-        """The chunks of each lane as one batch, of those lanes where that can be."""
+    def _runs(self, chunks: Mapping[str, Sequence[Chunk]]) -> "dict[str, WholeRun]":
+        """The chunks of each lane as one run, of those lanes where that can be."""
         found = {}
-        for name, chunks in runs.items():
-            run = self.lanes[name].whole_run(chunks, SLACK_NS) if _size(chunks) >= FEW_BYTES else None
+        for name, own in chunks.items():
+            run = self.lanes[name].whole_run(own, SLACK_NS) if _size(own) >= FEW_BYTES else None
             if run is not None:
                 found[name] = run
         return found
@@ -154,10 +172,10 @@ def _is_received(chunk: Chunk) -> bool:
     return chunk.direction is IN and chunk.time is not None
 
 
-def _in_order(chunks: Sequence[Chunk]) -> bool:
-    """Whether their times are."""
+def _late(chunks: Sequence[Chunk]) -> list[int]:
+    """The places of those that are earlier than the one before."""
     times = [chunk.time or 0 for chunk in chunks]
-    return all(before <= after for before, after in pairwise(times))
+    return [place for place, (before, after) in enumerate(pairwise(times), start=1) if after < before]
 
 
 def _size(chunks: Iterable[Chunk]) -> int:

@@ -27,10 +27,11 @@ from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.tracker import BEGUN, LinkTracker, SeeProbe
-from pale_heron.core.order import WINDOW_NS, Entry
+from pale_heron.core.order import WINDOW_NS
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, Chronicle, ChronicleSnapshot
 from pale_heron.core.proof.marks import Mark, MarkBook
 from pale_heron.core.raw_lane import RawLaneFeeder
+from pale_heron.core.runs import Entries
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
@@ -155,7 +156,7 @@ class Model:
             if name not in self._pipeline.lanes:
                 self._pipeline.lane(name)
 
-    def feed(self, *records: Record) -> list[Entry]:
+    def feed(self, *records: Record) -> Entries:
         """Take what was recorded, many at a time or few; gives the lines that have their number now."""
         if not self._lines:
             return self._feed_lanes(records)
@@ -163,7 +164,7 @@ class Model:
             # Time has passed as far as if each of them had been placed.
             self._pipeline.advance(self._hurried_to)
             self._placed_from = self._hurried_to + 2 * WINDOW_NS
-        settled: list[Entry] = []
+        settled = Entries()
         at = 0
         while self._placed_from is not None and at < len(records):
             # A few at a time: what has its place with these is not among the lines.
@@ -179,9 +180,9 @@ class Model:
         self._hurried_to = max(self._hurried_to, *(record.time or 0 for record in records))
         self._feed_lanes(records)
 
-    def _feed_lanes(self, records: Sequence[Record]) -> list[Entry]:
+    def _feed_lanes(self, records: Sequence[Record]) -> Entries:
         """Take records whose lines nobody looks at, but for those that a trial, a pulse or an ear is looked for in."""
-        settled: list[Entry] = []
+        settled = Entries()
         for kind, group in groupby(records, type):
             run = list(group)
             if kind is Chunk:
@@ -193,7 +194,7 @@ class Model:
             settled += self._feed(run)
         return settled
 
-    def _feed_run(self, run: Sequence[Chunk]) -> list[Entry]:
+    def _feed_run(self, run: Sequence[Chunk]) -> Entries:
         link = self._link
         if link.active or link.follows_lines or self._clock.listens or self._ears:
             self._pipeline.settle()
@@ -201,9 +202,9 @@ class Model:
         far = self.far
         self._pipeline.gather([chunk for chunk in run if chunk.lane not in far] if far else run)
         self._chronicle.feed(run)
-        return []
+        return Entries()
 
-    def _feed(self, records: Sequence[Record]) -> list[Entry]:
+    def _feed(self, records: Sequence[Record]) -> Entries:
         settled = self._pipeline.feed(records)
         self._feed_link(records)
         if self._link.locates and records:
@@ -230,7 +231,7 @@ class Model:
         if self._probes is not None:
             self._probes(described, begin, result)
 
-    def tick(self, now: int) -> list[Entry]:
+    def tick(self, now: int) -> Entries:
         """Nothing of before `now` will be fed any more."""
         if self._link.active:
             self._link.advance(now)
@@ -238,7 +239,7 @@ class Model:
             self._link.locate(now, self._pipeline.lanes.get)
         return self._log(self._pipeline.advance(now))
 
-    def finish(self) -> list[Entry]:
+    def finish(self) -> Entries:
         """The end of all streams."""
         settled = self._pipeline.finish()
         if self._placed_from is not None:
@@ -390,7 +391,7 @@ class Model:
         self._marks.heed(event)
         self._chronicle.heed(event)
 
-    def _log(self, settled: list[Entry]) -> list[Entry]:
+    def _log(self, settled: Entries) -> Entries:
         if self._placed_from is not None:
             self._find_place()
         elif settled:

@@ -13,7 +13,8 @@ from typing import Final, Generic, Protocol, TypeVar, cast
 from pale_heron.core.clock.events import UNLISTED
 from pale_heron.core.frames import SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
-from pale_heron.core.order import SLACK_NS, WINDOW_NS, Entry, Order
+from pale_heron.core.order import SLACK_NS, WINDOW_NS, Order
+from pale_heron.core.runs import Entries, FrameRun
 from pale_heron.core.wire.framer import HeldBytes
 
 Record = Chunk | Event | Frame
@@ -68,7 +69,7 @@ class Pipeline(Generic[Kind]):
         self._now = 0
         self._ticked = 0
 
-    def feed(self, records: Iterable[Record]) -> list[Entry]:
+    def feed(self, records: Iterable[Record]) -> Entries:
         """Take records, many or few; gives the lines that have their place for good."""
         for record in records:
             now = record.time
@@ -83,19 +84,19 @@ class Pipeline(Generic[Kind]):
                 self._add((record,))
         return self._order.settled()
 
-    def advance(self, now: int) -> list[Entry]:
+    def advance(self, now: int) -> Entries:
         """No record of before `now` will come any more: what pauses end until then."""
         self._pass(now)
         return self._order.settled()
 
-    def finish(self) -> list[Entry]:
+    def finish(self) -> Entries:
         """The end of all streams."""
         for lane in self.lanes.values():
             self._add(lane.finish())
         self._waiting.clear()
         return self._order.finish()
 
-    def unsettled(self) -> tuple[Entry, ...]:
+    def unsettled(self) -> Entries:
         """The latest lines, whose places may still change."""
         return self._order.unsettled()
 
@@ -149,7 +150,10 @@ class Pipeline(Generic[Kind]):
             self._order.add((event,))
 
     def _add(self, frames: Sequence[Frame]) -> None:
-        self._order.add(frames)
+        if isinstance(frames, FrameRun):
+            self._order.add_run(frames)
+        else:
+            self._order.add(frames)
         if self._see is not None:
             self._see(frames)
 

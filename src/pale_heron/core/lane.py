@@ -172,14 +172,16 @@ class Lane:
         self._addresses = self._addresses or Addresses()
         return self.streams.whole_run(chunks, self._addresses, starts, soon_ns)
 
-    def take_run(self, run: "WholeRun") -> "Iterator[list[Frame]]":
+    def take_run(self, run: "WholeRun") -> "Iterator[Sequence[Frame]]":
         """As `feed` of each of its chunks: the frames that each completes, once all have been taken."""
         stretch = self.streams.take_run(run)
         assert stretch.batch is not None, "it is one batch"
         self._feed_stretch(stretch, stretch.batch)
-        frames = stretch.batch.frames() + list(stretch.frames)
-        ended = [0, *stretch.ended[:-1], len(frames)]
-        return (frames[begin:end] for begin, end in pairwise(ended))
+        frames = stretch.batch.run()
+        pieces: list[Sequence[Frame]] = [frames[begin:end] for begin, end in pairwise((0, *stretch.ended))]
+        if stretch.frames:
+            pieces[-1] = [*pieces[-1], *stretch.frames]
+        return iter(pieces)
 
     def _feed_stretch(self, stretch: "Stretch", batch: "SentenceBatch") -> None:
         """Chunks in which every line is a good sentence."""

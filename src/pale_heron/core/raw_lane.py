@@ -53,7 +53,7 @@ class RawLaneFeeder:
         told = times_told(batch)
         times = self._own.read_batch(batch, told) if self._lane.takes_batches else None
         if times is None:
-            self._take(batch.frames())
+            self._take(batch.run())
             return
         timed = replace(batch, time=times)
         self._lane.take_batch(timed, told, Pieces(times.tolist(), timed.size.tolist(), range(1, len(timed) + 1)))

@@ -22,13 +22,13 @@ MARGIN_NS: Final = 120_000_000
 
 DECODE_S: Final = 60.0
 PICTURE_NS: Final = SECOND // 15
-AT_A_TIME: Final = 160 << 10
+AT_A_TIME: Final = 512 << 10
 """Between so many bytes somebody who looks may get a picture."""
 
-LEAST_PARTED: Final = 112 << 10
+LEAST_PARTED: Final = 400 << 10
 """What came together is not parted for a mark before so many bytes: there will be another one soon."""
 
-GATHERED_NS: Final = 80_000_000
+GATHERED_NS: Final = 200_000_000
 MANY_BYTES_PER_S: Final = 400_000
 """Where more comes, what came within GATHERED_NS is decoded together: that costs half as much as each by itself."""
 

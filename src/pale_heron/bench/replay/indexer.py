@@ -19,8 +19,8 @@ from pale_heron.bench.scrollback.read_back import Checkpoint, ReadBack
 from pale_heron.bench.scrollback.selection import is_trouble
 from pale_heron.capture.reader import CaptureReader, Record
 from pale_heron.core.frames import SECOND, Event
-from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import MARK_EVENTS, Mark, MarkBook
+from pale_heron.core.runs import Entries, FrameRun
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.system import lower_priority
 
@@ -79,13 +79,17 @@ def survey(path: Path) -> Iterator[Found]:
     reader, model, last, spacing, kept = CaptureReader(path), Model(log_lines=LOG_LINES), 0, KEEP_NS, 0
     placer, noted_second, moment, last_position = CheckpointPlacer(model), -1, 0, 0
 
-    def noted(entry: Entry) -> Iterator[Event | IndexedTrouble]:
+    def noted(entries: Entries) -> Iterator[Event | IndexedTrouble]:
         nonlocal noted_second
-        if isinstance(entry, Event) and entry.name in MARK_EVENTS:
-            yield entry
-        elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
-            noted_second = (entry.time or 0) // SECOND
-            yield IndexedTrouble(entry.time or 0)
+        for entry in entries.parts:
+            if isinstance(entry, FrameRun):
+                # Whole sentences: nothing went wrong with them.
+                continue
+            if isinstance(entry, Event) and entry.name in MARK_EVENTS:
+                yield entry
+            elif is_trouble(entry) and (entry.time or 0) // SECOND != noted_second:
+                noted_second = (entry.time or 0) // SECOND
+                yield IndexedTrouble(entry.time or 0)
 
     for position, batch in _pieces(reader):
         moment = max(moment, batch[0].time or 0)
@@ -104,11 +108,9 @@ def survey(path: Path) -> Iterator[Found]:
                 spacing, kept = 2 * spacing, 0
         if far or not last:
             last, last_position = moment, position
-        for entry in model.feed(*batch):
-            yield from noted(entry)
+        yield from noted(model.feed(*batch))
         moment = max(moment, *(record.time or 0 for record in batch))
-    for entry in model.finish():
-        yield from noted(entry)
+    yield from noted(model.finish())
     yield IndexProgress(moment, tuple(reader.described))
     yield placer.end(reader.position, moment)
 

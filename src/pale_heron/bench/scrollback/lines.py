@@ -7,7 +7,7 @@ from pale_heron.bench.scrollback.read_back import ReadBack, Segment
 from pale_heron.bench.scrollback.search import Search
 from pale_heron.bench.scrollback.selection import PatternTooSlow, Selection
 from pale_heron.bench.traffic_log import TrafficLog
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry, FrameRun
 
 BLOCK = 1000
 AHEAD = 400
@@ -142,12 +142,17 @@ class SelectedLines:
     def _matching(self, begin: int, end: int) -> list[int]:
         if self.failure:
             return []
-        get, matches = self.lines.log.get, self.selection.matches
+        found: list[int] = []
         try:
-            return [number for number in range(begin, end) if (entry := get(number)) is not None and matches(entry)]
+            for number, part in self.lines.log.parts(begin, end):
+                if isinstance(part, FrameRun):
+                    found += [number + place for place in self.selection.places(part)]
+                elif self.selection.matches(part):
+                    found.append(number)
         except PatternTooSlow as slow:
             self.failure = str(slow)
             return []
+        return found
 
     def _forget(self, count: int) -> None:
         """List the oldest ones no more."""

@@ -15,7 +15,7 @@ from typing import NamedTuple
 from pale_heron.bench.pipeline import LaneStage, Pipeline
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.core.framing import Framing
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.core.trouble import Trouble
 
 SPACING_BYTES = 1 << 19

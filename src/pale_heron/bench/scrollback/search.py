@@ -6,7 +6,7 @@ from typing import Protocol
 
 from pale_heron.bench.scrollback.read_back import Segment
 from pale_heron.bench.scrollback.selection import PatternTooSlow
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 
 
 class LineSource(Protocol):

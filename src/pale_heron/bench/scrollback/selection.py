@@ -1,12 +1,13 @@
 """Which lines are shown: by lane, direction, type, trouble, and text."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from typing import Protocol
 
 from pale_heron.core.frames import Direction, Event, Frame
-from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import MARK
+from pale_heron.core.runs import Entry, FrameRun
 
 TROUBLE_EVENTS = frozenset(
     {"lost", "refused", "dropped", "skipped", "clock-step", "settings-refused", "not-sent", "not-recorded"}
@@ -28,29 +29,55 @@ def type_of(entry: Entry) -> str:
     return EVENT_TYPE if isinstance(entry, Event) else entry.type
 
 
-def text_matcher(text: str) -> Callable[[Entry], bool]:
-    """Whether a line holds `text`, whatever their case; `/…/` is a regular expression, ValueError if broken.
+class TextMatcher(Protocol):
+    """Whether a line holds a text."""
 
-    What it gives raises TooSlow where an expression takes too long.
-    """
-    if not is_expression(text):
-        literal = re.compile(re.escape(text.encode("utf-8")), re.IGNORECASE)
-        return lambda entry: literal.search(_bytes_of(entry)) is not None
-    # Slow to load, and rarely asked for.
-    from pale_heron.core.patterns import Broken, Pattern
+    def __call__(self, entry: Entry) -> bool: ...
 
-    try:
-        pattern = Pattern(text[1:-1].encode("utf-8"), ignore_case=True)
-    except Broken as problem:
-        raise ValueError(f"the regular expression {text} is broken: {problem}") from None
+    def places(self, run: FrameRun) -> Sequence[int]:
+        """Of which frames of a run that is true."""
+        ...
 
-    def matches(entry: Entry) -> bool:
-        found = pattern.search(_bytes_of(entry)) is not None
-        if pattern.slow:
-            raise PatternTooSlow(f"the regular expression {text} takes too long: write it more simply")
+
+class _Literal:
+    def __init__(self, text: str) -> None:
+        self._pattern = re.compile(re.escape(text.encode("utf-8")), re.IGNORECASE)
+        self._spans_lines = "\r" in text or "\n" in text
+
+    def __call__(self, entry: Entry) -> bool:
+        return self._pattern.search(_bytes_of(entry)) is not None
+
+    def places(self, run: FrameRun) -> Sequence[int]:
+        return () if self._spans_lines else run.with_text(self._pattern)
+
+
+class _Expression:
+    def __init__(self, text: str) -> None:
+        # Slow to load, and rarely asked for.
+        from pale_heron.core.patterns import Broken, Pattern
+
+        self._text = text
+        try:
+            self._pattern = Pattern(text[1:-1].encode("utf-8"), ignore_case=True)
+        except Broken as problem:
+            raise ValueError(f"the regular expression {text} is broken: {problem}") from None
+
+    def __call__(self, entry: Entry) -> bool:
+        found = self._pattern.search(_bytes_of(entry)) is not None
+        if self._pattern.slow:
+            raise PatternTooSlow(f"the regular expression {self._text} takes too long: write it more simply")
         return found
 
-    return matches
+    def places(self, run: FrameRun) -> Sequence[int]:
+        return [place for place, frame in enumerate(run) if self(frame)]
+
+
+def text_matcher(text: str) -> TextMatcher:
+    """Whether a line holds `text`, whatever their case; `/…/` is a regular expression, ValueError if broken.
+
+    What it gives raises PatternTooSlow where an expression takes too long.
+    """
+    return _Expression(text) if is_expression(text) else _Literal(text)
 
 
 def is_expression(text: str) -> bool:
@@ -79,7 +106,7 @@ class Selection:
     direction: Direction | None = None
     trouble_only: bool = False
     text: str = ""
-    _text: Callable[[Entry], bool] | None = field(init=False, default=None, compare=False, repr=False)
+    _text: TextMatcher | None = field(init=False, default=None, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "_text", text_matcher(self.text) if self.text else None)
@@ -107,6 +134,16 @@ class Selection:
         if self.trouble_only and not is_trouble(entry):
             return False
         return self._text is None or self._text(entry)
+
+    def places(self, run: FrameRun) -> Sequence[int]:
+        """Which frames of a run are shown: those that match, without making each."""
+        if self.trouble_only or self.direction is Direction.OUT or run.lane in self.hidden_lanes:
+            return ()
+        shown = run.of_types(self.shows_type)
+        if self._text is None or not shown:
+            return shown
+        found = self._text.places(run)
+        return found if len(shown) == len(run) else sorted(set(shown).intersection(found))
 
     def words(self) -> str:
         """What is shown, in a few words."""

@@ -44,13 +44,20 @@ def stretches(
 
 
 class WholeRun:
-    """A run of chunks in which every line is a plain sentence that is whole soon after it began.
+    """A run of chunks, which can be taken where every line is a plain sentence that is whole soon after it began.
 
     Nothing has happened yet: `take` lets the framer stand behind it.
     """
 
-    def __init__(self, cut: "_ChunkCut") -> None:
+    def __init__(self, cut: "_ChunkCut", odd: Flags) -> None:
         self._cut = cut
+        self.odd: list[int] = np.flatnonzero(odd).tolist()
+        """The places of the chunks that have to be fed one by one."""
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it can be taken."""
+        return not self.odd and self._cut.lines >= LEAST_ROWS
 
     def take(self) -> Stretch:
         """All of it."""
@@ -64,11 +71,14 @@ def whole_run(
     is_odd: Callable[[SentenceBatch], Flags],
     soon_ns: int,
 ) -> WholeRun | None:
-    """The chunks as one batch; None where any line in them is something else, or takes longer than `soon_ns`."""
+    """The chunks as one run; one in which a line is something else, or takes longer than `soon_ns`, is odd.
+
+    None where this framer takes none together.
+    """
     if framer.ending == "cr" or any(chunk.time is None for chunk in chunks):
         return None
     cut = _ChunkCut(framer, chunks, addresses)
-    return WholeRun(cut) if cut.is_whole(is_odd, soon_ns) else None
+    return WholeRun(cut, cut.odd_chunks(is_odd) | cut.slow_chunks(soon_ns))
 
 
 class _ChunkCut:
@@ -114,7 +124,7 @@ class _ChunkCut:
 
     def stretches(self, is_odd: Callable[[SentenceBatch], Flags]) -> Iterator[Stretch]:
         chunks, framer, newline = self._chunks, self._framer, self._lines.newline
-        odd_places = np.append(np.flatnonzero(self._odd_chunks(is_odd)), len(chunks))
+        odd_places = np.append(np.flatnonzero(self.odd_chunks(is_odd)), len(chunks))
         first_row = np.searchsorted(newline, self._at)
         end_row = np.searchsorted(newline, self._end)
         line_begin = np.concatenate((np.zeros(1, np.int64), newline + 1))
@@ -133,16 +143,22 @@ class _ChunkCut:
                 yield Stretch(chunks[at:until], self._all.part(begin, end), ended, left)
             at = until
 
-    def is_whole(self, is_odd: Callable[[SentenceBatch], Flags], soon_ns: int) -> bool:
-        """Whether all of it is good, and every line, the one under way included, has come within that time."""
-        newline, begun = self._lines.newline, self._all.time
-        if len(newline) < LEAST_ROWS or self._odd_chunks(is_odd).any():
-            return False
-        ended = self._times[np.searchsorted(self._at, newline, "right") - 1]
-        under_way = int(newline[-1]) + 1
-        since = self._mark_time[np.searchsorted(self._mark_at, under_way, "right") - 1]
-        waits = under_way < int(self._end[-1]) and int(self._times[-1]) - int(since) > soon_ns
-        return not waits and bool((ended - begun <= soon_ns).all())
+    @property
+    def lines(self) -> int:
+        """How many end in it."""
+        return len(self._lines.newline)
+
+    def slow_chunks(self, soon_ns: int) -> Flags:
+        """Those that a line goes through, be it still under way, which has not come within that time."""
+        newline, end = self._lines.newline, int(self._end[-1])
+        begin = np.concatenate((np.zeros(1, np.int64), newline + 1))
+        ended = np.append(newline, end - 1)
+        since = self._mark_time[np.searchsorted(self._mark_at, begin, "right") - 1]
+        first, last = (np.maximum(np.searchsorted(self._at, each, "right") - 1, 0) for each in (begin, ended))
+        slow: Flags = np.zeros(len(self._at), np.bool_)
+        for row in np.flatnonzero((self._times[last] - since > soon_ns) & (begin < end)).tolist():
+            slow[first[row] : last[row] + 1] = True
+        return slow
 
     def all(self) -> Stretch:
         """All of it as one batch; the framer stands behind it."""
@@ -151,7 +167,7 @@ class _ChunkCut:
         ended = np.searchsorted(self._lines.newline, self._end).tolist()
         return Stretch(self._chunks, self._all, ended, left)
 
-    def _odd_chunks(self, is_odd: Callable[[SentenceBatch], Flags]) -> Flags:
+    def odd_chunks(self, is_odd: Callable[[SentenceBatch], Flags]) -> Flags:
         """In which not every line that ends there is a plain sentence, or which a silence goes before."""
         lines, times, framer = self._lines, self._times, self._framer
         good = lines.good.copy()

@@ -10,7 +10,7 @@ from textual.widget import Widget
 
 from pale_heron.bench.scrollback.lines import Lines, Listing, SelectedLines
 from pale_heron.bench.scrollback.selection import Selection
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.tui.painting.paint import line
 from pale_heron.tui.views.traffic import traffic
 from pale_heron.tui.widgets.canvas import strip_of

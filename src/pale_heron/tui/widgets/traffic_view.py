@@ -16,7 +16,7 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.moments import moment
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import BLANK, Line

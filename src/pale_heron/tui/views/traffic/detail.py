@@ -12,7 +12,7 @@ from pale_heron.core.frames import SECOND, Event, Frame, Kind, Status
 from pale_heron.core.gnss.facts_lost import TELLING, facts_lost
 from pale_heron.core.nmea.explain import ExplainedField, rows, title
 from pale_heron.core.nmea.sentence import checksums
-from pale_heron.core.order import Entry
+from pale_heron.core.runs import Entry
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.rtcm3_messages import MessageField, message_fields
 from pale_heron.core.wire.visible import safe_label, safe_text

@@ -9,8 +9,8 @@ from pale_heron.answers.traffic import traffic_answer
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND, Direction, Event, Frame, Kind, Status
-from pale_heron.core.order import Entry
 from pale_heron.core.proof.marks import MARK_EVENTS
+from pale_heron.core.runs import Entry
 from pale_heron.core.utc import clock
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.rtcm3_messages import message_words
