@@ -293,6 +293,17 @@ def test_speed_is_that_of_the_steady_part() -> None:
     assert Progress().steady(SECOND) is None
 
 
+@given(stalled=st.integers(0, 59), for_so_many=st.integers(0, 8), every=st.sampled_from((50, 100, 200)))
+def test_a_moment_that_was_noted_late_makes_nothing_faster(stalled: int, for_so_many: int, every: int) -> None:
+    """A reader that had to wait for the processor: what came meanwhile is all noted when it goes on."""
+    progress, until = Progress(), (stalled + for_so_many) * every
+    for place in range(60):
+        progress.add(max(place * every, until if place >= stalled else 0) * MS, every)
+    steady = progress.steady(60 * every * MS)
+    assert steady is not None and steady.per_s <= 1000.001
+    assert for_so_many or steady.per_s == pytest.approx(1000.0)
+
+
 def test_a_long_progress_stays_small_and_true() -> None:
     progress = Progress()
     for tick in range(200_000):

@@ -25,6 +25,9 @@ WARM_UP_NS: Final = SECOND
 LEAST_NS: Final = SECOND // 2
 """A steady part that is shorter shows nothing."""
 
+LATE_SHARE: Final = 4
+"""The moment from which it is measured lies in the first of so many parts."""
+
 
 class Stall(NamedTuple):
     """Nothing came from `begin` on, for so many seconds. `held_by` is one of HELD_WORDS; empty where nobody looked."""
@@ -76,7 +79,11 @@ class Progress:
         return points if self._last is None or points[-1] == self._last else (*points, self._last)
 
     def steady(self, sending_ended: int) -> Steady | None:
-        """Between two moments at which it grew: after the warm-up, before the sending ended; None where too short."""
+        """Between two moments at which it grew: after the warm-up, before the sending ended; None where too short.
+
+        A moment can be noted late, where the reader had to wait for the processor, and never early. What is measured
+        from a late one looks faster than it was: so of the first moments the one counts that gives the least.
+        """
         points = self.points
         if len(points) < 2:
             return None
@@ -85,7 +92,9 @@ class Progress:
         inside = [point for point in points if warm <= point[0] <= end]
         if len(inside) < 2 or inside[-1][0] - inside[0][0] < LEAST_NS:
             return None
-        return Steady(inside[0][0], inside[-1][0], inside[-1][1] - inside[0][1])
+        begin, (last, count) = inside[0][0], inside[-1]
+        early = [point for point in inside if point[0] - begin <= (last - begin) // LATE_SHARE]
+        return min((Steady(time, last, count - before) for time, before in early), key=lambda each: each.per_s)
 
 
 class Stalls:
