@@ -39,7 +39,7 @@ def test_a_command_is_found_by_what_it_begins_with_as_by_trying_every_form(name:
                 tried = next((each for each in ranked if each.pattern.fullmatch(spoken.text)), None)
                 assert (spoken.command, spoken.form) == ((tried.command, tried.form) if tried else (None, "")), typed
                 secret = {value for key, value in spoken.values.items() if key in dialect.secrets and value}
-                assert secret <= dialect.secret_values(typed)
+                assert secret <= dialect.secrets_told(typed)
 
 
 TOLD = [

@@ -8,6 +8,7 @@ from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.core.device.dialogue.secret_values import (
     SecretScanner,
+    SecretTables,
     secret_places,
     standard_secrets,
     starred_typing,
@@ -16,7 +17,7 @@ from pale_heron.core.device.dialogue.secret_values import (
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk
 from pale_heron.core.lane import Lane
 
-DIALECTS = tuple(known_dialects().values())
+KNOWN = SecretTables(known_dialects().values())
 
 SPELLINGS = {
     'AT+CPIN="1414"': {"1414"},
@@ -55,16 +56,16 @@ PROPRIETARY = {
 @pytest.mark.parametrize("text", PROPRIETARY)
 def test_what_any_known_dialect_calls_a_secret_is_one(text: str) -> None:
     scanner = SecretScanner()
-    assert scanner.take(text, DIALECTS, sent=text.startswith("AT"))
+    assert scanner.take(text, KNOWN, sent=text.startswith("AT"))
     assert any(PROPRIETARY[text] in value or value in PROPRIETARY[text] for value in scanner.values), scanner.values
-    assert not scanner.take(text, DIALECTS, sent=True)
+    assert not scanner.take(text, KNOWN, sent=True)
 
 
 @pytest.mark.parametrize("line", ["AT", "ATI", "ATE0", "ATD5550142", "AT&W", "AT+CSQ"])
 @pytest.mark.parametrize("sent", [True, False])
 def test_a_command_is_not_taken_for_the_identity_that_some_module_answers_with(line: str, sent: bool) -> None:
     scanner = SecretScanner()
-    assert not scanner.take(line, DIALECTS, sent=sent), scanner.values
+    assert not scanner.take(line, KNOWN, sent=sent), scanner.values
 
 
 @pytest.mark.parametrize(
@@ -72,10 +73,10 @@ def test_a_command_is_not_taken_for_the_identity_that_some_module_answers_with(l
 )
 def test_an_identity_is_masked_to_its_last_digit(answer: str) -> None:
     scanner = SecretScanner()
-    assert not scanner.take(answer, (), sent=False), "a number that nobody asked for is a number"
-    scanner.take("AT+CGSN", (), sent=True)
-    scanner.take("", (), sent=False)
-    scanner.take(answer, (), sent=False)
+    assert not scanner.take(answer, sent=False), "a number that nobody asked for is a number"
+    scanner.take("AT+CGSN", sent=True)
+    scanner.take("", sent=False)
+    scanner.take(answer, sent=False)
     (value,) = scanner.values
     assert value in answer and not any(letter.isdigit() for letter in answer.replace(value, ""))
 
@@ -97,8 +98,8 @@ def test_a_lane_of_an_unknown_module_has_its_secrets() -> None:
 @given(st.text(max_size=200))
 def test_any_line_is_borne(text: str) -> None:
     scanner = SecretScanner()
-    scanner.take(text, DIALECTS, sent=True)
-    scanner.take("AT+CPIN=" + text, DIALECTS, sent=True)
+    scanner.take(text, KNOWN, sent=True)
+    scanner.take("AT+CPIN=" + text, KNOWN, sent=True)
     values_of(text)
     assert all(len(value) >= 3 for value in scanner.values)
 

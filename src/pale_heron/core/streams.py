@@ -18,7 +18,7 @@ from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
-    from pale_heron.core.device.dialogue.secret_values import SecretScanner
+    from pale_heron.core.device.dialogue.secret_values import SecretScanner, SecretTables
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
     from pale_heron.core.gnss.reported import ReportedPosition
@@ -57,8 +57,9 @@ class DialectSource(Protocol):
         """The name of the dialect of whoever says this line; empty for nobody."""
         ...
 
-    def every(self) -> "Iterable[Dialect]":
-        """All that are known: what any of them calls a secret is masked where none was recognised."""
+    @property
+    def secrets(self) -> "SecretTables":
+        """What any that is known calls a secret: it is masked where none was recognised."""
         ...
 
     @property
@@ -111,7 +112,7 @@ class LaneStreams:
 
                 self._scanner = SecretScanner()
             text = frame.data.decode("latin-1").strip("\r\n")
-            self._scanner.take(text, dialects.every(), sent=frame.direction is OUT)
+            self._scanner.take(text, dialects.secrets, sent=frame.direction is OUT)
 
     @property
     def spoken_to(self) -> bool:

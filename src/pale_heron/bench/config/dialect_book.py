@@ -4,13 +4,14 @@ A record keeps the tables of each dialect that was used, so that it is understoo
 installed by that time. It says so at its start (the event `recording`); older records are understood by what is here.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.core.frames import Event
 from pale_heron.core.streams import Recognition
 
 if TYPE_CHECKING:
+    from pale_heron.core.device.dialogue.secret_values import SecretTables
     from pale_heron.core.device.schema.dialect import Dialect
 
 STANDARD: Final = "standard"
@@ -30,6 +31,7 @@ class DialectBook:
         self._tables: dict[str, Mapping[str, Any]] = {}
         self._kept: dict[str, Dialect] = {}
         self._installed: dict[str, Dialect] = {}
+        self._secrets: SecretTables | None = None
 
     @property
     def standard(self) -> str:
@@ -50,6 +52,7 @@ class DialectBook:
             dialect, problems = read_dialect(table)
             if not problems:
                 self._tables[name], self._kept[name] = table, dialect
+                self._secrets = None
         found = self._kept.get(name) or self._known().get(name)
         return found or self._kept.get(STANDARD) or self._known()[STANDARD]
 
@@ -61,9 +64,14 @@ class DialectBook:
         known = reversed(self._known().values())
         return next((each.name for each in known if each.commands_modules and each.recognises(line)), "")
 
-    def every(self) -> "Iterable[Dialect]":
-        """Those of the record, and those that are installed."""
-        return (*self._kept.values(), *self._known().values())
+    @property
+    def secrets(self) -> "SecretTables":
+        """What any dialect of the record, or one that is installed, calls a secret."""
+        if self._secrets is None:
+            from pale_heron.core.device.dialogue.secret_values import SecretTables
+
+            self._secrets = SecretTables((*self._kept.values(), *self._known().values()))
+        return self._secrets
 
     def _known(self) -> "dict[str, Dialect]":
         """What is installed; its files are read when the first lane needs one."""

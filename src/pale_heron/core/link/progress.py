@@ -28,6 +28,8 @@ LEAST_NS: Final = SECOND // 2
 LATE_SHARE: Final = 4
 """The moment from which it is measured lies in the first of so many parts."""
 
+NO_MORE: Final = 1.01
+
 
 class Stall(NamedTuple):
     """Nothing came from `begin` on, for so many seconds. `held_by` is one of HELD_WORDS; empty where nobody looked."""
@@ -82,7 +84,7 @@ class Progress:
         """Between two moments at which it grew: after the warm-up, before the sending ended; None where too short.
 
         A moment can be noted late, where the reader had to wait for the processor, and never early. What is measured
-        from a late one looks faster than it was: so of the first moments the one counts that gives the least.
+        from a late one looks faster than it was: so the first one counts that gives no more than the others do.
         """
         points = self.points
         if len(points) < 2:
@@ -94,7 +96,9 @@ class Progress:
             return None
         begin, (last, count) = inside[0][0], inside[-1]
         early = [point for point in inside if point[0] - begin <= (last - begin) // LATE_SHARE]
-        return min((Steady(time, last, count - before) for time, before in early), key=lambda each: each.per_s)
+        found = [Steady(time, last, count - before) for time, before in early]
+        least = min(each.per_s for each in found)
+        return next(each for each in found if each.per_s <= NO_MORE * least)
 
 
 class Stalls:

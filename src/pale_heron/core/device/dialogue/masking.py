@@ -51,7 +51,7 @@ def _secrets_of(same: _SameItem) -> frozenset[str]:
     scanner = SecretScanner()
     lines = [(item.sent, True)] if isinstance(item, Exchange) else []
     for data, sent in (*lines, *((each.data, False) for each in item.heard)):
-        scanner.take(data.decode("latin-1").strip("\r\n"), (), sent=sent)
+        scanner.take(data.decode("latin-1").strip("\r\n"), sent=sent)
     found = scanner.values
     if dialect is not None:
         found |= secret_of_heard(dialect, item.heard)

@@ -60,9 +60,23 @@ def standard_secrets(text: str) -> set[str]:
     return {each for each in found if len(each) >= SHORTEST}
 
 
-def dialect_secrets(text: str, dialects: Iterable[Dialect]) -> set[str]:
-    """What any of the dialects calls secret in a line: the values of a command, or the fields of a reply."""
-    return {each for dialect in dialects for each in dialect.secret_values(text) if len(each) >= SHORTEST}
+class SecretTables:
+    """What any of some dialects calls secret in a line: the values of a command, or the fields of a reply."""
+
+    def __init__(self, dialects: Iterable[Dialect]) -> None:
+        self._dialects = tuple(dialects)
+        # Many grow from the same one, and have its replies.
+        self._replies = tuple(dict.fromkeys(reply for dialect in self._dialects for reply in dialect.secret_replies))
+
+    def values(self, line: str) -> set[str]:
+        """Those of a line."""
+        found = {value for dialect in self._dialects for value in dialect.secrets_told(line)}
+        # A reply may be a word alone, and any command looks like one.
+        for reply in () if is_command_line(line) else self._replies:
+            match = reply.line.fullmatch(line.strip())
+            if match is not None:
+                found.update(value for name in reply.fields if (value := match[name]))
+        return {each for each in found if len(each) >= SHORTEST}
 
 
 def starred_typing(dialect: Dialect | None, line: str) -> str:
@@ -113,8 +127,8 @@ class SecretScanner:
         self.values: set[str] = set()
         self._answers = 0
 
-    def take(self, text: str, dialects: Iterable[Dialect], *, sent: bool) -> bool:
-        """Whether the line held a secret that was not known before."""
+    def take(self, text: str, known: SecretTables | None = None, *, sent: bool) -> bool:
+        """Whether the line held a secret that was not found before; by the standards, and what is `known` besides."""
         found: set[str] = set()
         if sent and any(each.upper() in IDENTITIES for each in _ASKS.findall(text)):
             self._answers = LINES_AFTER
@@ -123,7 +137,8 @@ class SecretScanner:
             identity = _IDENTITY.fullmatch(text)
             found = {identity[1]} if identity else set()
         if "+" in text or is_command_line(text):
-            found |= standard_secrets(text) | dialect_secrets(text, dialects)
+            found |= standard_secrets(text)
+            found |= known.values(text) if known is not None else set()
         new = found - self.values
         if not new or len(self.values) >= MOST:
             return False

@@ -75,16 +75,16 @@ class PendingExchange:
         else:
             self.dropped += 1
 
-    def frozen(self) -> Exchange:
+    def waiting(self, waits: str) -> Exchange:
         """As it stands."""
-        return Exchange(
-            number=self.number,
-            begun=self.begun,
-            sent=self.sent,
-            spoken=self.spoken,
-            heard=tuple(self.heard),
-            dropped=self.dropped,
-        )
+        heard = tuple(self.heard)
+        return Exchange(self.number, self.begun, self.sent, self.spoken, heard, waits=waits, dropped=self.dropped)
+
+    def ended(self, status: str, word: str, code: str, meaning: str, time: int | None) -> Exchange:
+        """As it has become."""
+        heard = tuple(self.heard)
+        said = self.number, self.begun, self.sent, self.spoken, heard
+        return Exchange(*said, status, word, code, meaning, time, dropped=self.dropped)
 
 
 class Transcript:
@@ -153,7 +153,7 @@ class Transcript:
             "its payload" if each.prompted else "the result" if each is self.head or not at else "its turn"
             for at, each in enumerate(self._queue)
         )
-        under_way = [replace(each.frozen(), waits=waits) for each, waits in zip(self._queue, words, strict=True)]
+        under_way = [each.waiting(waits) for each, waits in zip(self._queue, words, strict=True)]
         return (*self._items, *([self._data] if self._data else []), *under_way)
 
     def items_since(self, ended: int) -> list[Item]:
@@ -189,7 +189,7 @@ class Transcript:
         head = self._turn or self._queue[0]
         self._turn = None
         self._queue.remove(head)
-        self._keep(replace(head.frozen(), status=status, result=word, code=code, meaning=meaning, ended=time))
+        self._keep(head.ended(status, word, code, meaning, time))
         if self._queue and head.number < self._queue[0].number:
             self._queue[0].since = time
         return None if status == NO_ANSWER else head.echoed

@@ -9,7 +9,7 @@ Reading it never stops at the first mistake: each is reported with its place, as
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Final, TypeVar
+from typing import Any, Final, NamedTuple, TypeVar
 
 from pale_heron.core.device.schema.actions import DeviceAction, read_action
 from pale_heron.core.device.schema.commands import (
@@ -18,7 +18,6 @@ from pale_heron.core.device.schema.commands import (
     Command,
     CommandMatcher,
     TypedCommand,
-    is_command_line,
     read_command,
 )
 from pale_heron.core.device.schema.fields import Field, read_field
@@ -38,6 +37,13 @@ from pale_heron.core.patterns import Pattern
 
 GUARD_S: Final = 1.0
 Part = TypeVar("Part")
+
+
+class SecretReply(NamedTuple):
+    """An expression for a line that carries a secret, and the names of the fields that are."""
+
+    line: Pattern[str]
+    fields: frozenset[str]
 
 
 @dataclass(frozen=True)
@@ -92,24 +98,17 @@ class Dialect:
         found += [each.line for each in self.notices.values()]
         return found + [each.line for each in self.results.values()]
 
-    def secret_values(self, line: str) -> set[str]:
-        """What it calls secret in a line: the values of a command, or the fields of a reply."""
-        found: set[str] = set()
-        if self._recogniser.may_hold_secret(line):
-            found.update(
-                value for each in self.spoken(line) for name, value in each.values.items() if name in self.secrets
-            )
-        # A reply may be a word alone, and any command looks like one.
-        for pattern in () if is_command_line(line) else self._secret_patterns:
-            match = pattern.fullmatch(line.strip())
-            if match is not None:
-                found.update(value for name, value in match.groupdict().items() if value and name in self.secrets)
-        return found
+    def secrets_told(self, line: str) -> set[str]:
+        """What it calls secret among the values of commands in a line."""
+        if not self._recogniser.may_hold_secret(line):
+            return set()
+        return {value for each in self.spoken(line) for name, value in each.values.items() if name in self.secrets}
 
-    @cached_property
-    def _secret_patterns(self) -> "list[Pattern[str]]":
-        """The expressions for lines that carry a secret."""
-        return [each for each in self.patterns if self.secrets & each.groupindex.keys()]
+    @property
+    def secret_replies(self) -> "list[SecretReply]":
+        """The expressions for lines that carry a secret, and which of their fields are."""
+        named = [(each, self.secrets.intersection(each.groupindex)) for each in self.patterns]
+        return [SecretReply(pattern, secret) for pattern, secret in named if secret]
 
     @property
     def slow(self) -> tuple[str, ...]:
