@@ -7,7 +7,7 @@ from typing import Final
 import click
 
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE, FORCE, free_output
+from pale_heron.cli.parameters import FILE, FORCE, free_output, point_typed
 from pale_heron.cli.progress import reading
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.lane import LaneSnapshot
@@ -140,18 +140,6 @@ def _draw_trial(kind: str, file: Path, out: Path, wanted: int) -> None:
     if wanted and not 1 <= wanted <= len(trials):
         raise Trouble(f"There is no trial {wanted}", f"{source.name} holds {len(trials)}: pale-heron link lists them")
     save_link_chart(kind, last_drawable(kind, source.name, trials[wanted - 1 : wanted] or trials, probes), out)
-
-
-def point_typed(text: str) -> Point | None:
-    """The point of a `--reference`; None where there is none. Raises Trouble where it cannot be read."""
-    from pale_heron.core.gnss.earth.notation import position_typed
-
-    if not text:
-        return None
-    try:
-        return position_typed(text)
-    except ValueError as problem:
-        raise Trouble(f"--reference {text!r}: {problem}", "Write it in one of the usual notations") from None
 
 
 def chosen_lane(lanes: Sequence[LaneSnapshot], name: str) -> LaneSnapshot | None:

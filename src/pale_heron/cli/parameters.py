@@ -1,12 +1,15 @@
 """What the parameters of several commands have in common."""
 
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import click
 
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
+
+if TYPE_CHECKING:
+    from pale_heron.core.gnss.earth.points import Point
 
 FILE: Final = click.Path(path_type=Path)
 """A file as a Path; whether it is there, and what it holds, is for the command to say."""
@@ -19,3 +22,15 @@ def free_output(path: Path, *, force: bool) -> None:
     """Trouble where a file is there already and nobody said that it may be written over."""
     if is_there(path) and not force:
         raise Trouble(f"{path} is there already", "Choose another name, or say --force to write over it")
+
+
+def point_typed(text: str) -> "Point | None":
+    """The point of a `--reference`; None where there is none. Raises Trouble where it cannot be read."""
+    from pale_heron.core.gnss.earth.notation import position_typed
+
+    if not text:
+        return None
+    try:
+        return position_typed(text)
+    except ValueError as problem:
+        raise Trouble(f"--reference {text!r}: {problem}", "Write it in one of the usual notations") from None

@@ -10,8 +10,7 @@ import click
 
 from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
-from pale_heron.cli.chart import point_typed
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, point_typed
 from pale_heron.cli.progress import reading
 from pale_heron.core.trouble import Exit
 

@@ -1,7 +1,6 @@
 """A raw file as a lane: bytes without arrival times, whose sentences say themselves when they were."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from pale_heron.core.clock.own_time import OwnTime
@@ -55,5 +54,5 @@ class RawLaneFeeder:
         if times is None:
             self._take(batch.run())
             return
-        timed = replace(batch, time=times)
+        timed = batch.timed(times)
         self._lane.take_batch(timed, told, Pieces(times.tolist(), timed.size.tolist(), range(1, len(timed) + 1)))

@@ -131,7 +131,7 @@ def _carried(told: Places, known: Places, before: RoundStanding) -> tuple[Places
     earlier = np.concatenate(([NONE if before.told is None else before.told], values[:-1]))
     changed = (values != earlier) & (earlier != NONE)
     steps = np.where(changed, (values - earlier) % DAY, 0)
-    last_known = np.searchsorted(known, np.arange(len(told)), "right")
+    last_known = np.cumsum(told != NONE)
     now_told = np.concatenate(([NONE if before.told is None else before.told], values))[last_known]
     places = np.maximum.accumulate(np.where(changed, np.arange(1, len(values) + 1), 0)) if len(values) else values
     intervals = np.concatenate(([before.interval], steps))[places]

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pale_heron.core.line.type_parts import part_label
 from pale_heron.core.nmea.columns import field_of, last_field
@@ -30,7 +31,7 @@ class Tally(NamedTuple):
 
 def tallies(batch: SentenceBatch) -> list[Tally]:
     """Of each type, in the order in which they first come."""
-    found = _grouped(batch.type, batch.size, 0)
+    found = _grouped(batch.type.astype(np.int16), batch.size, 0)
     return [each._replace(name=batch.names[int(batch.type[each.first])]) for each in found]
 
 
@@ -92,7 +93,7 @@ def _keys(own: SentenceBatch) -> Places | None:
     return key << 1 | apart
 
 
-def _grouped(keys: Places, sizes: Places, begin: int) -> list[Tally]:
+def _grouped(keys: "Places | NDArray[np.int16]", sizes: Places, begin: int) -> list[Tally]:
     """Rows of equal keys together, in the order of their first ones; rows count from `begin`."""
     if not len(keys):
         return []

@@ -65,6 +65,7 @@ def number(raw: bytes) -> float | None:
     return found if abs(found) < MOST else None
 
 
+@lru_cache(maxsize=2048)
 def whole(raw: bytes) -> int | None:
     """A raw whole number with or without a sign; None where it is not one, just as the table of sentences reads it."""
     return int(raw) if _WHOLE(raw) else None

@@ -106,21 +106,8 @@ class _ChunkCut:
         """All lines, good or not."""
         lines = self._lines
         last_mark = np.searchsorted(self._mark_at, lines.start, "right") - 1
-        return SentenceBatch(
-            self._framer.lane,
-            raw,
-            self._place.offset,
-            lines.data,
-            lines.start,
-            lines.newline + 1,
-            lines.star,
-            self._mark_time[last_mark],
-            lines.type,
-            addresses.names,
-            lines.separators,
-            lines.first_separator,
-            lines.comma_count,
-        )
+        place = self._framer.lane, raw, self._place.offset
+        return SentenceBatch.of(place, lines, self._mark_time[last_mark], addresses.names)
 
     def stretches(self, is_odd: Callable[[SentenceBatch], Flags]) -> Iterator[Stretch]:
         chunks, framer, newline = self._chunks, self._framer, self._lines.newline

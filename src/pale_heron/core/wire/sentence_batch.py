@@ -8,7 +8,7 @@ looks at it.
 import re
 from array import array
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Final
 
@@ -36,6 +36,8 @@ _KEY_MASKS: Final = np.array([(1 << 8 * size) - 1 for size in range(KEY_BYTES + 
 _ADDRESS: Final = re.compile(r"[A-Z][A-Z0-9]{3,7}")
 _LEAST: Final = 4
 NO_TYPE: Final = -1
+_START, _END, _STAR, _TIME, _TYPE, _FIRST_SEPARATOR, _COMMA_COUNT = range(7)
+"""Which column of a batch is which."""
 
 
 class Addresses:
@@ -87,30 +89,74 @@ class SentenceBatch:
     raw: bytes
     offset: int
     data: Bytes
-    start: Places
-    end: Places
-    """Behind its line end."""
-    star: Places
-    time: Places
-    type: Places
-    """Its number in `names`."""
     names: Sequence[str]
     separators: Places
     """What ends fields: where the commas and stars stand, of all sentences."""
-    first_separator: Places
-    """Which of these is the first of a sentence: the comma behind its address."""
-    comma_count: Places
-    """How many commas each has; the separator behind them is its star."""
+    columns: Places
+    """What is said of each row, a column for each; they are together, so that some of the rows are taken at once."""
+
+    @classmethod
+    def of(
+        cls,
+        place: tuple[str, bytes, int],
+        lines: "LineColumns",
+        time: Places,
+        names: Sequence[str],
+    ) -> "SentenceBatch":
+        """All of these lines; `place` is their lane, their bytes, and where in it these begin."""
+        ends = lines.newline + 1
+        columns = (lines.start, ends, lines.star, time, lines.type, lines.first_separator, lines.comma_count)
+        return cls(*place, lines.data, names, lines.separators, np.stack(columns))
+
+    @property
+    def start(self) -> Places:
+        return self._column(_START)
+
+    @property
+    def end(self) -> Places:
+        """Behind its line end."""
+        return self._column(_END)
+
+    @property
+    def star(self) -> Places:
+        return self._column(_STAR)
+
+    @property
+    def time(self) -> Places:
+        return self._column(_TIME)
+
+    @property
+    def type(self) -> Places:
+        """Its number in `names`."""
+        return self._column(_TYPE)
+
+    @property
+    def first_separator(self) -> Places:
+        """Which of these is the first of a sentence: the comma behind its address."""
+        return self._column(_FIRST_SEPARATOR)
+
+    @property
+    def comma_count(self) -> Places:
+        """How many commas each has; the separator behind them is its star."""
+        return self._column(_COMMA_COUNT)
+
+    def _column(self, place: int) -> Places:
+        found: Places = self.columns[place]
+        return found
 
     def __len__(self) -> int:
         return len(self.start)
 
+    def timed(self, time: Places) -> "SentenceBatch":
+        """The same sentences at other times."""
+        columns = self.columns.copy()
+        columns[_TIME] = time
+        return replace(self, columns=columns)
+
     def frame(self, row: int) -> Frame:
         """One of them as the framer would have cut it; negative rows count from the end."""
-        start = int(self.start[row])
-        data = self.raw[start : int(self.end[row])]
-        kind = self.names[int(self.type[row])]
-        return Frame(self.lane, IN, int(self.time[row]), self.offset + start, data, NMEA, OK, None, kind)
+        start, end, _, time, kind, _, _ = self.columns[:, row].tolist()
+        return Frame(self.lane, IN, time, self.offset + start, self.raw[start:end], NMEA, OK, None, self.names[kind])
 
     def run(self) -> FrameRun:
         """All of them; each is made a Frame where somebody looks at it."""
@@ -126,21 +172,11 @@ class SentenceBatch:
 
     def rows(self, chosen: "slice | Flags | Places") -> "SentenceBatch":
         """Some of the rows, of the same bytes."""
-        return SentenceBatch(
-            self.lane,
-            self.raw,
-            self.offset,
-            self.data,
-            self.start[chosen],
-            self.end[chosen],
-            self.star[chosen],
-            self.time[chosen],
-            self.type[chosen],
-            self.names,
-            self.separators,
-            self.first_separator[chosen],
-            self.comma_count[chosen],
-        )
+        if isinstance(chosen, slice):
+            columns = self.columns[:, chosen]
+        else:
+            columns = self.columns.take(np.flatnonzero(chosen) if chosen.dtype == np.bool_ else chosen, axis=1)
+        return SentenceBatch(self.lane, self.raw, self.offset, self.data, self.names, self.separators, columns)
 
     @cached_property
     def size(self) -> Places:
@@ -166,6 +202,12 @@ class LineColumns:
     separators: Places
     first_separator: Places
     comma_count: Places
+
+
+def present(numbers: Places) -> list[int]:
+    """Which small numbers, none of them negative, there are."""
+    found: list[int] = np.flatnonzero(np.bincount(numbers)).tolist()
+    return found
 
 
 def steps(values: Places, before: int) -> Places:
@@ -201,11 +243,11 @@ def lines_of(raw: bytes, addresses: Addresses) -> LineColumns:
     kind = np.full(len(newline), NO_TYPE)
     rows = np.flatnonzero(good)
     if len(rows):
-        padded = np.append(data, np.zeros(KEY_BYTES, np.uint8))
-        windows = np.lib.stride_tricks.as_strided(padded, (len(data), KEY_BYTES), (1, 1))
-        keys = np.ascontiguousarray(windows[begin[rows] + 1]).view("<u8").ravel() & _KEY_MASKS[named[rows]]
-        running = np.bitwise_xor.accumulate(data)
-        computed = running[star[rows] - 1] ^ running[begin[rows]]
+        # The eight bytes from each place on; those of the last line go on behind its end.
+        windows = np.ndarray(len(data), "<u8", raw + bytes(KEY_BYTES), strides=(1,))
+        keys = windows[begin[rows] + 1] & _KEY_MASKS[named[rows]]
+        checked = np.column_stack((begin[rows] + 1, star[rows])).ravel()
+        computed = np.bitwise_xor.reduceat(data, checked)[::2]
         told = (_HEX[data[star[rows] + 1]] << 4) | _HEX[data[star[rows] + 2]]
         kind[rows] = addresses.numbers(keys)
         good[rows] = (computed == told) & (kind[rows] != NO_TYPE)

@@ -14,7 +14,7 @@ import numpy as np
 from pale_heron.core.gnss.batches.lists import SatelliteLists
 from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of, joined_dates
 from pale_heron.core.nmea.raw import midnight_of
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, present, steps
 
 UNROUTED: Final = -1
 FORMATTERS: Final = ("GGA", "RMC", "GLL", "ZDA", "GST", "GSA", "GSV", "VTG", "GNS", "DTM")
@@ -123,7 +123,7 @@ class FixColumns:
     def _leave_out_shadowed(self, shadowed: Flags, combined: dict[int, int], fresh_ns: int) -> None:
         """Where the combined talker says the same for all systems together, the others are not heard."""
         time = self.batch.time
-        for place in np.unique(self.formatter[shadowed]).tolist():
+        for place in present(self.formatter[shadowed]):
             rows = np.flatnonzero(self.combined & (self.formatter == place))
             own = np.flatnonzero(shadowed & (self.formatter == place))
             if not len(rows) and place not in combined:

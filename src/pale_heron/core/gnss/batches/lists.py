@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pale_heron.core.nmea.columns import FieldColumn, field_of, last_field
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, present, steps
 
 GROUPS: Final = 4
 """So many satellites stand in one sentence (NMEA 0183 4.11, 8.3.40)."""
@@ -34,7 +34,7 @@ class SatelliteLists:
         open_at = np.zeros(len(batch) + 1, np.int64)
         self._rows = rows
         finals = []
-        for kind in np.unique(own.type).tolist():
+        for kind in present(own.type):
             mine = np.flatnonzero(own.type == kind)
             before, ended = np.concatenate(([0], part[mine][:-1])), np.concatenate(([True], last[mine][:-1]))
             bad[mine] |= np.where(part[mine] == 1, ~ended, ended | (part[mine] != before + 1))
@@ -127,7 +127,8 @@ class _TypePlaces(NamedTuple):
 
 
 def _places_of_type(types: Places) -> _TypePlaces:
-    ordered = np.argsort(types, kind="stable")
+    # Numbers of two bytes are sorted without comparing them.
+    ordered = np.argsort(types.astype(np.int16), kind="stable")
     place = np.empty(len(types), np.int64)
     place[ordered] = np.arange(len(types))
     return _TypePlaces(ordered, place)
@@ -201,10 +202,8 @@ class ListReception(NamedTuple):
 def reception(found: Satellites) -> ListReception:
     """What is received, list by list."""
     count = np.bincount(found.owner, minlength=found.lists)
-    best = np.zeros((found.lists, BEST), np.int64)
-    order = np.lexsort((-found.strength, found.owner))
-    begins = np.concatenate(([0], np.cumsum(count)[:-1])) if found.lists else count
-    rank = np.arange(len(order)) - begins[found.owner[order]]
-    kept = rank < BEST
-    best[found.owner[order][kept], rank[kept]] = found.strength[order][kept]
-    return ListReception(count, best)
+    begins = np.cumsum(count) - count
+    strengths = np.zeros((found.lists, max(BEST, int(count.max(initial=0)))), np.int64)
+    strengths[found.owner, np.arange(len(found.owner)) - begins[found.owner]] = found.strength
+    strengths.sort(axis=1)
+    return ListReception(count, strengths[:, : -BEST - 1 : -1])

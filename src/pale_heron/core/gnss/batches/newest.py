@@ -13,7 +13,7 @@ from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.gnss.states import kind_of_status
 from pale_heron.core.nmea.columns import field_of
 from pale_heron.core.nmea.raw import TIME_FIELD, gsa_words
-from pale_heron.core.wire.sentence_batch import Flags, Places
+from pale_heron.core.wire.sentence_batch import Flags, Places, present, steps
 
 
 class NewestSentences:
@@ -64,8 +64,9 @@ class NewestSentences:
         key = self._rows.columns.used_key[self._rows.span(kinds.GSA)]
         epoch = self._rows.epochs(gsa.rows)
         wanted: set[int] = set()
-        for each in np.unique(key).tolist():
-            wanted.update(np.unique(epoch[key == each])[-2:].tolist())
+        for each in set(key.tolist()):
+            own = epoch[key == each]
+            wanted.update(own[steps(own, -1) != 0][-2:].tolist())
         seen = -1
         for place in np.flatnonzero(np.isin(epoch, list(wanted))).tolist():
             frame = self._rows.batch.frame(int(gsa.rows[place]))
@@ -86,7 +87,7 @@ class NewestSentences:
             None if midnight == kinds.NO_DAY else midnight,
             last.of_day or 0,
         )
-        for place in np.unique(columns.formatter[inside][columns.combined[inside]]).tolist():
+        for place in present(columns.formatter[inside][columns.combined[inside]]):
             own = self._rows.of(place)
             spoken = own.rows[columns.combined[own.rows]]
             if len(spoken):

@@ -59,6 +59,8 @@ class SteadyFeeder:
         """Go on from a row; gives how far that went."""
         if self._tracker._course.waiting:
             return self._one_by_one(at, min(end, at + AT_A_TIME))
+        if self._epochs_from(at) <= LEAST_EPOCHS + TAIL_EPOCHS:
+            return self._one_by_one(at, end)
         odd = np.append(np.flatnonzero(self._odd(at)), end)
         begin, until = self._next_stretch(at, odd)
         if begin > at or until == begin:
@@ -67,6 +69,11 @@ class SteadyFeeder:
             return self._one_by_one(at, begin if until > begin else min(end, at + self._step))
         self._step = AT_A_TIME
         return self._take_from(at, until, end)
+
+    def _epochs_from(self, at: int) -> int:
+        """How many epochs begin from a row on."""
+        epoch = self._columns.epoch
+        return int(epoch[-1] - (epoch[at - 1] if at else 0))
 
     def _next_stretch(self, at: int, odd: Places) -> tuple[int, int]:
         """Between which rows, of which none is odd, enough epochs begin; nothing where there are none."""
