@@ -19,6 +19,7 @@ from pale_heron.core import utc
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame
 from pale_heron.core.gnss.batches import steady
+from pale_heron.core.gnss.batches.lists import due
 from pale_heron.core.gnss.satellites.signals import SignalLog
 from pale_heron.core.lane import Lane
 from pale_heron.core.nmea import raw
@@ -262,6 +263,23 @@ def test_signals_are_thinned_as_if_lists_were_heard_one_by_one(
             patch.setattr(f"pale_heron.core.gnss.{module}.MOST_SATELLITES", satellites)
         data = list(receiver(chance, epochs=300, kinds=SAID[said], **QUIET))
         compare(cut(chance, data, 1), 60_000)
+
+
+@given(
+    times=st.lists(st.integers(0, 300), min_size=1, max_size=40),
+    ordered=st.booleans(),
+    last=st.none() | st.integers(-20, 100),
+    spacing=st.integers(1, 30),
+)
+def test_which_lists_are_due_is_as_if_each_were_asked(
+    times: list[int], ordered: bool, last: int | None, spacing: int
+) -> None:
+    told, taken, wanted = sorted(times) if ordered else times, last, []
+    for place, time in enumerate(told):
+        if taken is None or time - taken >= spacing:
+            wanted.append(place)
+            taken = time
+    assert due(np.array(told), last, spacing).tolist() == wanted
 
 
 @pytest.mark.parametrize("before", [199, 200, 201])

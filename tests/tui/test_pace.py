@@ -30,3 +30,11 @@ def test_the_first_key_after_a_quiet_time_is_told() -> None:
     assert not pace.touched(1.0)
     assert pace.touched(1.0 + ATTENTIVE_S + 0.1)
     assert not pace.touched(1.0 + ATTENTIVE_S + 0.2)
+
+
+def test_a_picture_that_is_there_is_not_drawn_again_until_it_has_stood_for_long() -> None:
+    pace = PicturePace(0.0)
+    drawn = [now for now in TICKS if pace.is_new(now, int(5 * now))]
+    assert len(drawn) == 51, "five moments a second"
+    resting = [now for now in TICKS if pace.is_new(10.0 + now, 50)]
+    assert len(resting) == 20, "twice a second"

@@ -214,7 +214,7 @@ class PaleHeron(FullScreen[None]):
     async def on_event(self, event: events.Event) -> None:
         """Whoever touches keys or mouse is shown at once how things stand, and sees pictures follow closely."""
         if isinstance(event, events.InputEvent | events.Paste) and self._pace.touched(time.monotonic()):
-            self._look()
+            self._look(self._draw)
         await super().on_event(event)
 
     def _look_in_time(self) -> None:
@@ -222,14 +222,20 @@ class PaleHeron(FullScreen[None]):
         arriving = sum(lane.line.bytes_per_s or 0.0 for lane in self._snapshot.lanes)
         lively = arriving >= LIVELY_BYTES_PER_S or self._bench.eventful
         if self._pace.is_due(time.monotonic(), lively=lively):
-            self._look()
+            # On a replay that rests, what is read meanwhile has the same moment.
+            self._look(self._draw if self._replay else self._draw_new)
 
-    def _look(self) -> None:
+    def _draw_new(self) -> None:
+        """Draw the newest picture, unless it is the one that is there."""
+        if self._pace.is_new(time.monotonic(), self._bench.seen.now):
+            self._draw()
+
+    def _look(self, draw: Callable[[], None]) -> None:
         """Ask for a picture of now, and draw it as soon as it can be there."""
         chosen = self._lane
         # The others are seen twice a second: on the rail, and where they are compared.
         self._bench.look(*((chosen.name,) if chosen else ()))
-        self.set_timer(SOON_S, self._draw)
+        self.set_timer(SOON_S, draw)
 
     def _draw(self) -> None:
         """Draw the newest picture."""

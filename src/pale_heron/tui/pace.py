@@ -24,6 +24,8 @@ class PicturePace:
     def __init__(self, now: float) -> None:
         self._touched = now
         self._drawn = now - QUIET_S
+        self._moment = 0
+        self._shown = now - QUIET_S
 
     def touched(self, now: float) -> bool:
         """A key or the mouse: from now on pictures follow closely; True where they did not until now."""
@@ -37,4 +39,14 @@ class PicturePace:
         if now - self._drawn < (LIVELY_S if close else QUIET_S) - EARLY_S:
             return False
         self._drawn = now
+        return True
+
+    def is_new(self, now: float, moment: int) -> bool:
+        """Whether to draw a picture of that moment: one that stands there already only where it has stood for long.
+
+        Where so much comes that it is decoded five times a second, two pictures of each would be the same.
+        """
+        if moment == self._moment and now - self._shown < QUIET_S - EARLY_S:
+            return False
+        self._moment, self._shown = moment, now
         return True

@@ -4,6 +4,7 @@ A list comes in parts, one set for each talker; only whole ones count. A row tha
 is marked as odd.
 """
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
 from typing import Final, NamedTuple
@@ -86,6 +87,14 @@ class SatelliteLists:
         apart = {key: (names[key >> 8], bytes([key & 0xFF]) if key & 0xFF else b"") for key in set(keys)}
         return zip(map(apart.__getitem__, keys), self.time[begin:end].tolist(), strict=True)
 
+    def of_keys(self, names: Sequence[str], begin: int, end: int) -> dict[tuple[str, bytes], Places]:
+        """The lists from one to before another by their keys: places in the order in which they became whole."""
+        key = self.key[begin:end]
+        return {
+            (names[each >> 8], bytes([each & 0xFF]) if each & 0xFF else b""): begin + np.flatnonzero(key == each)
+            for each in set(key.tolist())
+        }
+
     def parts_of(self, place: int) -> list[int]:
         """The rows of the batch that make up a list."""
         final = int(self._final[place])
@@ -112,6 +121,20 @@ class SatelliteLists:
         owner = np.repeat(lists, GROUPS)
         there = numbers >= 0
         return Satellites(owner[there], numbers[there], strengths[there], len(finals))
+
+
+def due(times: Places, last: int | None, spacing: int) -> Places:
+    """Which of these are taken, where each is taken that is so far behind the one taken before; `last` was before."""
+    gaps = steps(times, int(times[0]) - spacing if last is None else last)
+    if (gaps >= spacing).all():
+        return np.arange(len(times))
+    told, found, at, ordered = times.tolist(), [], 0, bool((gaps[1:] >= 0).all())
+    while at < len(told):
+        if last is None or told[at] - last >= spacing:
+            found.append(at)
+            last = told[at]
+        at = max(at + 1, bisect_left(told, last + spacing)) if ordered else at + 1
+    return np.array(found, np.int64)
 
 
 class _TypePlaces(NamedTuple):

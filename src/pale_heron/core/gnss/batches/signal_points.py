@@ -6,7 +6,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from pale_heron.core.gnss.batches.lists import SatelliteLists, unpacked_number
+from pale_heron.core.gnss.batches.lists import SatelliteLists, due, unpacked_number
 from pale_heron.core.gnss.satellites.signals import MOST_SATELLITES, SignalLog
 from pale_heron.core.wire.sentence_batch import Flags, Places, steps
 
@@ -38,28 +38,28 @@ class _Points(NamedTuple):
 
 def take_lists(log: SignalLog, names: Sequence[str], lists: SatelliteLists, begin: int, end: int) -> None:
     """Take the lists from one to before another."""
-    keys = list(lists.keys(names, begin, end))
-    taken, due = dict(log.taken), np.zeros(len(keys), np.bool_)
-    for place, (key, time) in enumerate(keys):
-        if time - taken.get(key, LONG_AGO) >= log.spacing:
-            due[place], taken[key] = True, time
-    if _extend(log, names, _rows(lists, begin, end, due)):
+    taken, wanted = dict(log.taken), np.zeros(end - begin, np.bool_)
+    for key, places in lists.of_keys(names, begin, end).items():
+        mine = places[due(lists.time[places], taken.get(key), log.spacing)]
+        if len(mine):
+            wanted[mine - begin], taken[key] = True, int(lists.time[mine[-1]])
+    if _extend(log, names, _rows(lists, begin, end, wanted)):
         log.taken.update(taken)
-    elif len(keys) > FEW_LISTS:
+    elif end - begin > FEW_LISTS:
         # Somewhere among them a satellite has too many points, or its lists come at another pace.
         middle = (begin + end) // 2
         take_lists(log, names, lists, begin, middle)
         take_lists(log, names, lists, middle, end)
     else:
         strengths = lists.satellites(begin, end).each()
-        for place, (key, time) in enumerate(keys):
+        for place, (key, time) in enumerate(lists.keys(names, begin, end)):
             if log.is_due(key, time):
                 log.take(key, strengths(place), time)
 
 
-def _rows(lists: SatelliteLists, begin: int, end: int, due: Flags) -> _SatelliteRows:
+def _rows(lists: SatelliteLists, begin: int, end: int, wanted: Flags) -> _SatelliteRows:
     found = lists.satellites(begin, end)
-    rows = np.flatnonzero(due[found.owner])
+    rows = np.flatnonzero(wanted[found.owner])
     owner = found.owner[rows]
     satellite = lists.type[begin:end][owner] << _NUMBER_BITS | found.number[rows]
     order = np.argsort(satellite, kind="stable")

@@ -239,21 +239,23 @@ class SkyTracker:
 
     def _log_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
         """C/N0 and directions, as often as they are kept."""
+        from pale_heron.core.gnss.batches.lists import due
         from pale_heron.core.gnss.batches.signal_points import take_lists
 
         take_lists(self._signals, batch.names, lists, begin, end)
-        for place, (key, time) in enumerate(lists.keys(batch.names, begin, end)):
-            if time - self._trailed.get(key, time - TRAIL_STEP_NS) >= TRAIL_STEP_NS:
-                self._trailed[key] = time
-                self._trail(tuple(batch.frame(row) for row in lists.parts_of(begin + place)), time)
+        trailed: list[int] = []
+        for key, places in lists.of_keys(batch.names, begin, end).items():
+            mine = places[due(lists.time[places], self._trailed.get(key), TRAIL_STEP_NS)].tolist()
+            if mine:
+                self._trailed[key] = int(lists.time[mine[-1]])
+                trailed += mine
+        for place in sorted(trailed):
+            self._trail(tuple(batch.frame(row) for row in lists.parts_of(place)), int(lists.time[place]))
 
     def _hear_lists(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
         """Of each key the last list counts, and the one before for the time between them."""
-        latest: dict[tuple[str, bytes], list[int]] = {}
-        for place, (key, _) in enumerate(lists.keys(batch.names, begin, end), begin):
-            latest[key] = [*latest.get(key, ())[-1:], place]
-        for key, places in latest.items():
-            for place in places:
+        for key, places in lists.of_keys(batch.names, begin, end).items():
+            for place in places[-2:].tolist():
                 self._seen[key].hear(tuple(batch.frame(row) for row in lists.parts_of(place)))
 
     def feed_gsa(self, frame: Frame, first: bytes, system: bytes, *, again: bool = False) -> None:
