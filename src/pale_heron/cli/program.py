@@ -1,5 +1,6 @@
 """The program `pale-heron`: its commands, and how every one of them ends."""
 
+import gc
 import importlib
 import sys
 from typing import Final, NoReturn
@@ -40,6 +41,9 @@ COMMANDS: Final = {
 }
 """Commands by their names, each with its module, which holds a command of that name."""
 
+SCREENS: Final = ("demo", "watch", "open")
+"""Those that go on loading until their first picture stands."""
+
 
 class LazyCommands(click.Group):
     """Loads the module of the command that is asked for alone: the first picture does not wait for all."""
@@ -64,6 +68,8 @@ class LazyCommands(click.Group):
             return None
         command = getattr(importlib.import_module(f"pale_heron.cli.{name}"), name)
         assert isinstance(command, click.Command)
+        if cmd_name not in SCREENS:
+            gc.enable()
         return command
 
 

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import gc
 from typing import ClassVar, Final, TypeVar
 
 from rich.text import Text
@@ -45,6 +46,10 @@ class FullScreen(App[Result]):
         from pale_heron.tui.driver import SteadyDriver
 
         return SteadyDriver
+
+    def on_ready(self) -> None:
+        """The first picture stands: all that is needed is loaded."""
+        gc.enable()
 
     @on(Driver.SignalResume)
     def redraw(self) -> None:
