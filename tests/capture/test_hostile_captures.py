@@ -4,7 +4,6 @@ import json
 import struct
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -75,7 +74,7 @@ def read_by_all(data: bytes, folder: Path) -> dict[str, Any]:
         picture = time_picture(lanes, source.chronicle, source.marks, begin, max(end, begin + 1), 50, end)
         groups = together(picture.happenings)
         look = LanesLook(begin, groups, tuple(while_sending(lanes, source.chronicle.strips)), whole=True)
-        shown = replace(snapshot(), lanes=lanes, marks=source.marks)
+        shown = snapshot()._replace(lanes=lanes, marks=source.marks)
         assert not any("\x1b" in span.text for row in paint(shown, picture, look, 100) for span in row)
         (folder / "copy.pcapng").unlink(missing_ok=True)
         redact(path, folder / "copy.pcapng", place=COARSE)

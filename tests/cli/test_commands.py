@@ -1,5 +1,6 @@
 """The commands as a user types them, in processes of their own."""
 
+import gc
 import json
 import os
 import random
@@ -9,6 +10,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import click
 import pytest
 from tests.streams import BEGIN, GGA, HOSTILE, RTCM, chunk, said
 from tests.waiting import LIMIT_S
@@ -16,6 +18,7 @@ from tests.waiting import LIMIT_S
 from pale_heron.__main__ import main as program_itself
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.cli.decode import LARGE_BYTES
+from pale_heron.cli.program import program
 from pale_heron.core.frames import SECOND
 from pale_heron.sim.scenes import SCENES
 
@@ -358,7 +361,18 @@ def test_ctrl_c_at_any_moment_gives_no_traceback(when: str) -> None:
         patched.setattr(sys, "argv", ["pale-heron", "ports"])
         with pytest.raises(SystemExit) as ended:
             program_itself()
+    gc.enable()
     assert ended.value.code == 130
+
+
+@pytest.mark.parametrize(("name", "loads_on"), [("summary", False), ("record", False), ("watch", True), ("open", True)])
+def test_while_it_loads_nothing_is_looked_through_for_garbage(name: str, loads_on: bool) -> None:
+    gc.disable()
+    try:
+        assert program.get_command(click.Context(program), name) is not None
+        assert gc.isenabled() is not loads_on
+    finally:
+        gc.enable()
 
 
 def test_no_message_lists_the_same_twice(tmp_path: Path) -> None:

@@ -181,13 +181,14 @@ def state(thing: Any) -> Any:
         return repr(thing)
     if isinstance(thing, array):
         return thing.typecode, thing.tobytes()
-    if isinstance(thing, list | tuple | deque):
+    if isinstance(thing, list | tuple | deque) and not hasattr(thing, "_fields"):
         return [state(each) for each in thing]
     if isinstance(thing, Mapping):
         return [(state(key), state(value)) for key, value in thing.items()]
     if isinstance(thing, set | frozenset):
         return sorted(repr(state(each)) for each in thing)
     names = [
+        *getattr(thing, "_fields", ()),
         *getattr(thing, "__dict__", ()),
         *(each for kind in type(thing).__mro__ for each in getattr(kind, "__slots__", ())),
     ]

@@ -8,7 +8,6 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from types import SimpleNamespace
@@ -428,6 +427,6 @@ def test_a_pulled_plug_is_told_by_what_identified_it_last(keys: tuple[str | None
     watch = PortWatch(lambda: list(there))
     changes: list[PortChange] = []
     for key in keys:
-        there[:] = [] if key is None else [replace(port("/dev/ttyUSB0"), key=key)]
+        there[:] = [] if key is None else [port("/dev/ttyUSB0")._replace(key=key)]
         changes = watch.look()
     assert [(each.what, each.port.key) for each in changes] == [("went", told)]

@@ -198,8 +198,8 @@ def drawn(kind: str, epochs: list[Epoch], tmp_path: Path) -> str:
     log = EpochLog(None)
     for epoch in epochs:
         log.append(epoch)
-    fix = replace(BUOY.lane.fix, track=log.view())
-    save_chart(kind, replace(BUOY, lane=replace(BUOY.lane, fix=fix)), tmp_path / "c.svg")
+    fix = BUOY.lane.fix._replace(track=log.view())
+    save_chart(kind, replace(BUOY, lane=BUOY.lane._replace(fix=fix)), tmp_path / "c.svg")
     return (tmp_path / "c.svg").read_text()
 
 

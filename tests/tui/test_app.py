@@ -1,11 +1,11 @@
 """The application with its widgets, driven by keys and clicks, on a bench that is made up."""
 
+import gc
 import signal
 import subprocess
 import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -133,7 +133,7 @@ async def test_on_a_long_way_traffic_says_that_its_lines_come_later() -> None:
         assert words not in shown(app, "traffic-head"), "a short one is over at once"
         bench.now += 3600 * SECOND
         await says(app, "traffic-head", words)
-        bench.replay = replace(state, seeking=False)
+        bench.replay = state._replace(seeking=False)
         await until_shown(lambda: words not in shown(app, "traffic-head"))
 
 
@@ -223,3 +223,9 @@ def test_a_signal_ends_it_in_good_order_even_where_drawing_waits_for_ever(number
     process.send_signal(number)
     assert process.wait(20) == 0
     assert "stopped" in process.stdout.read()
+
+
+async def test_what_is_loaded_is_looked_through_for_garbage_once_the_first_picture_stands() -> None:
+    gc.disable()
+    async with running(MadeUpBench()):
+        await until_shown(gc.isenabled)

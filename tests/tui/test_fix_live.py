@@ -269,9 +269,13 @@ async def test_finding_says_how_to_go_on_and_goes_round() -> None:
         await shown.press("slash")
         await shown.type("antenna ok")
         await shown.shows("n finds on, N back")
-        for _ in range(12):
+        places = [shown.app.traffic.list.number]
+        while "from the end on" not in shown.text():
             await shown.press("N")
-        await shown.until(lambda: "from the end on" in shown.text() or "from the start on" in shown.text())
+            await shown.until(lambda: shown.app.traffic.list.number != places[-1])
+            places.append(shown.app.traffic.list.number)
+            await shown.shows("n finds on, N back")
+        assert places[:-1] == sorted(places[:-1], reverse=True) and places[-1] == max(places)
         await shown.press("slash")
         await shown.type("there is no such line")
         await shown.shows("stands nowhere")

@@ -1,6 +1,5 @@
 """What the views say, without a screen."""
 
-import dataclasses
 import random
 import re
 from types import SimpleNamespace
@@ -97,8 +96,8 @@ def test_no_view_is_wider_than_its_room(name: str, width: int) -> None:
         *(fix.paint(shown, shown.lanes[0], looked(shown, page), width, 36) for page in PAGES),
         traffic.head(shown, traffic.HeadState(new=12, held_at=BEGIN, selection="trouble only", note="looking"), width),
         latest.paint(latest.rows_of(shown, Selection()), 0, shown.now, width),
-        [timebar.bar(dataclasses.replace(shown, replay=REPLAYED), width)],
-        [timebar.bar(dataclasses.replace(shown, replay=dataclasses.replace(REPLAYED, surveyed=False)), width)],
+        [timebar.bar(shown._replace(replay=REPLAYED), width)],
+        [timebar.bar(shown._replace(replay=REPLAYED._replace(surveyed=False)), width)],
         [shell.tabs("fix", shell.folded_lane(shown, shown.lanes[0], 0), width)],
         shell.rail(shown, 0, 30),
         [shell.head(shown, width), shell.tabs("fix"), shell.foot("traffic", False, width)],
@@ -188,7 +187,7 @@ def test_a_lane_that_was_closed_here_is_not_said_to_have_fallen_silent() -> None
     assert "the lane has been closed for" in fix_answer(shown, seen, looked(shown).scatter).text
     assert not seen.findings
     assert "closed" in plain(shell.rail(shown, 0, 30))
-    assert "X opens" not in line_answer(dataclasses.replace(shown, replay=REPLAYED), seen).text
+    assert "X opens" not in line_answer(shown._replace(replay=REPLAYED), seen).text
     lane.event(Event(BEGIN + 91 * SECOND, "curlew", "opened", {}))
     assert snapshot(lane, now=BEGIN + 92 * SECOND).lanes[0].opening == "open"
 
@@ -206,13 +205,13 @@ def test_letters_of_any_width_leave_the_columns_where_they_are(name: str) -> Non
 def test_the_record_is_told_loudly_where_there_is_none() -> None:
     shown = snapshot(Lane("curlew"))
     assert "capture 1.9 MB  0.0 s  saltmarsh.pcapng" in plain([shell.head(shown, 142)])
-    none = dataclasses.replace(shown, capture=CaptureState("", 0, ""))
+    none = shown._replace(capture=CaptureState("", 0, ""))
     assert "no record is kept" in plain([shell.head(none, 142)])
-    full = dataclasses.replace(shown, capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
+    full = shown._replace(capture=CaptureState("/x", 5, "No space left on device; 5 bytes are kept in /x"))
     assert "nothing is recorded now: No space left" in plain([shell.head(full, 142)])
     state = REPLAYED
-    replay = dataclasses.replace(shown, replay=state)
-    reading = dataclasses.replace(shown, replay=dataclasses.replace(state, surveyed=False))
+    replay = shown._replace(replay=state)
+    reading = shown._replace(replay=state._replace(surveyed=False))
     assert plain([timebar.bar(reading, 80)]).endswith("… seen ")
     assert "playing × 10  torn  replay of 2031-05-04  25 % of 1.9 MB  the file ends" in plain([shell.head(replay, 142)])
     assert "  torn  " in plain([shell.head(replay, 80)]), "however narrow the window is"
@@ -222,7 +221,7 @@ def test_the_record_is_told_loudly_where_there_is_none() -> None:
 
 def test_ports_are_painted_with_state_and_way_out() -> None:
     port = Port("/dev/ttyUSB0", "serial adapter", "", "1209:0001", "A1", "1-2", "no permission", "Join its group: x")
-    seen = [SeenPort(port, None, None), SeenPort(dataclasses.replace(port, device="/dev/ttyUSB1"), None, 7.0)]
+    seen = [SeenPort(port, None, None), SeenPort(port._replace(device="/dev/ttyUSB1"), None, 7.0)]
     text = plain(ports_screen.paint(seen, 0, LineSettings(), 10.0, PlugGuide(), 114))
     for words in ("/dev/ttyUSB0", "1209:0001", "no permission", "Join its group", "9600 8N1", "went 3.0 s ago"):
         assert words in text
@@ -333,9 +332,7 @@ def test_what_changed_in_the_latest_line_is_lit_while_it_is_fresh() -> None:
 
 
 def test_the_time_bar_tells_marks_troubles_and_goes_where_it_is_clicked() -> None:
-    shown = dataclasses.replace(
-        snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND), replay=REPLAYED, marks=(Mark(BEGIN, "bridge"),)
-    )
+    shown = snapshot(Lane("curlew"), now=BEGIN + 30 * SECOND)._replace(replay=REPLAYED, marks=(Mark(BEGIN, "bridge"),))
     row = timebar.bar(shown, 100)
     assert "▾" in plain([row])
     middle = next(span for span in row if span.text == "●")
@@ -493,5 +490,5 @@ def test_a_lane_that_only_listens_says_so_on_the_rail_and_a_replay_which_day_it_
     lane.event(Event(BEGIN, "curlew", "settings", {"rate": 9600, "framing": "8N1", "listen_only": True}))
     shown = snapshot(lane)
     assert "only listens" in plain(shell.rail(shown, 0, 30))
-    replay = dataclasses.replace(shown, replay=REPLAYED)
+    replay = shown._replace(replay=REPLAYED)
     assert "replay of 2031-05-04" in plain([shell.head(replay, 140)])

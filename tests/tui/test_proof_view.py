@@ -1,7 +1,5 @@
 """What Proof says: held against a record, trials, marks and expectations that are known."""
 
-from dataclasses import replace
-
 import pytest
 from tests.core.test_proof import KNOWN
 from tests.core.test_time_picture import END, model_of, session
@@ -33,7 +31,7 @@ def judged(*wanted: Expectation) -> list[Judged]:
 def shown(**more: object) -> BenchSnapshot:
     made = snapshot(now=BEGIN + 60 * SECOND)
     marks = (Mark(BEGIN + 30 * SECOND, "the buoy goes in \x1b[31m"),)
-    return replace(made, lanes=KNOWN.lanes, trials=KNOWN.trials, marks=marks, **more)
+    return made._replace(lanes=KNOWN.lanes, trials=KNOWN.trials, marks=marks, **more)
 
 
 @pytest.mark.parametrize(
@@ -89,7 +87,7 @@ def test_a_mark_and_a_trial_lead_to_their_moment() -> None:
 @pytest.mark.parametrize("moment", [None, BEGIN + 21 * SECOND])
 def test_all_lanes_fit_on_one_axis(width: int, moment: int | None) -> None:
     seen = model_of(session()).published
-    snap = replace(snapshot(now=END), began=BEGIN, lanes=seen.lanes, marks=seen.marks, chronicle=seen.chronicle)
+    snap = snapshot(now=END)._replace(began=BEGIN, lanes=seen.lanes, marks=seen.marks, chronicle=seen.chronicle)
     picture = time_picture(seen.lanes, seen.chronicle, seen.marks, BEGIN, END, lanes.room(width), END)
     groups = together(all_happenings(seen.lanes, seen.chronicle, seen.marks))
     rows = proof.paint_lanes(snap, (), picture, lanes.LanesLook(moment, groups, (), whole=True), width)

@@ -2,7 +2,6 @@
 
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
-from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -265,7 +264,7 @@ async def test_a_refusal_to_begin_again_is_told() -> None:
 
 
 def port(device: str, **said: Any) -> Port:
-    return replace(Port(device, "adapter", "", "", "", "", "free", ""), **said)
+    return Port(device, "adapter", "", "", "", "", "free", "")._replace(**said)
 
 
 class Plugs:
@@ -322,7 +321,7 @@ async def test_the_plug_that_is_pulled_is_named_and_remembered(tmp_path: Path, m
         await shown.says("curlew is remembered with its adapter (serial B)")
         assert known_adapters()["serial B"].role == "buoy 7"
         # Back under another name: what is chosen is still the adapter that was pulled.
-        plugs.found.append(replace(pulled, device="/dev/ttyUSB7"))
+        plugs.found.append(pulled._replace(device="/dev/ttyUSB7"))
         await shown.says("came")
         row = next(row for row in shown.text.splitlines() if row.startswith("▌ ") and "/dev/" in row)
         assert "/dev/ttyUSB7" in row

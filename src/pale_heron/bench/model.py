@@ -9,7 +9,6 @@ import pickle
 import threading
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import groupby
 from typing import TYPE_CHECKING, Final, NamedTuple, cast
 
@@ -62,8 +61,7 @@ class RestartPoint(NamedTuple):
     """The pipeline as it stood, without the lines that had no number yet."""
 
 
-@dataclass(frozen=True, slots=True)
-class ModelSnapshot:
+class ModelSnapshot(NamedTuple):
     """What there was to see at `now`."""
 
     now: int | None

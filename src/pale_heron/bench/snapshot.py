@@ -1,7 +1,6 @@
 """What a bench shows: immutable values, live or on replay."""
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, NamedTuple, Protocol, runtime_checkable
 
 from pale_heron.core.clock.tracker import NOTHING_KNOWN, ClockSnapshot
 from pale_heron.core.lane import LaneSnapshot
@@ -12,8 +11,7 @@ if TYPE_CHECKING:
     from pale_heron.core.link.trial import TrialSnapshot
 
 
-@dataclass(frozen=True, slots=True)
-class CaptureState:
+class CaptureState(NamedTuple):
     """What becomes of the record. `path` is empty without one; `failure` says why nothing can be written now."""
 
     path: str
@@ -25,8 +23,7 @@ class CaptureState:
     """Files that could not be gone on with, each with what became of it."""
 
 
-@dataclass(frozen=True, slots=True)
-class BenchSnapshot:
+class BenchSnapshot(NamedTuple):
     """Everything a view may show, as of `now`."""
 
     bench: str
@@ -56,8 +53,7 @@ class BenchSnapshot:
         return self.lanes[index] if 0 <= index < len(self.lanes) else None
 
 
-@dataclass(frozen=True, slots=True)
-class ReplayState:
+class ReplayState(NamedTuple):
     """How a replay stands: `share` 0 to 1 of the file, `speed` times real time."""
 
     playing: bool

@@ -28,8 +28,7 @@ MOST_INTERFACES: Final = 1000
 """More are damage: a bench has 64 lanes at most, and a few of these may be joined."""
 
 
-@dataclass(frozen=True, slots=True)
-class LaneInfo:
+class LaneInfo(NamedTuple):
     """What a capture says of a lane: its nickname, and its address and settings in words."""
 
     name: str

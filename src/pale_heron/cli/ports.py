@@ -2,7 +2,6 @@
 
 import json
 import time
-from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 import click
@@ -40,7 +39,7 @@ def ports(as_json: bool, watch: bool) -> None:
 
 def _say(port: "Port", change: str, as_json: bool) -> None:
     if as_json:
-        print(json.dumps(asdict(port) | ({"change": change} if change else {}), ensure_ascii=False), flush=True)
+        print(json.dumps(port._asdict() | ({"change": change} if change else {}), ensure_ascii=False), flush=True)
         return
     own = " ".join(part for part in (port.nickname, f"({port.role})" if port.role else "") if part)
     known = [own, port.description, port.adapter, port.usb_id, port.serial_number, port.location]

@@ -1,9 +1,8 @@
 """One lane: its framers and trackers put together. Live, on replay and for a raw file the same code runs."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
 from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
@@ -38,8 +37,7 @@ FEW_BYTES: Final = 32_768
 """So little is taken as fast chunk by chunk."""
 
 
-@dataclass(frozen=True, slots=True)
-class LaneSnapshot:
+class LaneSnapshot(NamedTuple):
     """Everything there is to say of one lane at one time."""
 
     name: str

@@ -5,8 +5,8 @@ settings are remembered under it in `adapters.toml` of the user's configuration 
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from pale_heron.core.line.settings import LineSettings, parse_short_line
 from pale_heron.core.trouble import Trouble
@@ -18,8 +18,7 @@ from pale_heron.files.user_folders import config_folder
 HEAD = "# What pale heron knows of adapters, by serial number or place.\n"
 
 
-@dataclass(frozen=True, slots=True)
-class AdapterNote:
+class AdapterNote(NamedTuple):
     """What the user said of an adapter. `settings` is a short line, empty where none were kept."""
 
     nickname: str = ""

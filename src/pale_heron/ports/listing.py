@@ -1,8 +1,8 @@
 """What ports there are, as the system lists them, and the simulated devices that run on this machine."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from serial.tools import list_ports
 from serial.tools.list_ports_common import ListPortInfo
@@ -19,8 +19,7 @@ from pale_heron.system import is_ours, is_running
 FREE = "free"
 
 
-@dataclass(frozen=True, slots=True)
-class Port:
+class Port(NamedTuple):
     """One port; texts are empty where the system knows nothing."""
 
     device: str

@@ -3,7 +3,6 @@
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from typing import NamedTuple
 
 from pale_heron.core.trouble import fault_words
@@ -33,7 +32,7 @@ class PortChange(NamedTuple):
 def _looked_again(before: SeenPort, port: Port) -> SeenPort:
     """The same port, a look later. What identified it stays for one look more: then it is gone, or another."""
     if before.port.key and not port.key and not before.fading:
-        return before._replace(port=replace(before.port, state=port.state, hint=port.hint), fading=True)
+        return before._replace(port=before.port._replace(state=port.state, hint=port.hint), fading=True)
     return before._replace(port=port, fading=False)
 
 

@@ -12,7 +12,6 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -182,7 +181,7 @@ class Replay:
         obeyed, seen = self._shown
         if obeyed != self._asked and seen.replay is not None:
             # What was asked for since does not show yet.
-            return replace(seen, replay=replace(seen.replay, seeking=True))
+            return seen._replace(replay=seen.replay._replace(seeking=True))
         return seen
 
     def _ask(self, command: Callable[[], None]) -> None:

@@ -2,7 +2,6 @@
 
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.clock import events
@@ -46,8 +45,7 @@ class ServerHistory(NamedTuple):
     answers: tuple[ServerAnswer, ...]
 
 
-@dataclass(frozen=True)
-class ClockSnapshot:
+class ClockSnapshot(NamedTuple):
     """What is known besides the lags of the lanes."""
 
     pulses: tuple[PulseSnapshot, ...] = ()

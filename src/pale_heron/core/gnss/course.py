@@ -8,7 +8,6 @@ started, or that it has no fix, or until PATIENCE_NS has passed.
 import statistics
 from collections import deque
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
@@ -64,8 +63,7 @@ class Start(NamedTuple):
         return None if time is None or self.begin is None else (time - self.begin) / SECOND
 
 
-@dataclass(frozen=True, slots=True)
-class FixCourseSnapshot:
+class FixCourseSnapshot(NamedTuple):
     """What the ribbon and the start table show."""
 
     spans: tuple[StateSpan, ...]

@@ -1,6 +1,6 @@
 """Everything that is said of one receiver at one time."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import FixCourseSnapshot
@@ -18,8 +18,7 @@ OVERDUE_INTERVALS, SHORTEST_OVERDUE_NS, UNKNOWN_OVERDUE_NS = 3, 3 * SECOND, 10 *
 """A word holds for so many of the receiver's own intervals, and as long at least; the last where none is known."""
 
 
-@dataclass(frozen=True, slots=True)
-class FixSnapshot:
+class FixSnapshot(NamedTuple):
     """Everything that the Fix view and the summary say of one receiver."""
 
     state: FixState

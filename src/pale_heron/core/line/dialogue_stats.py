@@ -7,7 +7,7 @@ of a start (boot, version, ready); the same banner twice, with nothing sent befo
 
 import re
 from collections import deque
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from pale_heron.core.frames import NMEA, OUT, SECOND, TEXT, Frame
 from pale_heron.core.wire.probe import is_probe
@@ -28,8 +28,7 @@ _LOGIN = re.compile(rb"(?i)(?:login|log in|user ?name|password|pass phrase)\s*:\
 _DIGITS = re.compile(rb"[0-9]+")
 
 
-@dataclass(frozen=True, slots=True)
-class DialogueSnapshot:
+class DialogueSnapshot(NamedTuple):
     """Counts since the lane began."""
 
     sent: int

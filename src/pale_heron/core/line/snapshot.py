@@ -1,6 +1,7 @@
 """What arrives on a lane, in figures, as of one moment."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from pale_heron.core.frames import Frame, Kind
 from pale_heron.core.line.type_parts import TypePart
@@ -32,8 +33,7 @@ class TypeCount:
     """Lines of one type that tell different things: parts of a list, systems. Empty where all tell the same."""
 
 
-@dataclass(frozen=True, slots=True)
-class LineSnapshot:
+class LineSnapshot(NamedTuple):
     """What arrived so far (received direction unless it says otherwise), and in the last minute (`recent`)."""
 
     bytes_in: int

@@ -6,7 +6,6 @@ costs a few additions, whatever the window, and the memory does not depend on th
 
 from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -75,8 +74,7 @@ class _TypeTotals:
             self.parts[label] = TypePart(label, count, before, latest)
 
 
-@dataclass(frozen=True, slots=True)
-class _Totals:
+class _Totals(NamedTuple):
     """The totals as they stood when `second` began."""
 
     second: int

@@ -7,7 +7,7 @@ often as it has satellites, with one field more behind the last group since vers
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from itertools import accumulate
-from typing import Final
+from typing import Final, NamedTuple
 
 from pale_heron.core.nmea.codecs import (
     COUNT,
@@ -66,8 +66,7 @@ SELECTION: Final = {"M": "2D or 3D forced", "A": "2D or 3D chosen by the receive
 FIX_MODE: Final = {"1": "no fix", "2": "2D", "3": "3D"}
 
 
-@dataclass(frozen=True, slots=True)
-class SentenceColumn:
+class SentenceColumn(NamedTuple):
     """One value of a sentence: its key in decoded form, what it is called, its unit, and how it is written."""
 
     key: str

@@ -166,7 +166,7 @@ class PortsScreen(Screen[LaneSpec | None]):
         if port is not None and not self._which.waiting:
             said = self._said.get(port.key)
             if said is not None:
-                port = replace(port, nickname=said.nickname, role=said.role)
+                port = port._replace(nickname=said.nickname, role=said.role)
             lane = replace(port.lane(), settings=self._line_settings())
             lane = replace(lane, name=free_nickname(lane.name, self._taken))
             if not port.console:
@@ -216,7 +216,7 @@ class PortsScreen(Screen[LaneSpec | None]):
             def keep(role: str | None) -> None:
                 known = AdapterNote(nickname, role or "", short_line(self._settings.get(port.device) or LineSettings()))
                 if port.settings and port.device not in self._settings:
-                    known = replace(known, settings=port.settings)
+                    known = known._replace(settings=port.settings)
                 try:
                     remember(port.key, known)
                 except Trouble as trouble:

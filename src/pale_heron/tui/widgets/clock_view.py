@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -47,7 +46,7 @@ class ClockView(Canvas):
             if time.monotonic() - self._asked >= HOST_AGAIN_S:
                 self._asked, self._host = time.monotonic(), read_host_clock()
             host = self._host if isinstance(self._host, HostClock) else None
-            known = replace(known, host=host, zone=zone_name())
+            known = known._replace(host=host, zone=zone_name())
         picture = picture_of(((lane.name, lane.lag) for lane in snapshot.lanes), known)
         self.show(clock.paint(snapshot, picture, self._page, max(20, self.size.width - 2)))
 

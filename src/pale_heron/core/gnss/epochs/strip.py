@@ -5,9 +5,8 @@ session of any length is drawn from the same amount of memory.
 """
 
 from array import array
-from dataclasses import dataclass
 from math import inf, isinf
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
 
@@ -22,8 +21,7 @@ SILENT: Final = -1
 NO_COUNT: Final = 32767
 
 
-@dataclass(frozen=True, slots=True)
-class Strip:
+class Strip(NamedTuple):
     """Column i covers the time from begin + i·width on: the lowest level, fewest satellites used, weakest C/N0."""
 
     begin: int

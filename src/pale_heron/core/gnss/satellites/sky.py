@@ -7,7 +7,6 @@ every epoch only the C/N0 fields are looked at, and once a minute the directions
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
 from operator import attrgetter
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -54,8 +53,7 @@ class Satellite(NamedTuple):
     """C/N0 by signal id, as the receiver numbers them; empty ids where it names none."""
 
 
-@dataclass(frozen=True, slots=True)
-class Sky:
+class Sky(NamedTuple):
     """All satellites now seen or used, by name; `seen_time` is that of the newest list."""
 
     satellites: tuple[Satellite, ...]
