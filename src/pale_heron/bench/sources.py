@@ -4,16 +4,17 @@ import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
-from typing import TYPE_CHECKING, BinaryIO, Final, cast
+from typing import TYPE_CHECKING, BinaryIO, Final, TypeVar, cast
 
 from pale_heron.bench.apart import FarLanes, NotApart, far_lanes
 from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.heard import PassListener, PassTeller
+from pale_heron.bench.lane_pipeline import GATHERED_BYTES
 from pale_heron.bench.model import Model
 from pale_heron.bench.part import CutPart, PartRecords
 from pale_heron.bench.pipeline import Pipeline, Record
 from pale_heron.capture import pcapng
-from pale_heron.capture.reader import CaptureReader, check_raw, is_claimed, open_file, raw_chunks
+from pale_heron.capture.reader import RAW_CHUNK, CaptureReader, check_raw, is_claimed, open_file, raw_chunks
 from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.clock.tracker import NOTHING_KNOWN
@@ -31,6 +32,8 @@ if TYPE_CHECKING:
     # Loaded with the first trial.
     from pale_heron.core.link.trial import TrialSnapshot
 
+Item = TypeVar("Item")
+
 AT_A_TIME: Final = 20_000
 AT_A_TIME_BYTES: Final = 1 << 19
 """So many records go through the pipeline together, and so many bytes."""
@@ -38,8 +41,8 @@ AT_A_TIME_BYTES: Final = 1 << 19
 DATE_WITHIN = 20_000
 """So many frames of a raw file are looked through for its first date: half an hour of a talkative receiver."""
 
-RAW_AT_A_TIME: Final = 8
-"""So many pieces of a raw file are taken together: half a megabyte."""
+RAW_AT_A_TIME: Final = GATHERED_BYTES // RAW_CHUNK
+"""So many pieces of a raw file are taken together."""
 
 NO_LINES = 1
 """What a model keeps of its traffic where nobody looks at it."""
@@ -50,32 +53,32 @@ def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
 
     A date that comes only later is looked for ahead, among so many frames that it costs no memory to speak of.
     """
-    frames = _cut(file, name)
-    ahead = list(islice(frames, DATE_WITHIN))
-    own.anchor(ahead)
+    frames = _cut(raw_chunks(file, name), name)
+    ahead: list[Frame] = []
+    own.anchor(_noted(islice(frames, DATE_WITHIN), ahead))
     for frame in chain(ahead, frames):
         yield frame._replace(time=own.read(frame))
 
 
 def _ahead(file: BinaryIO, name: str, own: OwnTime) -> list[bytes]:
     """The first bytes of a raw file, which `own` has been anchored with."""
-    framer, chunks, frames = Framer(name, IN), [], []
-    for chunk in raw_chunks(file, name):
-        chunks.append(chunk.data)
-        frames += framer.feed(chunk)
-        if len(frames) >= DATE_WITHIN:
-            break
-    else:
-        frames += framer.finish()
-    own.anchor(frames[:DATE_WITHIN])
-    return chunks
+    chunks: list[Chunk] = []
+    own.anchor(islice(_cut(_noted(raw_chunks(file, name), chunks), name), DATE_WITHIN))
+    return [chunk.data for chunk in chunks]
 
 
-def _cut(file: BinaryIO, name: str) -> Iterator[Frame]:
+def _cut(chunks: Iterable[Chunk], name: str) -> Iterator[Frame]:
     framer = Framer(name, IN)
-    for chunk in raw_chunks(file, name):
+    for chunk in chunks:
         yield from framer.feed(chunk)
     yield from framer.finish()
+
+
+def _noted(items: Iterable[Item], noted: list[Item]) -> Iterator[Item]:
+    """The same, and what was taken of them is noted."""
+    for item in items:
+        noted.append(item)
+        yield item
 
 
 class Source:

@@ -69,6 +69,7 @@ class LazyCommands(click.Group):
         command = getattr(importlib.import_module(f"pale_heron.cli.{name}"), name)
         assert isinstance(command, click.Command)
         if cmd_name not in SCREENS:
+            gc.freeze()
             gc.enable()
         return command
 

@@ -49,6 +49,7 @@ class FullScreen(App[Result]):
 
     def on_ready(self) -> None:
         """The first picture stands: all that is needed is loaded."""
+        gc.freeze()
         gc.enable()
 
     @on(Driver.SignalResume)

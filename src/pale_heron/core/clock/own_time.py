@@ -35,10 +35,15 @@ class OwnTime:
         """The date is one that its sentence vouches for."""
 
     def anchor(self, frames: Iterable[Frame]) -> None:
-        """Begin with the day that follows from these frames, which will be read next."""
+        """Begin with the day that follows from these frames, which will be read next; no more are taken than it needs.
+
+        A date for which its sentence vouches says when everything began, and nothing behind it changes that.
+        """
         scout = OwnTime()
         for frame in frames:
             scout.read(frame)
+            if scout.believed and scout.begin is not None:
+                break
         if scout.begin is not None and scout.dated:
             self._midnight = scout.begin - scout.begin % utc.DAY
             self.dated, self.believed = True, scout.believed

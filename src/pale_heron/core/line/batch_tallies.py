@@ -6,9 +6,10 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from pale_heron.core.frames import SECOND
 from pale_heron.core.line.type_parts import part_label
 from pale_heron.core.nmea.columns import field_of, last_field
-from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
+from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 _SYSTEM_FIELD: Final = 18
 _SHORT: Final = 2
@@ -33,6 +34,14 @@ def tallies(batch: SentenceBatch) -> list[Tally]:
     """Of each type, in the order in which they first come."""
     found = _grouped(batch.type.astype(np.int16), batch.size, 0)
     return [each._replace(name=batch.names[int(batch.type[each.first])]) for each in found]
+
+
+def turns_of(times: Sequence[int], second: int | None) -> list[int]:
+    """The places at which a second begins that is later than all before; `second` is the last one before these."""
+    seconds = np.array(times, np.int64) // SECOND
+    latest = np.maximum.accumulate(np.concatenate(([int(seconds[0]) - 1 if second is None else second], seconds)))
+    turns: list[int] = np.flatnonzero(steps(latest, int(latest[0]))[1:]).tolist()
+    return turns
 
 
 def by_pieces(batch: SentenceBatch, edges: Sequence[int]) -> list[list[tuple[int, int, int]]]:

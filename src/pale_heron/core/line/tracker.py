@@ -192,14 +192,10 @@ class LineTracker:
 
     def feed_batch(self, pieces: Pieces, batch: "SentenceBatch") -> None:
         """Count what was received in these pieces: sentences, and the beginning of one that is under way."""
-        from pale_heron.core.line.batch_tallies import by_pieces, tallies
+        from pale_heron.core.line.batch_tallies import by_pieces, tallies, turns_of
 
         times = pieces.times
-        turns, second = [], self._second
-        for place, time in enumerate(times):
-            if second is None or time // SECOND > second:
-                second = time // SECOND
-                turns.append(place)
+        turns = turns_of(times, self._second)
         sizes = [0, *accumulate(pieces.sizes)]
         received = self._received
         # Totals of seconds that lie before the window are forgotten at once.
