@@ -4,6 +4,8 @@ import timeit
 from collections.abc import Iterator, Sequence
 
 from benchmarks.traffic import chunks, epochs
+from pale_heron.bench.lane_pipeline import GATHERED_BYTES
+from pale_heron.bench.sources import batches
 from pale_heron.core.frames import SECOND, Chunk, Direction, Frame
 from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.lane import Lane
@@ -12,9 +14,6 @@ from pale_heron.core.wire.framer import Framer
 from pale_heron.sim.marsh import BEGIN_UTC
 
 BYTES_PER_S = 1_200_000
-FILE_BATCH = 800
-"""Epochs: half a megabyte."""
-
 SNAPSHOT_EVERY = 30
 """Chunks between two snapshots: ten a second at 1.2 MB/s."""
 
@@ -48,9 +47,9 @@ def whole_lane_in_batches(said: Sequence[bytes]) -> Lane:
     """As a file is gone through where nobody wants its lines: one chunk an epoch, as they were said."""
     lane = Lane("curlew")
     timed = [Chunk("curlew", Direction.IN, (BEGIN_UTC + at) * SECOND, each) for at, each in enumerate(said)]
-    for at in range(0, len(timed), FILE_BATCH):
-        lane.feed_many(timed[at : at + FILE_BATCH])
-        lane.snapshot(timed[min(at + FILE_BATCH, len(timed)) - 1].time)
+    for batch in batches(timed, len(timed), GATHERED_BYTES):
+        lane.feed_many(batch)
+        lane.snapshot(batch[-1].time)
     return lane
 
 

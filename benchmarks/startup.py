@@ -68,5 +68,5 @@ def run() -> Iterator[str]:
         device.wait()
     # The first run of each compiles the modules and is left out.
     low, high = statistics.median(empty[1:]), statistics.median(ours[1:])
-    yield f"empty application {low:.2f} s, watch {high:.2f} s: {high / low:.2f} × (to hold: 1.6 ×), medians of {ROUNDS}"
+    yield f"empty application {low:.2f} s, watch {high:.2f} s: {high / low:.2f} × (to hold: 1.5 ×), medians of {ROUNDS}"
     yield from commands()

@@ -360,9 +360,11 @@ def _directions(frame: Frame) -> list[tuple[SatelliteName, int, int]]:
     """Where satellites stand, as `_satellites` has them, for those of which it is said: quickly."""
     fields = fields_of(frame.data)
     system = system_of(frame.type[:2])
-    found = []
-    for at in range(4, groups_end(4, len(fields), 4), 4):
-        number, elevation, azimuth = (whole(each) for each in (*fields[at : at + 3], b"", b"")[:3])
+    end, found = groups_end(4, len(fields), 4), []
+    # The last group may lack its last fields.
+    fields = [*fields, b"", b""]
+    for at in range(4, end, 4):
+        number, elevation, azimuth = whole(fields[at]), whole(fields[at + 1]), whole(fields[at + 2])
         if number is not None and elevation is not None and azimuth is not None:
             found.append((satellite_name(system, number), elevation, azimuth))
     return found
