@@ -2,6 +2,7 @@
 
 import timeit
 from collections.abc import Iterator, Sequence
+from typing import cast
 
 from benchmarks.traffic import chunks, epochs
 from pale_heron.bench.lane_pipeline import GATHERED_BYTES
@@ -48,7 +49,7 @@ def whole_lane_in_batches(said: Sequence[bytes]) -> Lane:
     lane = Lane("curlew")
     timed = [Chunk("curlew", Direction.IN, (BEGIN_UTC + at) * SECOND, each) for at, each in enumerate(said)]
     for batch in batches(timed, len(timed), GATHERED_BYTES):
-        lane.feed_many(batch)
+        lane.feed_many(cast("list[Chunk]", batch))
         lane.snapshot(batch[-1].time)
     return lane
 
