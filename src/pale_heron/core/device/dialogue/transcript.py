@@ -3,6 +3,7 @@
 from collections import deque
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import islice
 from typing import Final
 
 from pale_heron.core.device.dialogue.exchanges import ECHO, DataStretch, Exchange, Item, ReceivedLine, Unsolicited
@@ -158,8 +159,8 @@ class Transcript:
 
     def items_since(self, ended: int) -> list[Item]:
         """What has ended since so many had, oldest first; none is given twice."""
-        new = self.ended_count - ended
-        return list(self._items)[-new:] if new > 0 else []
+        newest = list(islice(reversed(self._items), max(0, self.ended_count - ended)))
+        return newest[::-1]
 
     def begin(self, sent: bytes, spoken: tuple[TypedCommand, ...], time: int | None) -> PendingExchange:
         """A command was sent: it waits, behind those that wait already."""
