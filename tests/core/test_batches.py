@@ -5,6 +5,7 @@ from array import array
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -87,6 +88,15 @@ def test_the_frames_are_those_of_the_framer(
     framer = Framer("curlew", IN, ending=ending)
     one_by_one = [frame for each in chunks for frame in framer.feed(each)] + framer.finish()
     assert cut_in_batches(chunks, ending, at_a_time)[0] == one_by_one
+
+
+@pytest.mark.parametrize("ending", ["auto", "lf"])
+def test_of_the_shortest_streams_too(ending: str) -> None:
+    for size in range(1, 5):
+        for letters in product(b"\n\r$*,A", repeat=size):
+            cut = [chunk(bytes(letters), BEGIN)]
+            framer = Framer("curlew", IN, ending=ending)
+            assert cut_in_batches(cut, ending, 1)[0] == [*framer.feed(cut[0]), *framer.finish()], letters
 
 
 def test_nearly_all_of_a_plain_stream_stands_in_batches() -> None:
@@ -264,6 +274,17 @@ def test_signals_are_thinned_as_if_lists_were_heard_one_by_one(
             patch.setattr(f"pale_heron.core.gnss.{module}.MOST_SATELLITES", satellites)
         data = list(receiver(chance, epochs=300, kinds=SAID[said], **QUIET))
         compare(cut(chance, data, 1), 60_000)
+
+
+def test_a_log_behind_a_later_one_begins_no_earlier() -> None:
+    """Lags are told since the first that told, not since the earliest time."""
+    chunks = []
+    for begun in (7200, 0):
+        for second in range(begun, begun + 150):
+            moment = BEGIN + second * SECOND
+            said = f"GNZDA,{utc.clock(moment, 2).replace(':', '')},{utc.iso(moment)[8:10]},05,2031,00,00"
+            chunks.append(chunk(sentences(said, "GNTXT,01,01,02,so far"), moment))
+    compare(chunks, sum(len(each.data) for each in chunks[:151]))
 
 
 @given(

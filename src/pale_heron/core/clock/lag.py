@@ -245,9 +245,11 @@ class LagTracker:
         self._first, self._whole, self._end, self._quiet_from = behind[:4]
         self._bytes, self._told, self._interval, self._gap = behind[4:]
         self._last = int(batch.time[-1])
+        if self._since is None and lags:
+            # The first that told; times may go back behind it.
+            self._since = int(lags[0].arrived[0])
         for each in lags:
             self._types.setdefault(each.type, _LagTotals()).extend(each)
-            self._since = int(each.arrived[0]) if self._since is None else min(self._since, int(each.arrived[0]))
 
     def _feed_steps(self, batch: "SentenceBatch", told: "Places", byte_ns: int) -> None:
         """Many sentences between which a clock may have been set, or that were said long before they came."""

@@ -233,7 +233,9 @@ def lines_of(raw: bytes, addresses: Addresses) -> LineColumns:
     good = carriage | (count == 3)
     last = at - carriage
     good &= (what[last - 1] == STAR) & (special[last - 1] == star)
-    good &= (special[last - 2] == begin) & ((data[begin] == START[0]) | (data[begin] == START[1]))
+    # What would be in front of all is none: a line with so few of them is no sentence.
+    opening = special[np.maximum(last - 2, 0)]
+    good &= (opening == begin) & ((data[begin] == START[0]) | (data[begin] == START[1]))
     good &= (newline - begin < LIMIT) & (star > begin)
     separators = np.flatnonzero((data == COMMA) | (data == STAR))
     edges = np.searchsorted(separators, np.append(begin, newline[-1] if len(newline) else 0))
