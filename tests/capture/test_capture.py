@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pcapng
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from pcapng.blocks import EnhancedPacket, InterfaceDescription
 from tests.streams import BEGIN, GGA, HOSTILE, chunk
@@ -32,6 +32,7 @@ RECORDS: list[Chunk | Event] = [
     Event(BEGIN + 4 * SECOND, "", "mark", {"text": "unter der Brücke"}),
     Event(BEGIN + 5 * SECOND, "curlew", "lost", {"reason": "the device hung up"}),
 ]
+LARGEST = max((each for each in RECORDS if isinstance(each, Chunk)), key=lambda each: len(each.data))
 
 
 pytestmark = pytest.mark.filterwarnings("ignore:Field type should not be:DeprecationWarning")
@@ -186,6 +187,7 @@ def test_a_full_disk_ends_the_record_with_its_last_whole_block(tmp_path: Path, m
     st.lists(st.one_of(st.sampled_from(RECORDS), st.integers(0, 400), st.sampled_from(["sync", "late"])), max_size=30),
     st.booleans(),
 )
+@example(["late", 257, LARGEST], True)
 def test_a_disk_that_fills_breaks_and_comes_back_never_raises_and_every_gap_is_told(
     tmp_path_factory: pytest.TempPathFactory, steps: list[Chunk | Event | int | str], broken: bool
 ) -> None:

@@ -198,8 +198,7 @@ class CaptureWriter:
         if self._file < 0:
             return
         self.sync()
-        if self.failure:
-            self._cut_back()
+        self._cut_back()
         with contextlib.suppress(OSError):
             os.close(self._file)
         self._file = -1
@@ -223,6 +222,9 @@ class CaptureWriter:
         except OSError as problem:
             self._fail(problem)
             return False
+        if self.failure:
+            # What could not be cut off then may reach beyond what stands there now.
+            self._cut_back()
         self.failure = ""
         return True
 
