@@ -78,9 +78,11 @@ def padded(row: Line, width: int, role: str = "text") -> Line:
 
 
 def ends(left: Line, right: Line, width: int) -> Line:
-    """`left` at the left edge and `right` at the right one; the left one is cut where they meet."""
+    """`left` at the left edge and `right` at the right one; the left one is cut before they meet."""
     room = width - width_of(right)
-    return (*padded(left, max(0, room)), *right) if room > 0 else cut(right, width)
+    if room <= 0:
+        return cut(right, width)
+    return (*padded(cut(left, room - 1), room), *right)
 
 
 def beside(blocks: Sequence[tuple[Sequence[Line], int]], gap: int = 2) -> list[Line]:
