@@ -59,11 +59,13 @@ def cut(row: Line, width: int) -> Line:
     """The line no longer than `width`; what is cut off is shown by `…`."""
     if width_of(row) <= width:
         return row
+    if width <= 0:
+        return ()
     out: list[Span] = []
-    left = max(0, width - 1)
+    left = width - 1
     for span in row:
         if cells(span.text) >= left:
-            out.append(span._replace(text=set_cell_size(span.text, left) + "…"[: width - left or 1]))
+            out.append(span._replace(text=set_cell_size(span.text, left) + "…"))
             break
         out.append(span)
         left -= cells(span.text)
