@@ -227,6 +227,15 @@ def test_a_disk_that_fills_breaks_and_comes_back_never_raises_and_every_gap_is_t
     assert writer.lost == sum(each.details["bytes"] for each in found if each[2] == "not-recorded")
 
 
+def test_what_somebody_cut_off_is_not_filled_up_again(tmp_path: Path) -> None:
+    writer = CaptureWriter(tmp_path / "a.pcapng")
+    writer.add_lane("curlew", "x", None)
+    writer.chunk(chunk(GGA, BEGIN))
+    os.truncate(writer.path, writer.size - 50)
+    writer.close()
+    assert writer.path.stat().st_size == writer.size - 50
+
+
 def test_a_capture_is_never_overwritten(capture: Path) -> None:
     with pytest.raises(Trouble, match="there already"):
         CaptureWriter(capture)

@@ -257,7 +257,9 @@ class CaptureWriter:
     def _cut_back(self) -> None:
         """Let the file end with its last whole block. Where even that fails, a reader finds its end by itself."""
         with contextlib.suppress(OSError):
-            os.ftruncate(self._file, self.size)
+            # One that somebody cut off is not filled up again.
+            if os.fstat(self._file).st_size > self.size:
+                os.ftruncate(self._file, self.size)
 
 
 def _utf8(text: str) -> bytes:
