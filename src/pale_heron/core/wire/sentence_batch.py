@@ -132,7 +132,7 @@ class SentenceBatch:
 
     @property
     def first_separator(self) -> Places:
-        """Which of these is the first of a sentence: the comma behind its address."""
+        """Which of `separators` is the first of a sentence: the comma behind its address."""
         return self._column(_FIRST_SEPARATOR)
 
     @property

@@ -80,11 +80,11 @@ def padded(row: Line, width: int, role: str = "text") -> Line:
 
 
 def ends(left: Line, right: Line, width: int) -> Line:
-    """`left` at the left edge and `right` at the right one; the left one is cut before they meet."""
+    """`left` at the left edge and `right` at the right one; if they overlap, the left one is cut, with a gap."""
     room = width - width_of(right)
     if room <= 0:
         return cut(right, width)
-    return (*padded(cut(left, room - 1), room), *right)
+    return (*padded(left if width_of(left) <= room else cut(left, room - 1), room), *right)
 
 
 def beside(blocks: Sequence[tuple[Sequence[Line], int]], gap: int = 2) -> list[Line]:
