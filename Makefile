@@ -51,7 +51,7 @@ lint: .venv/develop
 	$(BIN)/lint-imports --no-cache
 
 test: lint
-	@command -v tmux > /dev/null || { $(APT) update && $(APT) install -y tmux; }
+	@command -v tmux > /dev/null && command -v cc > /dev/null || { $(APT) update && $(APT) install -y tmux gcc libc6-dev; }
 	$(BIN)/pytest -q -n 4 --dist loadfile --no-loadscope-reorder
 
 # The oldest packages that pyproject.toml allows, in an environment of their own.

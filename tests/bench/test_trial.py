@@ -16,11 +16,11 @@ from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.sources import Source
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.json_object import trial_object
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.rules import parse_rule
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
@@ -163,7 +163,7 @@ def test_a_far_end_answers_probes_and_counts_them(tmp_path: Path) -> None:
         assert answering.got == 40 - post.ways[0].counts["lost"]
         assert out.delivered + out.lost + found.unanswered == 40
         assert out.delivered <= answering.got and back.delivered <= answering.answered
-        assert found.round_trip is not None
+        assert found.trip is not None and found.trip.delivered
 
 
 @pytest.mark.parametrize("ending", ["crlf", "none"])

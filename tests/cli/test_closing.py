@@ -27,6 +27,7 @@ class _SlowSession:
     def __init__(self) -> None:
         self.go_on = threading.Event()
         self.whole: bool | None = None
+        self.operations = SimpleNamespace(listens_s=0.0)
 
     def stop(self, *, whole: bool) -> list[str]:
         self.whole = whole

@@ -40,7 +40,7 @@ def evident(seconds: int = 60) -> Evident:
         at = number * 100 * MS
         chunks.append(Chunk("hide", OUT, at, line("A", number)))
         chunks += [Chunk("buoy", IN, at + 30 * MS, line("A", number))] if number not in (4, 7) else []
-    trials = play(described(one_way=True), chunks).snapshot()
+    trials = play(described(one_way=True, probes=10), chunks).snapshot()
     return Evident((lane.snapshot(now), silent.snapshot(now)), trials, clocks(), RecordFacts(seconds, "", 0, 3))
 
 

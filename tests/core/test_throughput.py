@@ -109,14 +109,14 @@ def test_any_bytes_are_borne(chunks: list[bytes], others: bytes) -> None:
     counter = made(64, "R")
     for index, chunk in enumerate(chunks):
         counter.take(index, b"#b" + chunk)
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     blocks, bulk = counter.snapshot()
     assert (blocks.sent, blocks.delivered) == (0, 0)
     assert bulk.added == blocks.foreign_bytes == sum(len(chunk) + 2 for chunk in chunks)
     # Somebody else may send on the lane, too: that is no block of ours.
     counter.send(99, others)
     counter.take(99, others)
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     assert counter.snapshot()[0].settled == 0
 
 
@@ -187,7 +187,7 @@ def test_every_byte_is_accounted_for(size: int, content: str, faults: list[tuple
         counter.send(begin, sent[begin : begin + cut])
     for begin in range(0, len(came), cut):
         counter.take(len(sent) + begin, came[begin : begin + cut])
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     blocks, bulk = counter.snapshot()
     assert (blocks.sent, blocks.settled) == (number, number)
     assert (blocks.lost, blocks.damaged, blocks.twice) == (expected["lost"], expected["damaged"], expected["twice"])
@@ -209,7 +209,7 @@ def test_many_faults_together_still_add_up(fates: list[str], chance: object) -> 
         came += suffered(block, fate, randrange(64), randrange(1, 255))[0] if fate else block
     counter.send(0, b"".join(sent))
     counter.take(1, came)
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     blocks, bulk = counter.snapshot()
     assert blocks.settled == len(sent)
     assert bulk.added - bulk.missing == len(came) - 64 * len(sent)
@@ -223,7 +223,7 @@ def test_a_block_that_was_cut_short_at_the_end_is_no_error() -> None:
             counter = made(256, "R")
             counter.send(1, whole[0] + whole[1][:left])
             counter.take(2, whole[0] + whole[1][:arrived])
-            counter.finish()
+            counter.finish(3 * SECOND, listened=True)
             blocks, bulk = counter.snapshot()
             assert (blocks.sent, blocks.delivered, blocks.lost, blocks.foreign_bytes) == (1, 1, 0, 0)
             assert (bulk.changed, bulk.missing, bulk.added) == (0, 0, 0)
@@ -237,21 +237,22 @@ def test_a_block_that_comes_after_all_is_not_lost() -> None:
     blocks, bulk = counter.snapshot()
     assert (blocks.delivered, blocks.lost, bulk.missing) == (2, 1, 64)
     counter.take(3, second)
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     blocks, bulk = counter.snapshot()
     assert (blocks.delivered, blocks.lost, blocks.out_of_order, bulk.missing) == (3, 0, 1, 0)
 
 
 def test_what_was_not_waited_for_counts_neither_way() -> None:
-    for waited in (True, False):
+    """Of a record that ends: what nothing came of for the limit is lost, and all else is not known."""
+    for listened, quiet, known in ((True, 1, 10), (False, 1, 4), (False, 9, 10)):
         counter = made(64, "R")
         blocks = [encode_block(DataBlock(7, "A", number, 64, "R")) for number in range(1, 11)]
         counter.send(1, b"".join(blocks))
         counter.take(2, b"".join(blocks[:4]) + blocks[4][:20])
-        counter.finish(waited=waited)
+        counter.finish(quiet * SECOND, listened=listened)
         found, bulk = counter.snapshot()
-        assert (found.sent, found.settled, found.delivered) == ((10, 10, 4) if waited else (4, 4, 4))
-        assert bulk.missing == (5 * 64 + 44 if waited else 0)
+        assert (found.sent, found.settled, found.delivered, found.unknown) == (10, known, 4, 10 - known)
+        assert bulk.missing == (5 * 64 + 44 if known == 10 else 0)
 
 
 def test_an_outage_has_its_length_and_its_blocks() -> None:
@@ -273,7 +274,7 @@ def test_values_that_vanish_are_named() -> None:
         block = encode_block(DataBlock(7, "A", number, 512, "A"))
         counter.send(number, block)
         counter.take(number, block.replace(b"\x11", b"").replace(b"\x13", b""))
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     bulk: BulkSnapshot = counter.snapshot()[1]
     assert {value for value, _ in bulk.vanished} == {0x11, 0x13}
     assert bulk.missing == bulk.wrong_values == sum(count for _, count in bulk.vanished)
@@ -289,7 +290,8 @@ def test_speed_is_that_of_the_steady_part() -> None:
     assert steady is not None
     assert (steady.begin, steady.end) == (SECOND, 8 * SECOND)
     assert steady.per_s == pytest.approx(1000.0)
-    assert progress.steady(SECOND) is not None and progress.steady(SECOND // 3) is None
+    buffered = progress.steady(SECOND)
+    assert buffered is not None and buffered.buffered and buffered.per_s == pytest.approx(1000.0)
     assert Progress().steady(SECOND) is None
 
 
@@ -339,7 +341,7 @@ def test_a_lane_that_hears_itself_is_named_and_costs_no_memory() -> None:
     for number in range(1, 200):
         counter.take(number, noise + encode_block(DataBlock(7, "B", number, 16384, "R")))
     assert counter.own_back and len(pickle.dumps(counter)) < 2 * MOST_HELD
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     blocks, bulk = counter.snapshot()
     assert (blocks.sent, blocks.delivered, bulk.payload_bytes) == (0, 0, 0)
     assert bulk.added == blocks.foreign_bytes == 199 * (16384 + len(noise))
@@ -348,7 +350,7 @@ def test_a_lane_that_hears_itself_is_named_and_costs_no_memory() -> None:
     for number in range(1, 20):
         counter.take(number, bytes(100_000) + encode_block(DataBlock(7, "B", number, 16384, "R")))
         assert len(pickle.dumps(counter)) < 3 * MOST_HELD
-    counter.finish()
+    counter.finish(3 * SECOND, listened=True)
     bulk = counter.snapshot()[1]
     assert bulk.unexamined and bulk.added + bulk.unexamined == 19 * (16384 + 100_000)
 

@@ -13,11 +13,12 @@ from tests.core.test_link_reach import counted, walk
 from pale_heron.bench.sources import Source
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.blocks import encode_block
-from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
-from pale_heron.core.link.trial import TrialSnapshot, block_of
+from pale_heron.core.link.trial import block_of
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.samples import HISTOGRAM_BINS, Sample
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso

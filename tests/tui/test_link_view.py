@@ -16,7 +16,8 @@ from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.description import EXCHANGE, TrialDescription
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
-from pale_heron.core.link.trial import TrialSnapshot, block_of
+from pale_heron.core.link.trial import block_of
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.ports.address import LaneSpec
@@ -31,7 +32,7 @@ MS = SECOND // 1000
 def played(fates: str, *, over: bool = True) -> TrialSnapshot:
     """One way: o delivered, x lost, ! damaged; half a second for each."""
     tracker = LinkTracker()
-    trial = TrialDescription("delivery", 7, ("hide", "buoy"), one_way=True, limit_s=1.0)
+    trial = TrialDescription("delivery", 7, ("hide", "buoy"), one_way=True, probes=len(fates), limit_s=1.0)
     tracker.heed(Event(0, "", BEGUN, trial.details()))
     for number, fate in enumerate(fates, 1):
         at, probe = number * 500 * MS, encode(Probe(PROBE, 7, "A", number), 32)
@@ -67,13 +68,13 @@ def test_without_a_trial_it_says_how_one_is_made() -> None:
 
 
 def test_what_was_lost_is_shown_counted_and_told() -> None:
-    shown = text(played("ooxx!oo"))
+    shown = text(played("ooooxxx!oooo"))
     for words in (
-        "hide ▸ buoy: 4 of 7 delivered, 2 lost, 1 damaged: not delivered is between 15.8 and 75.0 % at 95 % certainty",
-        "●●××‼●●",
+        "hide ▸ buoy: 8 of 12 delivered, 3 lost, 1 damaged: not delivered is between 13.8 and 60.9 % at 95 % certainty",
+        "●●●●×××‼●●●●",
         "half within 84 ms, 95 % within 84 ms",
-        "3 probes not delivered",
-        "hide ▸ buoy was away: 3 probes in a row were not delivered",
+        "4 probes not delivered",
+        "hide ▸ buoy was away: 4 probes in a row were not delivered",
     ):
         assert words in shown
 
@@ -82,11 +83,11 @@ def test_nothing_lost_is_not_nothing_ever_lost() -> None:
     shown = " ".join(text(played("o" * 20)).split())
     assert "below 16.1 % at 95 % certainty" in shown
     assert "takes 381 probes without a loss" in shown
-    assert "1 of 1: shows that it can, not that it does" in text(played("o"))
+    assert "1 of 1 delivered: shows that it can, not that it does" in text(played("o"))
 
 
 def test_an_outage_that_lasts_says_so() -> None:
-    assert "still, 4 probes not delivered" in text(played("ooxxxx", over=False))
+    assert "still, 4 probes not delivered" in text(played("oooooxxxx", over=False))
 
 
 def test_every_trial_stands_in_the_results() -> None:
@@ -162,7 +163,7 @@ FIGURES = {
     "too short to say": ("ooo", {"at_least": 11_000.0}, "inconclusive", "too short to say how fast"),
     "nothing came": ("xxx", {}, "fails", "0 of 3 blocks undamaged"),
     "nothing was sent": ("", {}, "inconclusive", "no block was sent whole"),
-    "a loss that is allowed": ("o" * 99 + "xo", {"at_most_lost": 0.05}, "holds", "allowed: 5.0 %"),
+    "a loss that is allowed": ("o" * 99 + "xo", {"at_most_lost": 0.1}, "holds", "allowed: 10.0 %"),
     "a loss that is not": ("o" * 99 + "xo", {}, "fails", "100 of 101 blocks undamaged"),
 }
 

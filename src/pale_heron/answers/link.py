@@ -4,7 +4,7 @@ from typing import Final
 
 from pale_heron.answers.answer import ViewAnswer, answered
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import Verdict, verdict
 from pale_heron.core.wire.visible import safe_label
 

@@ -34,9 +34,9 @@ from pale_heron.core.runs import Entries
 
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
-    from pale_heron.core.link.delivery import ProbeResult
     from pale_heron.core.link.description import TrialDescription
-    from pale_heron.core.link.trial import TrialSnapshot
+    from pale_heron.core.link.ledger import ProbeResult
+    from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 TYING: Final = frozenset({BEGUN, PULSE_SOURCE})
 """Events from which on the lines of one lane say something of another."""

@@ -8,7 +8,7 @@ from pale_heron.core.proof.chronicle import NOTHING_HAPPENED, ChronicleSnapshot
 from pale_heron.core.proof.marks import Mark
 
 if TYPE_CHECKING:
-    from pale_heron.core.link.trial import TrialSnapshot
+    from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 
 class CaptureState(NamedTuple):

@@ -30,7 +30,7 @@ from pale_heron.core.wire.visible import safe_label, starred
 
 if TYPE_CHECKING:
     # Loaded with the first trial.
-    from pale_heron.core.link.trial import TrialSnapshot
+    from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 Item = TypeVar("Item")
 

@@ -25,7 +25,9 @@ def closed(session: Session, *, whole: bool = True) -> list[str]:
     try:
         closing.join(TELL_S)
         if closing.is_alive():
-            click.echo("The record is being closed. Ctrl-C ends at once.", err=True)
+            listens = session.operations.listens_s
+            waits = f", waiting up to {listens:.0f} s for what is under way" if listens else ""
+            click.echo(f"The record is being closed{waits}. Ctrl-C ends at once.", err=True)
             closing.join()
     except KeyboardInterrupt:
         path = session.snapshot().capture.path

@@ -11,15 +11,14 @@ import click
 from pale_heron.bench.sources import Source
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import reading, tell_torn
-from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.frames import Frame
 from pale_heron.core.link.comparison import compare as compare_trials
 from pale_heron.core.link.comparison import comparison_lines
 from pale_heron.core.link.description import SENTENCES, TrialDescription
 from pale_heron.core.link.json_object import direction_object, trial_object
 from pale_heron.core.link.sentence_trial import SentenceTrialTracker
-from pale_heron.core.link.sentences import SentenceMatcher, carried
-from pale_heron.core.link.trial import DONE, TrialSnapshot
-from pale_heron.core.link.words import sentence_lines, trial_lines
+from pale_heron.core.link.trial_snapshot import DONE, WATCHED, TrialEnd, TrialSnapshot
+from pale_heron.core.link.words import trial_lines
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
@@ -51,10 +50,10 @@ def link(capture: Path, sender: str, receiver: str, limit: str, compare: tuple[i
         raise Trouble("--from and --to name two lanes", "pale-heron summary lists the lanes of a capture")
     limit_s = max(0.001, seconds(limit))
     if sender and receiver:
-        _match(capture, sender, receiver, round(limit_s * SECOND), as_json=as_json)
+        _follow(capture, (sender, receiver), limit_s, as_json=as_json)
         return
     if sender:
-        _judge_by_own_times(capture, sender, limit_s, as_json=as_json)
+        _follow(capture, (sender,), limit_s, as_json=as_json)
         return
     source = Source(None if str(capture) == "-" else capture, sys.stdin.buffer)
     show, clear = reading(source)
@@ -88,57 +87,52 @@ def _compare(name: str, trials: Sequence[TrialSnapshot], wanted: tuple[int, int]
         print("\n".join(comparison_lines(one, other)))
 
 
-def _judge_by_own_times(capture: Path, lane: str, limit_s: float, *, as_json: bool) -> None:
-    """One lane alone: gaps in the times of its sentences are losses."""
+def _follow(capture: Path, lanes: tuple[str, ...], limit_s: float, *, as_json: bool) -> None:
+    """Sentences of one lane looked for on another, or judged by their own times, as a trial counts them."""
     source = Source(capture)
-    described = TrialDescription(SENTENCES, 0, (lane,), limit_s=limit_s)
+    if len(lanes) == 2 and not source.is_capture:
+        raise Trouble(f"{capture} is not a capture: it has one lane and no times", "Record both lanes together")
+    described = TrialDescription(SENTENCES, 0, lanes, limit_s=limit_s)
     tracker: SentenceTrialTracker | None = None
     last = 0
     for entry in source.lines():
-        last = max(last, entry.time or 0)
         if entry.time is None:
             continue
-        if tracker is None:
-            tracker = SentenceTrialTracker(described, entry.time)
+        last = max(last, entry.time)
+        tracker = tracker or SentenceTrialTracker(described, entry.time)
         if isinstance(entry, Frame):
             tracker.hear(entry)
         else:
             tracker.heed(entry)
-    if tracker is not None:
-        tracker.finish(last, DONE)
-    found = tracker.snapshot() if tracker is not None else None
-    if found is None or not any(each.settled for each in found.directions):
-        words = f"{safe_label(lane)} says no sentence whose own times tell of losses"
+    tell_torn(source)
+    if tracker is None or not (found := _watched(tracker, last)).directions or not _counts(found):
+        if len(lanes) == 2:
+            words = f"no sentence of {safe_label(lanes[0])} could be looked for on {safe_label(lanes[1])}"
+        else:
+            words = f"{safe_label(lanes[0])} says no sentence whose own times tell of losses"
         click.echo(f"pale-heron: {words}: pale-heron summary lists lanes and types.", err=True)
         raise click.exceptions.Exit(Exit.NO)
     if as_json:
-        print(json.dumps({"file": source.name, "own_times": trial_object(found)}, ensure_ascii=False))
-    else:
-        print("\n".join(trial_lines(found)))
-
-
-def _match(capture: Path, sender: str, receiver: str, limit_ns: int, *, as_json: bool) -> None:
-    """Sentences of one lane looked for on another: gone through twice, first for what the other one carries."""
-    there = carried(Source(capture).frames(), receiver)
-    source = Source(capture)
-    if not source.is_capture:
-        raise Trouble(f"{capture} is not a capture: it has one lane and no times", "Record both lanes together")
-    matcher = SentenceMatcher(sender, receiver, there, limit_ns)
-    for frame in source.frames():
-        matcher.feed(frame)
-    tell_torn(source)
-    found = matcher.finish(there.last or 0)
-    if as_json:
-        types = [{"type": name, "said": said, "delivered": came} for name, said, came in found.types]
-        document: dict[str, Any] = {"file": source.name, "sentences": {**direction_object(found.all), "types": types}}
+        document: dict[str, Any] = {"file": source.name}
+        if len(lanes) == 2:
+            whole = trial_object(found)
+            told = {name: whole[name] for name in ("verdict", "why", "types", "left_out", "findings")}
+            document["sentences"] = {**direction_object(found.directions[0]), **told}
+        else:
+            document["own_times"] = trial_object(found)
         if source.joined is not None:
             document["clocks_within_s"] = source.joined.uncertainty_s
         print(json.dumps(document, ensure_ascii=False))
-    else:
-        print("\n".join(sentence_lines(found)))
-        if source.joined is not None:
-            print(source.joined.words)
-    if not found.all.settled:
-        words = f"no sentence of {safe_label(sender)} could be looked for on {safe_label(receiver)}"
-        click.echo(f"pale-heron: {words}: pale-heron summary lists lanes and types.", err=True)
-        raise click.exceptions.Exit(Exit.NO)
+        return
+    print("\n".join(trial_lines(found)))
+    if source.joined is not None:
+        print(source.joined.words)
+
+
+def _watched(tracker: SentenceTrialTracker, last: int) -> TrialSnapshot:
+    tracker.finish(last, TrialEnd(DONE, WATCHED, listened=False))
+    return tracker.snapshot()
+
+
+def _counts(found: TrialSnapshot) -> bool:
+    return any(each.settled for each in found.directions)

@@ -25,7 +25,7 @@ from pale_heron.core.link.description import EXCHANGE, KINDS, WIRINGS, TrialDesc
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.line_ends import line_end_words
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import trial_lines
 from pale_heron.core.trouble import Exit, Trouble
@@ -43,7 +43,8 @@ AGAIN: Final = "again"
 @click.option("--count", type=int, help="Probes each way, 100 unless given; 0 goes on until Ctrl-C. Or blocks.")
 @click.option("--rounds", type=int, help="Rounds of an exchange, 20 unless given; 0 goes on until Ctrl-C.")
 @click.option("--every", help="Time between probes, 0.2s unless given; rounds follow each other at once.")
-@click.option("--for", "for_", help="How long blocks are sent, 10s unless given, or sentences followed: 60s, 5min.")
+@click.option("--for", "for_", help="How long probes or blocks are sent, 10s for blocks, or sentences followed: 5min.")
+@click.option("--wait", help="So long the first sign of a far end is waited for: 10s unless given, 0s for not at all.")
 @click.option("--size", type=int, help="Bytes of a probe, 32 unless given, without its line end; or of a block.")
 @click.option("--content", help=f"What blocks hold: {', '.join(CONTENTS)}; random unless given.")
 @click.option("--limit", help="What takes longer is lost, or unanswered: 2s unless given, 10s for sentences.")
@@ -51,6 +52,7 @@ AGAIN: Final = "again"
 @click.option("--far", help=f"The far end of one lane: {', '.join(FAR)}; answer unless given.")
 @click.option("--rule", help="echo, plus N, text T, matches REGEX, table FILE.toml; echo unless given.")
 @click.option("--message", "messages", multiple=True, help="What is asked in an exchange; again for the next round.")
+@click.option("--ignore", help="A regular expression: lines that a board says by itself are passed over.")
 @click.option("--at-most-lost", help="What may be lost or damaged: 5% or 0.05; nothing unless given.")
 @click.option("--at-least", help="A throughput that is claimed: 50kB/s, 92kbit/s, 1.2MB/s.")
 @click.option("--through", is_flag=True, help="Send probes by the modules' own payload command, to the peer they name.")
@@ -189,11 +191,15 @@ def _run(session: Session, asked: AskedTrials, *, anyway: bool, quiet: bool) -> 
         running = TrialSeries(session, asked.title, asked.trials, asked.messages, anyway=anyway)
     session.operations.begin(running)
     shows = not quiet and sys.stderr.isatty()
+    clear = "\r\x1b[K" if shows else ""
     while not running.over:
         try:
             running.wait(TELL_S)
         except KeyboardInterrupt:
             running.stop()
+            if running.listens_s:
+                told = f"waiting up to {running.listens_s:.0f} s for what is under way; once more ends at once"
+                click.echo(f"{clear}pale-heron: {told}", err=True)
         if shows:
             click.echo(f"\r\x1b[K{_progress(running)[:118]}", err=True, nl=False)
     if shows:

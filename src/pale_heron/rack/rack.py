@@ -28,7 +28,7 @@ from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.frames import IN, NMEA, Frame
 from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.link.findings import HOLDS
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.expectation import PASSED, Judged, judge
 from pale_heron.core.proof.marks import BEGIN, END

@@ -12,14 +12,14 @@ from matplotlib.ticker import MaxNLocator
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
-from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST, ProbeResult
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WRONG
+from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, ProbeResult
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.progress import rates
 from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.reach_words import range_words
 from pale_heron.core.link.speed import speeds
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS
 from pale_heron.report.figures import (
     AMBER,
@@ -55,6 +55,8 @@ FATES: Final = {
     WRONG: (AMBER, "///"),
     LOST: (RED, "xxx"),
     UNANSWERED: (RED, "xxx"),
+    LATE: (PLUM, "..."),
+    NOT_KNOWN: (GREY, ""),
 }
 
 

@@ -6,20 +6,23 @@ from typing import Any, Final
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe_log import ProbeLog
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.utc import iso
 
 Row = Mapping[str, Any]
 
 TIMES: Final = ("samples", "min", "median", "p95", "max")
 COUNTS: Final = (
-    *("sent", "delivered", "lost", "twice", "out_of_order", "damaged", "late", "foreign_bytes", "loss_share"),
+    *("sent", "delivered", "lost", "damaged", "late", "not_known", "twice", "out_of_order", "foreign_bytes"),
+    *("loss_share", "not_delivered_share"),
     *("payload_bytes", "payload_bit_s", "ceiling_bit_s", "ceiling_share"),
     *("bytes_changed", "bytes_missing", "bytes_added"),
 )
-ROUNDS: Final = ("rounds", "right", "wrong", "unanswered")
+ROUNDS: Final = ("rounds", "right", "wrong", "unanswered", "late", "not_known")
+COMMON: Final = ("kind", "begin", "end", "wiring", "verdict", "why", "asked", "complete", "ended")
 TRIAL_HEADS: Final = (
     *("trial", "kind", "begin", "end", "wiring", "row", "column", "from", "to", "verdict", "why"),
+    *("asked", "complete", "ended"),
     *COUNTS,
     *("loss_95_low", "loss_95_high", *ROUNDS),
     *(f"latency_ms_{name}" for name in TIMES),
@@ -33,7 +36,7 @@ def trial_rows(trials: Sequence[TrialSnapshot]) -> Iterator[Row]:
         whole = trial_object(trial)
         cell = whole["cell"] or (None, None)
         common = {
-            **{name: whole[name] for name in ("kind", "begin", "end", "wiring", "verdict", "why")},
+            **{name: whole[name] for name in COMMON},
             **{"trial": place, "row": cell[0], "column": cell[1]},
         }
         exchange = whole["exchange"]

@@ -24,6 +24,7 @@ from pale_heron.core.link.description import (
 )
 from pale_heron.core.link.rules import Rule, parse_rule
 from pale_heron.core.moments import byte_rate, seconds, share
+from pale_heron.core.patterns import Broken, Pattern
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.toml_file import read_tables
 from pale_heron.ports.address import LaneSpec
@@ -34,7 +35,9 @@ FAR: Final = tuple(FAR_ENDS)[1:]
 ONLY_FOR: Final = {
     "count": (DELIVERY, THROUGHPUT),
     "rounds": (EXCHANGE,),
-    "for": (THROUGHPUT, SENTENCES),
+    "for": (DELIVERY, THROUGHPUT, SENTENCES),
+    "wait": (DELIVERY, EXCHANGE, THROUGHPUT),
+    "ignore": (EXCHANGE,),
     "size": (DELIVERY, THROUGHPUT),
     "every": (DELIVERY, EXCHANGE),
     "content": (THROUGHPUT,),
@@ -87,6 +90,8 @@ def described(
         through=through,
         wiring=_one_of(str(options.get("wiring", "")), ("", *WIRINGS), "wiring", "It is"),
         ending=_one_of(str(options.get("ending", "")), ("", *ENDINGS_OUT), "line end", "There are"),
+        wait_s=seconds(str(options.get("wait", "10s"))),
+        ignore=_expression(str(options.get("ignore", ""))),
     )
 
 
@@ -115,6 +120,10 @@ def _count(kind: str, options: Mapping[str, Any]) -> int:
         return 0 if count is None else _within(count, 1, MOST_PROBES, "--count")
     if kind == SENTENCES:
         return 0
+    if kind == DELIVERY and "for" in options:
+        if count:
+            raise Trouble("--count and --for both say when it ends", "Give one of them")
+        return 0
     usual = 100 if kind == DELIVERY else 20
     return usual if count is None else _within(count, 0, MOST_PROBES, "--count" if kind == DELIVERY else "--rounds")
 
@@ -135,6 +144,14 @@ def _size(kind: str, size: Any, probes: int, specs: Sequence[LaneSpec]) -> int:
     if size is None:
         return block_size(spec.settings.bytes_per_s for spec in specs if not spec.networked)
     return _within(size, least, most, "--size")
+
+
+def _expression(text: str) -> str:
+    """A regular expression that is one, or nothing."""
+    try:
+        return Pattern(text).pattern
+    except Broken as problem:
+        raise Trouble(f"--ignore {text!r} is no regular expression: {problem}", "Such as --ignore '^TEMP '") from None
 
 
 def _within(value: Any, least: int, most: int, name: str) -> int:

@@ -49,11 +49,18 @@ class _Run:
         self.came_at = self.told_at = 0.0
 
     def take(self, number: int) -> None:
-        if number not in self.seen:
+        # The number 0 only asks whether somebody is there.
+        if number and number not in self.seen:
             self.got += 1
             self.seen[number] = None
             if len(self.seen) > NUMBERS_KEPT:
                 del self.seen[next(iter(self.seen))]
+
+
+def _is_damage(before: bytes) -> bool:
+    """Whether what stands before a block is more than whole probes and line ends."""
+    finder = ProbeFinder()
+    return any(each.probe is None for each in (*finder.feed(None, before), *finder.flush()))
 
 
 def _kept(runs: dict[tuple[int, str], _Run], key: tuple[int, str]) -> _Run:
@@ -110,7 +117,7 @@ class Answering(Operation):
                     with self._guard:
                         held = self._lines.advance(time.monotonic_ns())
                     if held is not None:
-                        self._answer_line(held[0])
+                        self._answer_line(held.text)
         finally:
             leave()
 
@@ -125,13 +132,13 @@ class Answering(Operation):
         with self._guard:
             lines = self._lines.feed(time.monotonic_ns(), chunk.data)
         for line in lines:
-            self._answer_line(line)
+            self._answer_line(line.text)
 
     def _take_blocks(self, data: bytes) -> None:
         """Count them, and say now and then how many: an answer to each would take the line that is measured."""
         for found in self._blocks.feed(data):
             run = _kept(self._bulk, (found.block.trial, found.block.sender))
-            run.damaged += bool(found.before)
+            run.damaged += _is_damage(found.before)
             run.take(found.block.number)
             run.last = max(run.last, found.block.number)
             run.came_at = time.monotonic()
@@ -164,7 +171,7 @@ class Answering(Operation):
         run.take(probe.number)
         run.answers += 1
         answer = Probe(ANSWER, probe.trial, probe.sender, probe.number, run.answers, run.got, run.damaged)
-        self._send(encode(answer, len(found.data)))
+        self._send(encode(answer, len(found.data)), counts=probe.number > 0)
 
     def _answer_line(self, line: str) -> None:
         if self._rule is None or line[:1] in ("$", "!"):
@@ -173,9 +180,9 @@ class Answering(Operation):
         self.not_understood += answer.startswith(NOT_UNDERSTOOD)
         self._send(answer.encode("utf-8"))
 
-    def _send(self, data: bytes) -> None:
+    def _send(self, data: bytes, *, counts: bool = True) -> None:
         ending = ENDINGS_OUT[self._bench.settings_of(self._lane).ending_out]
         # A lane that has just gone takes no answer; that must not be the end of its own thread.
         with contextlib.suppress(Trouble):
             self._bench.send(self._lane, SendJob(data + ending))
-            self.answered += 1
+            self.answered += counts

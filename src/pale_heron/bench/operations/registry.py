@@ -5,8 +5,9 @@ begun ──▶ under way ──▶ over: succeeded, or failed with what was see
 """
 
 import threading
+import time
 from collections.abc import Iterable
-from typing import Protocol
+from typing import Final, Protocol
 
 from pale_heron.core.trouble import Trouble, fault_words
 
@@ -16,6 +17,7 @@ class OperationFailed(Exception):
 
 
 GIVEN_UP = "given up"
+LOOK_S: Final = 0.02
 
 
 class StopToken:
@@ -62,6 +64,11 @@ class Operation:
         """Give up at the next moment to do so; what was sent was sent."""
         self.token.stop()
 
+    @property
+    def listens_s(self) -> float:
+        """So long it may go on after it was stopped, for what it began to be known to its end."""
+        return 0.0
+
     def run(self) -> None:
         """Do it; when this returns it is over, whatever happened."""
         try:
@@ -100,6 +107,9 @@ class RegisteredOperation(Protocol):
 
     @property
     def over(self) -> bool: ...
+
+    @property
+    def listens_s(self) -> float: ...
 
     def run(self) -> None: ...
 
@@ -151,9 +161,18 @@ class Operations:
             return self._lock.wait_for(lambda: lane not in self._on, seconds)
 
     def stop(self) -> None:
-        """Give up all of them."""
-        for operation in self.running:
+        """Give up all of them, and let those that listen for what is under way come to their end."""
+        running = self.running
+        for operation in running:
             operation.stop()
+        end = time.monotonic() + self.listens_s
+        while time.monotonic() < end and self.listens_s:
+            time.sleep(LOOK_S)
+
+    @property
+    def listens_s(self) -> float:
+        """So long those under way may listen after they were stopped."""
+        return max((each.listens_s for each in self.running if not each.over), default=0.0)
 
     def _run(self, operation: RegisteredOperation) -> None:
         try:

@@ -1,8 +1,8 @@
 """Runs a trial of a link on open lanes.
 
-    emptying ──▶ measuring ──▶ draining ──▶ over
-                  │     ▲
-                  ▼     │       given up at any time: what was counted so far is kept
+    emptying ──▶ measuring ──▶ listening ──▶ over
+                  │     ▲   stopped: it sends no more, and listens; stopped once more: over at once
+                  ▼     │
              waiting for a lane that is gone
 
 It sends, and says in the record what it does; what is counted follows from the record (`core/link`), as on a replay.
@@ -17,16 +17,19 @@ from typing import Any, Final, Protocol
 
 from pale_heron.bench.operations.block_sender import BlockSender
 from pale_heron.bench.operations.command_client import CommandBench
+from pale_heron.bench.operations.first_sign import SignBench, await_line, await_probe
 from pale_heron.bench.operations.payload_sender import PayloadSender
 from pale_heron.bench.operations.registry import Operation, OperationFailed, StopToken
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core.figures import several
 from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.description import EXCHANGE, LETTERS, SENTENCES, THROUGHPUT, TrialDescription
-from pale_heron.core.link.tracker import BEGUN, ENDED
-from pale_heron.core.link.trial import DONE, TrialSnapshot, block_of
+from pale_heron.core.link.tracker import BEGUN, ENDED, SENT_OUT, SIGN
+from pale_heron.core.link.trial import block_of
+from pale_heron.core.link.trial_snapshot import COUNT, DONE, FAILED, INTERRUPTED, LANE_LOST, TIME, TrialSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.core.wire.visible import safe_label
@@ -55,10 +58,10 @@ JOB_S: Final = 0.25
 AWAY_AT_MOST_S: Final = 60.0
 """A lane that is gone is waited for so long, where the trial has an end of its own; else until somebody stops it."""
 
-EMPTYING, MEASURING, DRAINING, OVER = "emptying", "measuring", "draining", "over"
+EMPTYING, MEASURING, OVER = "emptying", "measuring", "over"
 
 
-class TrialBench(CommandBench, Protocol):
+class TrialBench(CommandBench, SignBench, Protocol):
     """What a trial needs of a live bench."""
 
     @property
@@ -102,6 +105,10 @@ class Trial(Operation):
         self._begun = False
         self._sent: dict[str, int] = {}
         """How many whole blocks went out on each lane."""
+        self._at_once = StopToken()
+        """Stopped where somebody does not want to wait for what is under way either."""
+        self._ended_by = FAILED
+        self._listened = False
         self._modules: dict[str, PayloadSender] = {}
         """Lanes on which a probe goes through the module's own command."""
 
@@ -115,33 +122,75 @@ class Trial(Operation):
     def work(self) -> None:
         self._await_opening()
         if self.described.kind == SENTENCES:
-            self._follow()
+            self.state = MEASURING
+            self._begin()
+            self._send_and_listen(self._follow)
             return
         for lane in self.described.lanes:
             self._check(lane)
         for lane in self.described.through:
             self._modules[lane] = PayloadSender(self._bench, lane, lambda: self.token.stopped)
             self._modules[lane].prepare()
-        self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
         if not self._anyway:
             self._check_stake()
+        self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
         self.state = MEASURING
         self._begin()
-        if self.described.kind == EXCHANGE:
-            self._ask()
-            return
-        if self.described.kind == THROUGHPUT:
-            self._send_blocks()
-        else:
-            self._send_probes()
-        self.state = DRAINING
-        self._drain()
+        self._await_far_end()
+        send = {EXCHANGE: self._ask, THROUGHPUT: self._send_blocks}.get(self.described.kind, self._send_probes)
+        self._send_and_listen(send)
+
+    def stop(self) -> None:
+        """Send no more, and listen for what is under way; asked once more, end at once."""
+        if self.token.stopped:
+            self._at_once.stop()
+        self.token.stop()
+
+    @property
+    def listens_s(self) -> float:
+        """So long it may go on after it was stopped."""
+        return self.described.limit_s + SLACK_S if self._begun and not self._at_once.stopped else 0.0
+
+    def _send_and_listen(self, send: Callable[[], None]) -> None:
+        """However the sending ends, what is under way is listened for, and then it is said by what it ended."""
+        try:
+            send()
+            self._ended_by = COUNT if self.described.probes else TIME
+        except (OperationFailed, Trouble):
+            self._ended_by = INTERRUPTED if self.token.stopped else LANE_LOST if self._gone() else FAILED
+            raise
+        finally:
+            self._bench.note(self.described.lanes[0], SENT_OUT, {"trial": self.described.trial, "by": self._ended_by})
+            self._listened = self._listen()
 
     def _await_opening(self) -> None:
-        """Lanes that are being opened are waited for; one that is refused, or stays away, is no reason to wait on."""
+        """Lanes that are being opened are waited for, a listening one until somebody connects."""
         self.state = "waiting for its lanes to open"
-        self._until(lambda: not self._gone(), OPEN_WITHIN_S)
+        if not self._until(lambda: not self._gone(), max(OPEN_WITHIN_S, self.described.wait_s)):
+            raise OperationFailed(f"{self._gone()} is not open: nobody connected, or the port is not there")
         self.state = EMPTYING
+
+    def _await_far_end(self) -> None:
+        """Until its first sign, and no longer than asked for: then the trial shows that nobody is there."""
+        described = self.described
+        lane, within = described.lanes[0], described.wait_s
+        if described.far == "lane" or described.through or not within:
+            return
+        self.state = f"waiting for the first sign of the far end, at most {within:g} s"
+
+        def send(data: bytes) -> None:
+            self._finish(self._send(lane, data))
+
+        if described.kind == EXCHANGE:
+            message = self._messages[0] if self._messages else described.rule.message(1)
+            waited = await_line(self._bench, lane, message, send, within, described.limit_s, self.token)
+        else:
+            waited = await_probe(self._bench, lane, described.trial, send, within, self.token)
+        # Its answers are none of the trial.
+        self._before = None
+        self._empty()
+        self._bench.note(lane, SIGN, {"trial": described.trial, "waited_s": waited})
+        self.state = MEASURING
 
     def _begin(self) -> None:
         """The record says what is being done."""
@@ -154,7 +203,8 @@ class Trial(Operation):
     def report(self, failure: str) -> None:
         """However it ends, the record says so, and what was counted stands."""
         if self._begun:
-            self._bench.note(self.described.lanes[0], ENDED, {"trial": self.described.trial, "why": failure or DONE})
+            why = {"why": failure or DONE, "by": self._ended_by, "listened": self._listened}
+            self._bench.note(self.described.lanes[0], ENDED, {"trial": self.described.trial, **why})
             if self.described.kind == THROUGHPUT:
                 for lane in self.described.lanes:
                     self._bench.note(lane, BULK_ENDED, {"trial": self.described.trial})
@@ -206,8 +256,6 @@ class Trial(Operation):
 
     def _follow(self) -> None:
         """Nothing is sent: what comes is followed until it is stopped, or its time is over."""
-        self.state = MEASURING
-        self._begin()
         end = time.monotonic() + self.described.for_s if self.described.for_s else math.inf
         while time.monotonic() < end:
             self.token.rest(min(LOOK_S, max(0.0, end - time.monotonic())))
@@ -215,41 +263,57 @@ class Trial(Operation):
     # Probes
 
     def _send_probes(self) -> None:
+        """Each end sends as many as are asked for; a number that could not go out is not used again."""
         trial, begin = self.described, time.monotonic()
+        until = begin + trial.for_s if trial.for_s else math.inf
         both = len(self.described.lanes) == 2 and not trial.one_way
-        senders = list(zip(LETTERS, self.described.lanes, strict=False))[: 1 + both]
-        number = 0
-        while not trial.probes or number < trial.probes:
-            number += 1
+        left = dict.fromkeys(LETTERS[: 1 + both], trial.probes or math.inf)
+        number, turn = 0, 0
+        while any(left.values()):
             # Each at its own time: what one was late by does not make the next one late.
-            self.token.rest(max(0.0, begin + (number - 1) * trial.every_s - time.monotonic()))
+            due = begin + turn * trial.every_s
+            if due >= until:
+                return
+            self.token.rest(max(0.0, due - time.monotonic()))
+            number, turn = number + 1, turn + 1
             gone = self._gone()
             if not gone:
                 probes = [
-                    (lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size)) for letter, lane in senders
+                    (letter, lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size))
+                    for letter, lane in zip(LETTERS, trial.lanes, strict=False)
+                    if left.get(letter)
                 ]
-                gone = self._send_all(probes)
+                gone, sent = self._send_all(probes)
+                for letter in sent:
+                    left[letter] -= 1
+                    lane = trial.lanes[LETTERS.index(letter)]
+                    self._sent[lane] = self._sent.get(lane, 0) + 1
             if gone:
                 begin += self._await(gone)
 
-    def _send_all(self, probes: Sequence[tuple[str, bytes]]) -> str:
-        """Send one from each end; gives a lane that went away over it, or nothing."""
-        jobs, begin = [], time.monotonic()
+    def _send_all(self, probes: Sequence[tuple[str, str, bytes]]) -> tuple[str, set[str]]:
+        """Send one from each end; gives a lane that went away over it, or nothing, and who has sent."""
+        jobs: list[tuple[str, SendJob]] = []
+        sent: set[str] = set()
+        begin = time.monotonic()
         try:
-            for index, (lane, probe) in enumerate(probes):
+            for index, (letter, lane, probe) in enumerate(probes):
                 if lane in self._modules:
                     # On the air one speaks at a time: they share the interval.
                     self.token.rest(max(0.0, begin + index * self.described.every_s / len(probes) - time.monotonic()))
                     self._pace(self._modules[lane].send(probe))
+                    sent.add(letter)
                 else:
-                    jobs.append(self._send(lane, probe))
-            for job in jobs:
+                    jobs.append((letter, self._send(lane, probe)))
+            for letter, job in jobs:
                 self._finish(job)
+                sent.add(letter)
         except (OperationFailed, Trouble):
             if self._until(lambda: bool(self._gone()), GONE_WITHIN_S):
-                return self._gone()
+                sent |= {letter for letter, job in jobs if job.over and not job.failure}
+                return self._gone(), sent
             raise
-        return ""
+        return "", sent
 
     def _pace(self, airtime_s: float | None) -> None:
         """Refuse what would fill the air: others need it too, and where it is limited by law a module falls silent."""
@@ -268,7 +332,7 @@ class Trial(Operation):
 
     def _await(self, lane: str) -> float:
         """Wait until all are back; how long that took. The record says when each went and returned."""
-        begin, limit = time.monotonic(), AWAY_AT_MOST_S if self.described.probes else math.inf
+        begin, limit = time.monotonic(), AWAY_AT_MOST_S if self.described.ends_by_itself else math.inf
         self.state = f"waiting for {lane} to return"
         while self._gone():
             if time.monotonic() - begin > limit:
@@ -328,42 +392,70 @@ class Trial(Operation):
         if job.failure:
             raise OperationFailed(job.failure)
 
-    def _drain(self) -> None:
-        """Wait for what is under way, no longer than it may take after the last byte."""
-        trial = self.described
-
-        def settled() -> bool:
-            found = self.result
-            return found is not None and all(
-                each.settled >= self._sent.get(each.sender, trial.probes) for each in found.directions
-            )
-
-        if trial.kind != THROUGHPUT:
-            self._until(settled, trial.limit_s + SLACK_S)
-            return
+    def _listen(self) -> bool:
+        """Wait for what is under way, no longer than it may take; whether that was watched to its end."""
+        described = self.described
+        throughput = described.kind == THROUGHPUT
         before, quiet_since = self._bytes_in(), time.monotonic()
-        while not settled() and time.monotonic() - quiet_since < trial.limit_s:
-            self.token.rest(LOOK_S)
-            now = self._bytes_in()
-            if now != before:
-                before, quiet_since = now, time.monotonic()
+        end = quiet_since + described.limit_s + SLACK_S
+        while not self._at_once.stopped:
+            awaited = self._awaited()
+            now = time.monotonic()
+            if awaited == 0 or (now >= end if not throughput else now - quiet_since >= described.limit_s):
+                return True
+            left = max(0.0, (quiet_since + described.limit_s if throughput else end) - now)
+            self.state = f"waiting {left:.0f} s for what is under way; once more ends at once"
+            if throughput and awaited:
+                self.state = f"waiting for {several(awaited, 'block')} that did not come; {self.state}"
+            time.sleep(LOOK_S)
+            # What a buffer on the way took at once comes for as long as it takes.
+            bytes_in = self._bytes_in()
+            if bytes_in != before:
+                before, quiet_since = bytes_in, time.monotonic()
+        return False
+
+    def _awaited(self) -> int | None:
+        """How many may still come; None where the record was not gone through so far."""
+        found = self.result
+        if found is None:
+            return None
+        if found.exchange is not None:
+            return found.exchange.under_way
+        # What went out last may not have been gone through yet.
+        short = any(self._sent.get(each.sender, 0) > each.sent for each in found.directions)
+        return None if short else sum(each.awaited for each in found.directions)
 
     # Exchanges
 
     def _ask(self) -> None:
-        trial, number, due = self.described, 0, time.monotonic()
+        """One round after the other. Behind one without an answer it rests, so that a late answer shows as late."""
+        trial, number, done, due = self.described, 0, 0, time.monotonic()
         messages = self._messages
-        while not trial.probes or number < trial.probes:
-            number += 1
+        while not trial.probes or done < trial.probes:
             self.token.rest(max(0.0, due - time.monotonic()))
-            due = time.monotonic() + trial.every_s
-            message = messages[(number - 1) % len(messages)] if messages else trial.rule.message(number)
-            self._finish(self._send(self.described.lanes[0], message.encode("utf-8")))
+            gone = self._gone()
+            if not gone:
+                number += 1
+                due = time.monotonic() + trial.every_s
+                message = messages[done % len(messages)] if messages else trial.rule.message(number)
+                gone, sent = self._send_all([(LETTERS[0], trial.lanes[0], message.encode("utf-8"))])
+                done += len(sent)
+            if gone:
+                self._await(gone)
+                continue
+            unanswered = self._unanswered()
             self._until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
+            if self._unanswered() > unanswered:
+                self.token.rest(trial.limit_s)
+
+    def _unanswered(self) -> int:
+        found = self.result
+        return found.exchange.unanswered if found is not None and found.exchange is not None else 0
 
     def _rounds_over(self, number: int) -> bool:
         found = self.result
-        return found is not None and found.exchange is not None and found.exchange.rounds >= number
+        exchange = found.exchange if found is not None else None
+        return bool(self._gone()) or (exchange is not None and exchange.sent >= number and not exchange.under_way)
 
     def _until(self, done: Callable[[], bool], seconds: float, *, stoppable: bool = True) -> bool:
         """Wait until that is so, at most so long; whether it is."""

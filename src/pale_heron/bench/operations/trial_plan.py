@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from pale_heron.bench.operations.registry import GIVEN_UP, Operation, OperationFailed
 from pale_heron.bench.operations.trial import Trial, TrialBench
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.trouble import Trouble
 
 
@@ -40,6 +40,14 @@ class TrialSeries(Operation):
     def results(self) -> tuple[TrialSnapshot, ...]:
         """Of those that were made so far."""
         return tuple(found for found in (trial.result for trial in self._trials[: self._now + 1]) if found is not None)
+
+    def stop(self) -> None:
+        """No more trials; the one that runs listens for what is under way, and asked once more ends at once."""
+        self._trials[self._now].stop()
+
+    @property
+    def listens_s(self) -> float:
+        return self._trials[self._now].listens_s
 
     def work(self) -> None:
         for index, trial in enumerate(self._trials):

@@ -5,11 +5,12 @@ from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 from pale_heron.core.link.certainty import percent
-from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.figures import wilson
+from pale_heron.core.link.judging import worst
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput_verdict import bit_rate
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
@@ -47,19 +48,14 @@ def compare(one: TrialSnapshot, other: TrialSnapshot) -> tuple[ComparedFigure, .
         way = f"{here.sender} ▸ {here.receiver}"
         if (there.sender, there.receiver) != (here.sender, here.receiver):
             way += f", {there.sender} ▸ {there.receiver}"
-        rows.append(_shares(way, _bad(here), here.settled, _bad(there), there.settled))
+        rows.append(_shares(way, here.not_delivered, here.settled, there.not_delivered, there.settled))
         rows.append(_times(way, here, there))
         if index < len(one_speeds) and index < len(other_speeds):
             rows.append(_speeds(way, one_speeds[index].payload, other_speeds[index].payload))
     if one.exchange is not None and other.exchange is not None:
         first, second = one.exchange, other.exchange
-        wrong = first.rounds - first.right, second.rounds - second.right
-        rows.append(_shares("rounds", wrong[0], first.rounds, wrong[1], second.rounds, "right"))
+        rows.append(_shares("rounds", first.bad, first.rounds, second.bad, second.rounds, "right"))
     return tuple(rows)
-
-
-def _bad(each: DeliverySnapshot) -> int:
-    return each.lost + each.damaged
 
 
 def _shares(way: str, bad: int, of: int, other_bad: int, other_of: int, noun: str = "delivered") -> ComparedFigure:
@@ -100,15 +96,20 @@ class MatrixCell(NamedTuple):
 
 
 def matrix(trials: Sequence[TrialSnapshot]) -> tuple[tuple[str, ...], dict[str, dict[str, MatrixCell]]]:
-    """The columns in their order, and by row what stands in each; of two trials of one cell the newer counts."""
-    columns: dict[str, None] = {}
-    rows: dict[str, dict[str, MatrixCell]] = {}
+    """The columns in their order, and by row what stands in each. A cell is as good as its worst way.
+
+    Of two trials of one cell and one way the newer counts.
+    """
+    cells: dict[tuple[str, str], dict[tuple[str, ...], TrialSnapshot]] = {}
     for trial in trials:
         if trial.described.cell:
             row, column = trial.described.cell
-            columns[column] = None
-            rows.setdefault(row, {})[column] = MatrixCell(verdict(trial).result, cell_figure(trial))
-    return tuple(columns), rows
+            cells.setdefault((row, column), {})[trial.described.lanes] = trial
+    rows: dict[str, dict[str, MatrixCell]] = {}
+    for (row, column), ways in cells.items():
+        result = worst({verdict(each).result for each in ways.values()})
+        rows.setdefault(row, {})[column] = MatrixCell(result, ", ".join(map(cell_figure, ways.values())))
+    return tuple(dict.fromkeys(column for _, column in cells)), rows
 
 
 def cell_figure(trial: TrialSnapshot) -> str:
@@ -117,14 +118,15 @@ def cell_figure(trial: TrialSnapshot) -> str:
         times = trial.exchange.round_trip
         took = f", {MS * times.median:.0f} ms" if times is not None else ""
         return f"{trial.exchange.right} of {trial.exchange.rounds}{took}"
-    found = [each.payload for each in speeds(trial) if each.payload is not None]
-    if found:
-        return bit_rate(8 * min(found))
-    counted = [each for each in trial.directions if each.settled]
-    if not counted:
+    if trial.bulk:
+        found = [each.payload for each in speeds(trial)]
+        known = [each for each in found if each is not None]
+        return bit_rate(8 * min(known)) if len(known) == len(found) else NOTHING
+    # One of which nothing is known is worse than any that lost some.
+    least = max(trial.directions, key=lambda each: 2.0 if each.share is None else each.share, default=None)
+    if least is None or not least.sent:
         return NOTHING
-    worst = max(counted, key=lambda each: _bad(each) / each.settled)
-    return f"{worst.delivered} of {worst.settled}"
+    return f"{least.delivered} of {least.settled}" if least.settled else f"{least.sent} not known"
 
 
 def matrix_lines(trials: Sequence[TrialSnapshot]) -> list[str]:

@@ -6,6 +6,7 @@ from typing import Any, Final, NamedTuple
 
 from pale_heron.core.link.content import CONTENTS, LONGEST_BLOCK, SHORTEST_BLOCK
 from pale_heron.core.link.rules import Rule, parse_rule
+from pale_heron.core.patterns import Broken, Pattern
 from pale_heron.core.wire.probe import LONGEST, SHORTEST
 
 DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES = "delivery", "exchange", "throughput", "sentences"
@@ -66,6 +67,10 @@ class TrialDescription(NamedTuple):
     """One of WIRINGS; empty where nobody said."""
     cell: tuple[str, ...] = ()
     """Row and column in the matrix of a plan."""
+    wait_s: float = 0.0
+    """So long the first sign of a far end is waited for, or of a client; 0 for not at all."""
+    ignore: str = ""
+    """A regular expression: lines of an exchange that match it are passed over."""
     ending: str = ""
     """The line end that is sent, where it is another one than the lane's."""
 
@@ -73,6 +78,11 @@ class TrialDescription(NamedTuple):
     def ends_by_itself(self) -> bool:
         """Whether a number or a time ends it, and not somebody who stops it."""
         return self.probes > 0 or self.for_s > 0
+
+    @property
+    def asked(self) -> int | None:
+        """How many are to be sent each way, or rounds; None where a time, or somebody, ends it."""
+        return self.probes or None
 
     @property
     def wanted_lanes(self) -> tuple[str, ...]:
@@ -124,6 +134,8 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
             through=_words(details.get("through", ()), (0, 1, 2)),
             wiring=str(details.get("wiring", "")),
             cell=_words(details.get("cell", ()), (0, 2)),
+            wait_s=_number(details.get("wait_s", 0), 0, 86_400),
+            ignore=_expression(details.get("ignore", "")),
             ending=str(details.get("ending", "")),
         )
     except (KeyError, TypeError, ValueError):
@@ -142,6 +154,14 @@ def sizes(kind: str) -> tuple[int, int]:
 def block_size(bytes_per_s: Iterable[float]) -> int:
     """The usual length of a block: a tenth of a second on the slowest of the lines that have a rate, within reason."""
     return int(max(128, min(1024, min(bytes_per_s, default=math.inf) / 10)))
+
+
+def _expression(value: Any) -> str:
+    """A regular expression that is one."""
+    try:
+        return str(Pattern(str(value)).pattern)
+    except Broken as problem:
+        raise ValueError(f"{value!r} is no regular expression: {problem}") from None
 
 
 def _place(value: Any) -> tuple[float, ...]:

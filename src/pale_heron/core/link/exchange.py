@@ -1,130 +1,196 @@
 """An exchange trial: one message, one expected answer, again and again.
 
 A message and its answer are lines. Until the answer comes, or the limit is over, nothing else is sent; so a reply
-belongs to the round that waits. Sentences of receivers and our own message coming back are no replies.
+belongs to the round that waits, with these exceptions, in this order:
+
+1. a line that began before the message went out is no answer to it: the far end says it by itself;
+2. a line that the trial is told to pass over (`ignore`), a sentence of a receiver, and our own message coming back are
+   no replies;
+3. a line that is not right for the round that waits, and is right for an earlier one without an answer, is that one's
+   answer, and late.
 """
 
 from collections import deque
 from typing import Final, NamedTuple
 
-from pale_heron.core.frames import SECOND
-from pale_heron.core.link.delivery import HearResult, ProbeResult
 from pale_heron.core.link.figures import Cluster, clusters
+from pale_heron.core.link.ledger import (
+    DAMAGED,
+    DELIVERED,
+    LATE,
+    LOST,
+    NOT_KNOWN,
+    UNDER_WAY,
+    HearResult,
+    Ledger,
+    ProbeResult,
+)
 from pale_heron.core.link.rules import Rule
+from pale_heron.core.patterns import Pattern
 from pale_heron.core.samples import Sample, Times
 
 WRONG_KEPT: Final = 50
-STRIP: Final = 600
+OVERDUE_KEPT: Final = 8
 RIGHT, WRONG, UNANSWERED, WAITING = "right", "wrong", "unanswered", "waiting"
+FACES: Final = {
+    DELIVERED: RIGHT,
+    DAMAGED: WRONG,
+    LOST: UNANSWERED,
+    LATE: LATE,
+    NOT_KNOWN: NOT_KNOWN,
+    UNDER_WAY: WAITING,
+}
+"""The fates of the ledger as they are called here."""
 
 
 class WrongReply(NamedTuple):
-    """What came instead."""
+    """What came instead, or (`late`) when the round was over."""
 
     round: int
     message: str
     wanted: str
     came: str
+    late: bool = False
+
+    @property
+    def unreadable(self) -> bool:
+        """Bytes that are no text, as at a wrong rate."""
+        return "\\x" in self.came or "\ufffd" in self.came or not self.came.isprintable()
 
 
 class ExchangeSnapshot(NamedTuple):
     """How it stands; times in seconds, over right and wrong replies alike."""
 
     rounds: int
+    """Those of which it is known how they ended."""
     right: int
     wrong: int
     unanswered: int
     late: int
-    """Replies that came when their round was over."""
+    """Rounds whose reply came when they were over."""
     own_back: int
     """How often a message came back as it was sent."""
+    unasked: int
+    """Lines that answer nothing."""
     round_trip: Times | None
     clusters: tuple[Cluster, ...]
     wrongs: tuple[WrongReply, ...]
     strip: tuple[str, ...]
+    sent: int
+    not_known: tuple[tuple[str, int], ...]
+    under_way: int
+
+    @property
+    def bad(self) -> int:
+        """Rounds without a right reply in time."""
+        return self.wrong + self.unanswered + self.late
 
 
 class ExchangeCounter:
     """Takes messages as they go out and of lines as they come in, in the order of their times."""
 
-    def __init__(self, rule: Rule, limit_ns: int, lane: str = "", hear: HearResult | None = None) -> None:
-        """`hear` is called with each round that is over."""
+    def __init__(
+        self, rule: Rule, limit_ns: int, lane: str = "", hear: HearResult | None = None, ignore: str = ""
+    ) -> None:
+        """`hear` is called with each round that is over; `ignore` is a regular expression, or nothing."""
         self._rule = rule
-        self._lane, self._hear = lane, hear
-        self._limit_ns = limit_ns
+        self._hear = hear
+        self._ignore = Pattern(ignore) if ignore else None
+        self.ledger = Ledger(lane, lane, limit_ns, self._tell)
         self._waiting: tuple[int, str, int] | None = None
+        self._overdue: deque[tuple[int, str]] = deque(maxlen=OVERDUE_KEPT)
         self._last = ""
-        self._counts = dict.fromkeys((RIGHT, WRONG, UNANSWERED), 0)
-        self._late = self._own_back = 0
+        self._own_back = self._unasked = 0
         self._times = Sample()
         self._wrongs: deque[WrongReply] = deque(maxlen=WRONG_KEPT)
-        self._strip: deque[str] = deque(maxlen=STRIP)
 
-    @property
-    def waiting(self) -> bool:
-        """Whether a round waits for its answer."""
-        return self._waiting is not None
-
-    @property
-    def ended(self) -> int:
-        """How many rounds are over."""
-        return sum(self._counts.values())
+    def _tell(self, result: ProbeResult) -> None:
+        if self._waiting is not None and result.number == self._waiting[0]:
+            if result.result == LOST:
+                self._overdue.append(self._waiting[:2])
+            self._waiting = None
+        if self._hear is not None:
+            self._hear(result._replace(result=FACES[result.result]))
 
     def send(self, number: int, message: str, time: int) -> None:
         """The message of a round went out."""
         self.advance(time)
         if self._waiting is not None:
-            self._end(UNANSWERED)
-        self._waiting, self._last = (number, message, time), message
+            self.ledger.settle(self._waiting[0], LOST)
+        self._last = message
+        self.ledger.send(number, time)
+        if self.ledger.fate(number) == UNDER_WAY:
+            self._waiting = number, message, time
 
-    def take(self, line: str, time: int) -> None:
-        """A line came in."""
-        self.advance(time)
-        if not line.strip():
+    def take(self, line: str, began: int, ended: int) -> None:
+        """A line came in, from its first byte to its last."""
+        self.advance(ended)
+        if not line.strip() or (self._ignore is not None and self._ignore.search(line)):
             return
         if self._rule.kind != "echo" and line.strip() == self._last.strip():
             self._own_back += 1
             return
-        if self._waiting is None:
-            self._late += 1
-            return
-        number, message, begun = self._waiting
-        self._times.add((time - begun) / SECOND)
+        waiting = self._waiting
+        if waiting is not None and began < waiting[2]:
+            waiting = None
+        if waiting is None or not self._rule.right(waiting[1], line, waiting[0]):
+            if self._is_late(line, ended):
+                return
+            if waiting is None:
+                self._unasked += 1
+                return
+        number, message, begun = waiting
+        self._times.add((ended - begun) / 1e9)
         if self._rule.right(message, line, number):
-            self._end(RIGHT, time)
+            # What came as it was sent tells an echo from a loop no better than a wire does.
+            self._own_back += self._rule.kind == "echo"
+            self.ledger.settle(number, DELIVERED, ended)
             return
         self._wrongs.append(WrongReply(number, message, self._rule.wanted(message, number), line))
-        self._end(WRONG, time)
+        self.ledger.settle(number, DAMAGED)
+
+    def _is_late(self, line: str, time: int) -> bool:
+        """Whether a line is what an earlier round waited for."""
+        for number, message in self._overdue:
+            if self._rule.right(message, line, number):
+                self._overdue.remove((number, message))
+                self._wrongs.append(WrongReply(number, message, self._rule.wanted(message, number), line, late=True))
+                self.ledger.deliver(number, time)
+                return True
+        return False
+
+    def leave(self, reason: str) -> None:
+        """Its lane is gone: what waits will not be known."""
+        self.ledger.leave(reason)
+
+    def back(self) -> None:
+        """It is there again."""
+        self.ledger.back()
 
     def advance(self, now: int) -> None:
-        """Time passes: a reply that has not come by its limit will not be waited for."""
-        if self._waiting is not None and now - self._waiting[2] > self._limit_ns:
-            self._end(UNANSWERED)
+        """Time passes: a reply that has not come by its limit is waited for no more."""
+        self.ledger.advance(now)
 
-    def finish(self, now: int) -> None:
-        """The trial is over; a round that still waits counts neither way."""
-        self.advance(now)
-        self._waiting = None
-
-    def _end(self, result: str, came: int | None = None) -> None:
-        if self._hear is not None and self._waiting is not None:
-            number, _, begun = self._waiting
-            self._hear(ProbeResult(self._lane, self._lane, number, begun, result, came))
-        self._counts[result] += 1
-        self._strip.append(result)
-        self._waiting = None
+    def finish(self, now: int, *, listened: bool) -> None:
+        """The trial is over."""
+        self.ledger.finish(now, listened=listened)
 
     def snapshot(self) -> ExchangeSnapshot:
         """How it stands."""
+        found = self.ledger.snapshot()
         return ExchangeSnapshot(
-            rounds=self.ended,
-            right=self._counts[RIGHT],
-            wrong=self._counts[WRONG],
-            unanswered=self._counts[UNANSWERED],
-            late=self._late,
+            rounds=found.settled,
+            right=found.delivered,
+            wrong=found.damaged,
+            unanswered=found.lost,
+            late=found.late,
             own_back=self._own_back,
+            unasked=self._unasked,
             round_trip=self._times.times(),
             clusters=clusters(self._times.values),
             wrongs=tuple(self._wrongs),
-            strip=(*self._strip, *([WAITING] if self._waiting else [])),
+            strip=tuple(FACES[fate] for fate in found.strip),
+            sent=found.sent,
+            not_known=found.not_known,
+            under_way=found.under_way,
         )

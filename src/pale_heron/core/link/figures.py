@@ -26,6 +26,20 @@ def probes_for(share: float) -> int:
     return math.ceil(Z_95 * Z_95 * (1 - share) / share)
 
 
+BY_CHANCE: Final = 0.05
+
+
+def more_than_chance(run: int, bad: int, of: int) -> bool:
+    """Whether so many bad ones in a row, of `bad` among `of`, are hardly explained by each being bad by itself.
+
+    Independent faults of share p give on average n · (1 - p) · p^k runs of at least k among n (Feller, An Introduction
+    to Probability Theory, vol. 1, XIII.7). A run is more than chance where less than 0.05 such runs are expected, with
+    p taken from all but the run itself (rule of succession: one bad and one good more than were seen).
+    """
+    share = (bad - run + 1) / (of - run + 2)
+    return run >= 2 and of * (1 - share) * share**run < BY_CHANCE
+
+
 ROUND_S: Final = (2.0, 1.0, 0.5, 0.25, 0.2, 0.1)
 """Times that people choose for a time-out or a rest."""
 

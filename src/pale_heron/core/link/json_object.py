@@ -1,13 +1,16 @@
 """A trial as the object that `trial --json` and `link --json` print."""
 
+from collections.abc import Iterable
 from typing import Any
 
-from pale_heron.core.link.delivery import DeliverySnapshot, LinkOutage
+from pale_heron.core.link.description import DELIVERY
 from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.judging import completeness
+from pale_heron.core.link.ledger import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.reach import RangeSnapshot, Strength
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput import Location
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.samples import Times
 from pale_heron.core.utc import iso
@@ -15,13 +18,25 @@ from pale_heron.core.utc import iso
 
 def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
     """All of it; times are ISO 8601 UTC, shares 0 to 1, latencies in milliseconds."""
-    found = verdict(trial)
+    found, known = verdict(trial), completeness(trial)
     return {
         "kind": trial.described.kind,
         "begin": iso(trial.begin),
         "end": iso(trial.end) if trial.end is not None else None,
         "verdict": found.result,
         "why": found.why,
+        "asked": known.asked,
+        "sent": known.sent,
+        "complete": known.complete,
+        "not_known": sum(known.not_known.values()),
+        "not_known_why": reasons_object(known.not_known.items()),
+        "ended": trial.ended_by or None,
+        "waited_s": trial.waited_s,
+        "limit_s": trial.described.limit_s,
+        "every_s": trial.described.every_s,
+        "size": trial.described.size,
+        "form": "blocks" if trial.bulk else "text" if trial.described.kind == DELIVERY else None,
+        "at_most_lost": trial.described.at_most_lost,
         "left_before": dict(trial.described.left_before),
         "own_bytes_back": trial.own_bytes_back,
         "directions": [
@@ -29,7 +44,9 @@ def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
             for index, each in enumerate(trial.directions)
         ],
         "exchange": _exchange(trial.exchange) if trial.exchange else None,
+        "round_trip": _trip(trial.trip) if trial.trip else None,
         "types": [{"type": name, "said": said, "delivered": came} for name, said, came in trial.types],
+        "left_out": [{"type": name, "said": said} for name, said in trial.left_out],
         "ranges": [_range(each) for each in trial.ranges],
         "away": [
             {"lane": each.lane, "begin": iso(each.begin), "end": iso(each.end) if each.end is not None else None}
@@ -39,6 +56,30 @@ def trial_object(trial: TrialSnapshot) -> dict[str, Any]:
         "cell": list(trial.described.cell) or None,
         "findings": [each._asdict() for each in found.findings],
     }
+
+
+def reasons_object(reasons: Iterable[tuple[str, int]]) -> list[dict[str, Any]]:
+    """Why of some it is not known what became of them."""
+    return [{"reason": reason, "count": count} for reason, count in sorted(reasons) if count]
+
+
+def _trip(trip: DeliverySnapshot) -> dict[str, Any]:
+    """There and back."""
+    return {
+        "sent": trip.sent,
+        "answered": trip.delivered,
+        "unanswered": trip.lost,
+        "late": trip.late,
+        "not_known": trip.unknown,
+        "ms": _milliseconds(trip.latency),
+    }
+
+
+def _share(each: DeliverySnapshot) -> dict[str, Any]:
+    """What was not delivered, of what is known: one figure under two names."""
+    share = None if each.share is None else round(each.share, 6)
+    interval = None if each.share_95 is None else [round(end, 6) for end in each.share_95]
+    return {"loss_share": share, "loss_95": interval, "not_delivered_share": share, "not_delivered_95": interval}
 
 
 def _range(found: RangeSnapshot) -> dict[str, Any]:
@@ -83,8 +124,10 @@ def direction_object(each: DeliverySnapshot) -> dict[str, Any]:
         "damaged": each.damaged,
         "late": each.late,
         "foreign_bytes": each.foreign_bytes,
-        "loss_share": None if each.loss_share is None else round(each.loss_share, 6),
-        "loss_95": None if each.loss_95 is None else [round(each.loss_95[0], 6), round(each.loss_95[1], 6)],
+        "not_known": each.unknown,
+        "not_known_why": reasons_object(each.not_known),
+        "far_restarts": [iso(moment) for moment in each.restarts],
+        **_share(each),
         "latency_ms": _milliseconds(each.latency),
         "outages": [_outage(outage) for outage in each.outages],
         "payload_bytes": 0,
@@ -134,6 +177,10 @@ def _exchange(exchange: ExchangeSnapshot) -> dict[str, Any]:
         "right": exchange.right,
         "wrong": exchange.wrong,
         "unanswered": exchange.unanswered,
+        "late": exchange.late,
+        "unasked": exchange.unasked,
+        "not_known": sum(count for _, count in exchange.not_known),
+        "not_known_why": reasons_object(exchange.not_known),
         "round_trip_ms": _milliseconds(exchange.round_trip),
         "clusters": [{"at_ms": round(1000 * each.at_s), "samples": each.samples} for each in exchange.clusters],
     }

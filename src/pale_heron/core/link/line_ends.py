@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Final
 
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.samples import Times
 
 MUCH_FASTER: Final = 3.0

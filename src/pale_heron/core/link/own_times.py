@@ -2,13 +2,26 @@
 
 The time from one sentence to the next is learnt from those that come. A step of the sender's own clock is no loss: it
 is known by its lag, the arrival minus the time told, which then falls below anything that a link could do.
+
+A later sentence proves a gap at once, as a line keeps its order. Silence to the end is an outage too: while the lane is
+open, what the interval makes due is taken for said. While it is not, what would have been said is not known.
 """
 
 from collections import Counter
 from typing import Final
 
 from pale_heron.core.frames import NMEA, SECOND, Frame
-from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult
+from pale_heron.core.link.ledger import (
+    AWAY,
+    CUT,
+    LOST,
+    STRIP,
+    UNDER_WAY,
+    DeliverySnapshot,
+    HearResult,
+    Ledger,
+    LinkOutage,
+)
 from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, time_of_day
 from pale_heron.core.samples import Sample
 from pale_heron.core.utc import DAY
@@ -24,6 +37,7 @@ SHORTEST_NS: Final = SECOND // 100
 LONGEST_LIMIT_NS: Final = 60 * SECOND
 TOLERANCE: Final = 0.1
 MOST_BACK: Final = 64
+EVER: Final = 1 << 62
 
 
 class OwnTimes:
@@ -31,13 +45,18 @@ class OwnTimes:
 
     def __init__(self, kind: str, lane: str, limit_ns: int, hear: HearResult | None = None) -> None:
         self._limit_ns = min(limit_ns, LONGEST_LIMIT_NS)
-        self._counter = DeliveryCounter(kind, lane, _nothing, self._limit_ns, hear)
+        self._ledger = Ledger(kind, lane, self._limit_ns, hear, in_order=True)
         self._steps: Counter[int] = Counter()
         self._interval = 0
         self._number = 0
         self._last: int | None = None
         """The time of day that was told last."""
         self._least_lag: int | None = None
+        self._moment = 0
+        """When the last one that is taken for said would have come with the least lag."""
+        self._left_at: int | None = None
+        self._until = EVER
+        self._now = 0
         self._bad = 0
         self._lags = Sample()
         self._waiting: list[tuple[int, int]] = []
@@ -52,6 +71,9 @@ class OwnTimes:
         """A whole one came, which tells this time of day (nanoseconds)."""
         if not self._interval:
             self._learn(of_day, arrived)
+            return
+        if self._left_at is not None:
+            self._return(of_day, arrived)
             return
         self._watch(of_day)
         self._count(of_day, arrived)
@@ -99,52 +121,114 @@ class OwnTimes:
         self._least_lag = lag if self._least_lag is None else min(self._least_lag, lag)
         number = self._number + ahead
         if ahead > 0:
-            self._send_missing(number, arrived - (lag - self._least_lag))
+            asked = self._send_missing(number, arrived - (lag - self._least_lag))
             self._number, self._last = number, of_day
+            if not asked:
+                return
         elif number < 1:
             return
         self._lags.add(lag / SECOND)
-        self._counter.take(number, arrived)
+        self._ledger.deliver(number, arrived)
 
     def _begin(self, of_day: int, arrived: int, lag: int) -> None:
         """Afresh, by a clock that was set."""
         self._least_lag = lag
         self._last = of_day
-        self._number += 1
+        self._number = max(self._number, self._ledger.last_sent) + 1
+        self._moment = arrived
         self._lags.add(lag / SECOND)
-        self._counter.send(self._number, arrived)
-        self._counter.take(self._number, arrived)
+        self._ledger.send(self._number, arrived)
+        self._ledger.deliver(self._number, arrived)
 
-    def _send_missing(self, number: int, moment: int) -> None:
+    def _send_missing(self, number: int, moment: int) -> bool:
         """All from the last one to this one, said at a moment, were said; those between have not come.
 
         The moment is when it would have come with the least lag: what the two clocks differ by makes nothing late.
+        False where this one was said when nothing was asked about any more: it only shows what became of the others.
         """
         every = self._interval
-        first = self._number + 1
+        first, asked = self._number + 1, moment <= self._until
+        if not asked:
+            behind = -(-(moment - self._until) // every)
+            number, moment = number - behind, moment - behind * every
         # What was said longer ago than the limit is lost for sure: it is counted at once, however much it is.
         gone = max(0, number - first - self._limit_ns // every - 1)
         if gone:
-            self._counter.miss(first, gone, moment - (number - first) * every, every)
-        for each in range(first + gone, number):
-            self._counter.send(each, moment - (number - each) * every)
-            if self._bad:
+            self._ledger.miss(first, gone, moment - (number - first) * every, every)
+        for each in range(first + gone, number + 1):
+            self._ledger.send(each, moment - (number - each) * every)
+            if self._bad and (each < number or not asked):
                 self._bad -= 1
-                self._counter.spoil(each)
+                self._ledger.spoil(each)
         self._bad = 0
-        self._counter.send(number, moment)
+        self._moment = moment
+        if not asked:
+            self._ledger.settle_all(number)
+        return asked
+
+    def stop(self, now: int) -> None:
+        """What is said from now on is not asked about; it may show what became of what was said before."""
+        self._until = now
+
+    def leave(self, now: int) -> None:
+        """The lane is gone: what is said meanwhile nobody hears."""
+        if self._left_at is None:
+            self._settle_silence(now, AWAY)
+            self._ledger.leave()
+            self._left_at = now
+
+    def _return(self, of_day: int, arrived: int) -> None:
+        """The first one after the lane was gone: those between would have been said, and nobody could hear them."""
+        self._left_at = None
+        self._ledger.pass_over(round((arrived - self._moment) / self._interval) - 1, AWAY)
+        self._ledger.back()
+        self._bad = 0
+        self._begin(of_day, arrived, _turn(arrived % DAY - of_day))
+
+    def _silent(self, now: int) -> tuple[int, int]:
+        """How many are due since the last one, as the interval has it, and of how many of these the limit is over."""
+        if not self._interval or self._left_at is not None or self._last is None:
+            return 0, 0
+        due = max(0, min(now, self._until) - self._moment) // self._interval
+        return due, min(due, max(0, now - self._limit_ns - self._moment) // self._interval)
+
+    def _settle_silence(self, now: int, reason: str) -> None:
+        """It will not be heard any more: what was due for longer than the limit is lost, the rest is not known."""
+        due, gone = self._silent(now)
+        if gone:
+            self._ledger.miss(self._number + 1, gone, self._moment + self._interval, self._interval)
+        self._ledger.pass_over(due - gone, reason)
+        self._moment += due * self._interval
 
     def advance(self, now: int) -> None:
-        """Time passes. What would have been said meanwhile counts when the next one shows that it was."""
-        self._counter.advance(now)
+        """Time passes. What is due meanwhile counts once the next one shows it, or it is silent for long."""
+        self._now = now
+        self._ledger.advance(now)
 
-    def finish(self, now: int) -> None:
+    def finish(self, now: int, *, listened: bool) -> None:
         """It was heard to its end."""
-        self._counter.finish(now)
+        self._settle_silence(now, CUT)
+        self._ledger.finish(now, listened=listened)
+        self._interval = 0
 
     def snapshot(self) -> DeliverySnapshot:
         """How it stands; its latency is the lag, arrival minus the time told, whatever the two clocks differ by."""
-        return self._counter.snapshot()._replace(latency=self._lags.times())
+        found = self._ledger.snapshot()._replace(latency=self._lags.times())
+        due, gone = self._silent(self._now)
+        if not due:
+            return found
+        # It may still be shown otherwise: so it stands in the picture alone.
+        begin = self._moment + self._interval
+        outages = (*found.outages, LinkOutage(begin, None, gone)) if gone >= 2 else found.outages
+        return found._replace(
+            sent=found.sent + due,
+            lost=found.lost + gone,
+            outages=outages,
+            longest_run=max(found.longest_run, gone),
+            strip=(*found.strip, *([LOST] * min(gone, STRIP)), *([UNDER_WAY] * min(due - gone, STRIP)))[-STRIP:],
+            under_way=found.under_way + due - gone,
+            awaited=found.awaited + due - gone,
+        )
 
 
 class OwnTimesTracker:
@@ -180,9 +264,19 @@ class OwnTimesTracker:
         for each in self._types.values():
             each.advance(now)
 
-    def finish(self, now: int) -> None:
+    def stop(self, now: int) -> None:
+        """What is said from now on is not asked about."""
         for each in self._types.values():
-            each.finish(now)
+            each.stop(now)
+
+    def leave(self, now: int) -> None:
+        """The lane is gone; the next sentence shows that it is back."""
+        for each in self._types.values():
+            each.leave(now)
+
+    def finish(self, now: int, *, listened: bool) -> None:
+        for each in self._types.values():
+            each.finish(now, listened=listened)
 
     @property
     def clock_steps(self) -> int:
@@ -198,8 +292,3 @@ class OwnTimesTracker:
 def _turn(nanoseconds: int) -> int:
     """A difference of two times of day, the short way round."""
     return (nanoseconds + DAY // 2) % DAY - DAY // 2
-
-
-def _nothing(_number: int) -> bytes:
-    """What was said in a sentence that never came is not known."""
-    return b""

@@ -44,11 +44,16 @@ class Stall(NamedTuple):
 
 
 class Steady(NamedTuple):
-    """The part that is measured: without the start, while buffers fill, and what came after the last was sent."""
+    """The part that is measured: without the start, while buffers fill.
+
+    What came after the last was sent is left out too, but where a buffer on the way took all of it at once
+    (`buffered`): what comes out of that is the pace of the link.
+    """
 
     begin: int
     end: int
     amount: int
+    buffered: bool = False
 
     @property
     def per_s(self) -> float:
@@ -75,6 +80,14 @@ class Progress:
                 self._step *= 2
 
     @property
+    def per_s(self) -> float | None:
+        """How much a second from the first moment to the last; None where that is too short to say."""
+        points = self.points
+        if len(points) < 2 or points[-1][0] - points[0][0] < LEAST_NS:
+            return None
+        return (points[-1][1] - points[0][1]) * SECOND / (points[-1][0] - points[0][0])
+
+    @property
     def points(self) -> tuple[tuple[int, int], ...]:
         """Moments, and the count as of each; the last one as it is now."""
         points = tuple(self._points)
@@ -89,7 +102,15 @@ class Progress:
         points = self.points
         if len(points) < 2:
             return None
-        first, end = points[0][0], min(points[-1][0], sending_ended)
+        sent, last = points[0][0], points[-1][0]
+        if last - sending_ended > sending_ended - sent:
+            found = self._steady(last)
+            return None if found is None else found._replace(buffered=True)
+        return self._steady(min(last, sending_ended))
+
+    def _steady(self, end: int) -> Steady | None:
+        points = self.points
+        first = points[0][0]
         warm = first + min(WARM_UP_NS, (end - first) // 4)
         inside = [point for point in points if warm <= point[0] <= end]
         if len(inside) < 2 or inside[-1][0] - inside[0][0] < LEAST_NS:

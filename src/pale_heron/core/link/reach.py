@@ -13,8 +13,8 @@ from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.geodesy import offset_m
 from pale_heron.core.gnss.epochs.log import Epochs
-from pale_heron.core.link.delivery import DELIVERED, UNDER_WAY
 from pale_heron.core.link.figures import wilson
+from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
 
 FRESH_NS: Final = 5 * SECOND
 """A position holds for so long; a probe that goes out later has no distance."""
@@ -152,7 +152,7 @@ class RangeCounter:
 
     def settle(self, begin: int, result: str) -> None:
         """What became of a probe that went out at `begin`."""
-        if result != UNDER_WAY:
+        if result in (DELIVERED, DAMAGED, LOST):
             self._waiting.append((begin, result == DELIVERED))
 
     @property

@@ -5,7 +5,7 @@ from typing import Final
 from pale_heron.core.link.certainty import certainty
 from pale_heron.core.link.findings import LinkFinding
 from pale_heron.core.link.reach import RangeBin, RangeSnapshot, Strength
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 SOLID: Final = 0.1
 """A bin carries where at most this share is surely lost."""

@@ -1,20 +1,19 @@
 """A trial in which nothing is sent: what a receiver says is followed from lane to lane, or by its own times on one.
 
-It takes lines in their order, not bytes: sentences are whole lines. Of two lanes, a type counts from when the second
-one first carried it.
+It takes lines in their order, not bytes: sentences are whole lines. Of two lanes both are there from the beginning, or
+from when the record says that they were opened, until they are lost.
 """
 
-from typing import Final
+from collections import deque
 
-from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, Event, Frame
-from pale_heron.core.link.delivery import HearResult, ProbeResult
+from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, SECOND, Event, Frame
 from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.ledger import HearResult, ProbeResult
 from pale_heron.core.link.own_times import OwnTimesTracker
 from pale_heron.core.link.reach import RangeCounter
-from pale_heron.core.link.sentences import Carried, SentenceMatcher
-from pale_heron.core.link.trial import TrialSnapshot, range_counter
-
-ALWAYS: Final = 2**62
+from pale_heron.core.link.sentences import SentenceMatcher
+from pale_heron.core.link.trial import AWAY_KEPT, range_counter
+from pale_heron.core.link.trial_snapshot import AwayPeriod, TrialEnd, TrialSnapshot
 
 
 class SentenceTrialTracker:
@@ -25,17 +24,16 @@ class SentenceTrialTracker:
         self._see = see
         self.described = described
         self._begin = begin
-        self._end: int | None = None
-        self._ended = ""
-        limit_ns = round(described.limit_s * 1e9)
+        self._end: TrialEnd | None = None
+        self._ended_at: int | None = None
+        self._away: deque[AwayPeriod] = deque(maxlen=AWAY_KEPT)
+        limit_ns = round(described.limit_s * SECOND)
         self._range: RangeCounter | None = range_counter(described, " ▸ ".join(described.lanes))
-        self._matcher: SentenceMatcher | None = None
-        self._own: OwnTimesTracker | None = None
+        self._counter: SentenceMatcher | OwnTimesTracker
         if len(described.lanes) == 2:
-            there = Carried(begin, ALWAYS, frozenset())
-            self._matcher = SentenceMatcher(*described.lanes, there, limit_ns, self._hear)
+            self._counter = SentenceMatcher(*described.lanes, limit_ns, self._hear)
         else:
-            self._own = OwnTimesTracker(described.lanes[0], limit_ns, self._hear)
+            self._counter = OwnTimesTracker(described.lanes[0], limit_ns, self._hear)
 
     def _hear(self, result: ProbeResult) -> None:
         if self._see is not None:
@@ -50,49 +48,56 @@ class SentenceTrialTracker:
 
     def hear(self, frame: Frame) -> None:
         """Take one line."""
-        if frame.time is None or frame.direction is not IN or frame.lane not in self.described.lanes:
-            return
-        if self._own is not None:
-            self._own.feed(frame)
-        elif self._matcher is not None:
-            self._matcher.learn(frame)
-            self._matcher.feed(frame)
+        if frame.time is not None and frame.direction is IN and frame.lane in self.described.lanes:
+            self._counter.feed(frame)
 
     def heed(self, event: Event) -> None:
         """Take what happened on its lanes."""
-        if self._matcher is not None and event.lane == self.described.lanes[-1]:
-            if event.name in ENDING_EVENTS:
-                self._matcher.leave()
-            elif event.name in BACK_EVENTS:
-                self._matcher.away = False
+        if event.lane not in self.described.lanes:
+            return
+        away = next((each for each in self._away if each.lane == event.lane and each.end is None), None)
+        listens = event.lane == self.described.lanes[-1]
+        if event.name in ENDING_EVENTS and away is None:
+            self._away.append(AwayPeriod(event.lane, event.time, None))
+            if listens:
+                self._counter.leave(event.time)
+        elif event.name in BACK_EVENTS:
+            if away is not None:
+                self._away[self._away.index(away)] = away._replace(end=event.time)
+            if listens and isinstance(self._counter, SentenceMatcher):
+                self._counter.open()
+
+    def sent_out(self, now: int) -> None:
+        """What is said from now on is not asked about; what is under way is listened for."""
+        self._counter.stop(now)
 
     def advance(self, now: int) -> None:
         """All lines of before `now` have their place."""
-        for each in (self._matcher, self._own):
-            if each is not None:
-                each.advance(now)
+        self._counter.advance(now)
 
-    def finish(self, now: int, why: str) -> None:
+    def finish(self, now: int, end: TrialEnd) -> None:
         """It ended."""
-        for each in (self._matcher, self._own):
-            if each is not None:
-                each.finish(now)
-        self._end, self._ended = now, why
+        self._counter.finish(now, listened=end.listened)
+        self._ended_at, self._end = now, end
 
     def snapshot(self) -> TrialSnapshot:
         """How it stands."""
-        matched = self._matcher.snapshot() if self._matcher is not None else None
+        counter, end = self._counter, self._end
+        matched = counter.snapshot() if isinstance(counter, SentenceMatcher) else None
+        own = counter if isinstance(counter, OwnTimesTracker) else None
         return TrialSnapshot(
             described=self.described,
             begin=self._begin,
-            end=self._end,
-            ended=self._ended,
-            directions=(matched.all,) if matched else self._own.snapshots() if self._own else (),
+            end=self._ended_at,
+            ended=end.why if end is not None else "",
+            ended_by=end.by if end is not None else "",
+            directions=(matched.all,) if matched is not None else own.snapshots() if own else (),
             exchange=None,
-            round_trip=None,
+            trip=None,
             own_bytes_back=False,
-            unanswered=0,
-            types=matched.types if matched else (),
-            clock_steps=self._own.clock_steps if self._own else 0,
+            types=matched.types if matched is not None else (),
+            left_out=matched.left_out if matched is not None else (),
+            clock_steps=own.clock_steps if own else 0,
             ranges=() if self._range is None else (self._range.snapshot(),),
+            away=tuple(self._away),
         )

@@ -4,10 +4,12 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Final
 
+from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.delivery import DELIVERED, DeliverySnapshot
-from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.findings import INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.judging import judged
+from pale_heron.core.link.ledger import DELIVERED
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 LEAST_IN_STEP: Final = 8
 
@@ -17,25 +19,28 @@ def sentence_words(trial: TrialSnapshot) -> tuple[str, str]:
     lanes, counted = trial.described.lanes, [each for each in trial.directions if each.settled]
     if not counted:
         if len(lanes) == 2:
-            begins = f"a type counts from when {lanes[1]} first carries it"
-            return INCONCLUSIVE, f"Nothing of {lanes[0]} could be looked for on {lanes[1]} yet: {begins}."
+            said = sum(count for _, count in trial.left_out) + sum(each.sent for each in trial.directions)
+            known = "a type is looked for once one of it has come, and the limit is over"
+            return (
+                INCONCLUSIVE,
+                f"Of {several(said, 'sentence')} of {lanes[0]} nothing is known on {lanes[1]}: {known}.",
+            )
         return INCONCLUSIVE, f"Nothing on {lanes[0]} tells its time often enough to count by yet."
     # Sentences of one epoch suffer together: of several types the worst one speaks, not their sum.
-    worst = max(counted, key=_not_delivered)
-    bad, allowed = worst.lost + worst.damaged, trial.described.at_most_lost
+    worst = max(counted, key=lambda each: each.share or 0.0)
+    bad, allowed = worst.not_delivered, trial.described.at_most_lost
     share = certainty(bad, worst.settled)
-    what = f", {worst.lost} lost" * bool(worst.lost) + f", {worst.damaged} damaged" * bool(worst.damaged)
+    fates = ("lost", worst.lost), ("damaged", worst.damaged), ("late", worst.late), ("not known", worst.unknown)
+    what = "".join(f", {count} {fate}" for fate, count in fates if count)
     figures = f"{worst.delivered} of {worst.settled}"
     allows = f" (allowed: {percent(allowed)})" if allowed else ""
     if len(lanes) == 2:
-        words = (
-            f"{lanes[0]} ▸ {lanes[1]}: {figures} sentences delivered{''.join(what)}: not delivered is {share}{allows}."
-        )
+        words = f"{lanes[0]} ▸ {lanes[1]}: {figures} sentences delivered{what}: not delivered is {share}{allows}."
     else:
         of = f", the worst of {len(counted)} types" if len(counted) > 1 else ""
         came = f"{figures} {worst.sender} came{what}{of}"
         words = f"{lanes[0]}, by their own times: {came}: missing is {share}{allows}."
-    return FAILS if _not_delivered(worst) > allowed else HOLDS, words
+    return judged(bad, worst.settled, allowed), words
 
 
 def _clocks_apart(trial: TrialSnapshot) -> str:
@@ -59,6 +64,16 @@ def sentence_findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "computer's clock.",
                 "one lane alone: only the times in the sentences are known" + _clocks_apart(trial),
                 "Record the receiver on a lane of its own as well: then the two are told apart.",
+            )
+        )
+    never = [f"{name} ({count})" for name, count in trial.left_out if name not in {kind for kind, *_ in trial.types}]
+    if never:
+        found.append(
+            LinkFinding(
+                "not-carried",
+                f"Said and never carried: {', '.join(never)}. These are left out.",
+                f"nothing of these types came on {trial.described.lanes[-1]}",
+                "Is it meant that the way passes on less than the receiver says?",
             )
         )
     for each in trial.directions:
@@ -91,7 +106,3 @@ def thinned(strip: Sequence[str]) -> int:
     came = [index for index, result in enumerate(strip) if result == DELIVERED]
     steps = {after - before for before, after in pairwise(came)}
     return steps.pop() if len(came) >= LEAST_IN_STEP and len(steps) == 1 and steps != {1} else 0
-
-
-def _not_delivered(each: DeliverySnapshot) -> float:
-    return (each.lost + each.damaged) / each.settled

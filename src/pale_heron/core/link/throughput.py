@@ -1,20 +1,19 @@
 """One direction of a trial of throughput: what of a stream of blocks came as it was sent, how fast, and what did not.
 
-Blocks are counted as a whole; between two that came undamaged every byte is accounted for, because what was sent is
-known. Nothing is lost by being late: a stream keeps its order, so a block is missing once a later one has come.
+Blocks are entered in the ledger as a whole; between two that came undamaged every byte is accounted for, because what
+was sent is known. A stream keeps its order, so a block is missing once a later one has come, or once nothing at all
+has come for the limit.
 """
 
-from collections import Counter, OrderedDict, deque
+from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
 from pale_heron.core.link.blocks import MOST_HELD, BlockFinder, DataBlock, encode_block, header_at
-from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LOST, OUTAGES_KEPT, STRIP, DeliverySnapshot, LinkOutage
-from pale_heron.core.link.figures import wilson
+from pale_heron.core.link.ledger import LOST, DeliverySnapshot, HearResult, Ledger
 from pale_heron.core.link.progress import Progress, Stall, Stalls, Steady
-from pale_heron.core.samples import Sample
 
 AHEAD: Final = 1024
 """So many blocks may come in before the record has them as sent: the two ends are read by two threads."""
@@ -23,8 +22,8 @@ EXAMINED: Final = 8
 """So many blocks at each end of a damaged piece are held against it; what lies between them did not come at all."""
 
 LOCATED: Final = 100
-RECENT: Final = 4096
-TIMES_KEPT: Final = 1 << 14
+EVER: Final = 1 << 62
+"""No block is late: the ledger waits for as long as anything comes."""
 
 
 class Location(NamedTuple):
@@ -45,6 +44,8 @@ class BulkSnapshot(NamedTuple):
     points: tuple[tuple[int, int], ...]
     """Moments, and the payload that had come by then."""
     stalls: tuple[Stall, ...]
+    sent_per_s: float | None
+    """What the sending end gave in a second, from the first byte to the last; None where that was too short."""
     changed: int
     missing: int
     added: int
@@ -61,13 +62,22 @@ class BulkSnapshot(NamedTuple):
 class ThroughputCounter:
     """`block` gives what is sent under a number. A byte takes `byte_ns` on the line that receives; 0 if not known."""
 
-    def __init__(self, sender: str, receiver: str, block: Callable[[int], DataBlock], byte_ns: float = 0.0) -> None:
-        self._names = sender, receiver
+    def __init__(
+        self,
+        sender: str,
+        receiver: str,
+        block: Callable[[int], DataBlock],
+        byte_ns: float = 0.0,
+        limit_ns: int = 2 * SECOND,
+        hear: HearResult | None = None,
+    ) -> None:
+        """Where nothing came for `limit_ns`, what was sent so long ago is lost."""
+        self.ledger = Ledger(sender, receiver, EVER, hear, in_order=True, ahead=AHEAD)
         self._block = block
         self._byte_ns = byte_ns
+        self._limit_ns = limit_ns
         self._size = block(1).size
         self._going, self._coming = BlockFinder(), BlockFinder()
-        self.sent = self.delivered = self.lost = self.twice = self.out_of_order = self.damaged = 0
         self.foreign_bytes = 0
         self.own_back = False
         """The receiver got blocks of this trial that are its own."""
@@ -75,44 +85,32 @@ class ThroughputCounter:
         """The lowest number of which nothing is known yet."""
         self._odd = b""
         """What came since the last whole block and is none."""
-        self._sent_at: OrderedDict[int, int] = OrderedDict()
         self._sending_until = 0
-        self._last_sent = self.last = 0
-        """When bytes went out; and when they went out or came in."""
-        self._missed: OrderedDict[int, None] = OrderedDict()
-        """Lost blocks, which may still come."""
+        self._last_sent = 0
+        self._last_came: int | None = None
         self._edits: Counter[str] = Counter()
         self._located: list[Location] = []
         self._values: Counter[int] = Counter()
-        self._latency = Sample()
         self._progress = Progress()
+        self._going_out = Progress()
         self._stalls = Stalls()
-        self._strip: deque[str] = deque(maxlen=STRIP)
-        self._run_begin = self._run_length = self._longest = 0
-        self._outages: deque[LinkOutage] = deque(maxlen=OUTAGES_KEPT)
         self._unexamined = 0
         self._surplus = 0
         """Bytes that were too many to be held against anything, between blocks of somebody else."""
 
-    @property
-    def settled(self) -> int:
-        return self.delivered + self.lost + self.damaged
-
     def send(self, time: int, data: bytes) -> None:
         """Bytes went out."""
-        self._last_sent = self.last = time
+        self._last_sent = time
+        self._going_out.add(time, len(data))
         for found in self._going.feed(data):
             number = found.block.number
-            if self.sent < number <= self.sent + AHEAD and found.block == self._block(number):
-                self.sent = number
-                self._sent_at[number] = time
-                while len(self._sent_at) > TIMES_KEPT:
-                    self._sent_at.popitem(last=False)
+            if number <= self.ledger.last_sent + AHEAD and found.block == self._block(number):
+                self.ledger.send(number, time)
 
     def take(self, time: int, data: bytes) -> None:
         """Bytes came in, the first of them at `time`."""
-        self.last = time + round(len(data) * self._byte_ns)
-        self._stalls.came(time, self.last)
+        self._last_came = time + round(len(data) * self._byte_ns)
+        self._stalls.came(time, self._last_came)
         begin = time
         for before, block, whole, end in self._coming.feed(data):
             time = begin + round(end * self._byte_ns)
@@ -120,7 +118,7 @@ class ThroughputCounter:
             if len(self._odd) > MOST_HELD:
                 self._surplus, self._odd = self._surplus + len(self._odd), b""
             number = block.number
-            if block != self._block(number) or number > max(self.sent, self._next) + AHEAD:
+            if block != self._block(number) or number > max(self.ledger.last_sent, self._next) + AHEAD:
                 # Whole, but of somebody else, or of another trial.
                 mine = self._block(number)
                 self.own_back |= block.trial == mine.trial and block.sender != mine.sender
@@ -130,50 +128,59 @@ class ThroughputCounter:
                 self._take_again(number, time)
             else:
                 self._examine(number)
-                self._delivered(number, time)
+                self._progress.add(time, self._size)
+                self.ledger.deliver(number, time)
                 self._next = number + 1
+
+    def leave(self, reason: str) -> None:
+        """A lane is gone: what is under way is not known."""
+        self.ledger.leave(reason)
+        self._next, self._odd = self.ledger.last_sent + 1, b""
+
+    def back(self) -> None:
+        """It is there again."""
+        self.ledger.back()
 
     def advance(self, now: int) -> None:
         """Time passes, and as far as is known here the sending goes on."""
         self._sending_until = now
 
-    def finish(self, *, waited: bool = True) -> None:
-        """The trial is over. What was under way is lost where it was `waited` for, else it counts neither way."""
-        if waited:
-            self._sending_until = self._last_sent
-        else:
-            self.sent = self._next - 1
+    def finish(self, now: int, *, listened: bool) -> None:
+        """The trial is over. What nothing came of for the limit is lost, and what is younger is not known."""
+        self._sending_until = self._last_sent
+        for number, came in sorted(self.ledger.early.items()):
+            # Its check and its content prove that it was sent, whatever the record has of that.
+            if came is not None:
+                self.ledger.send(number, came)
+        self.ledger.early.clear()
+        quiet = self._last_came is None or now - self._last_came >= self._limit_ns
+        upto = self.ledger.last_sent if listened else self.ledger.sent_before(now - self._limit_ns) if quiet else 0
+        self._settle_rest(upto)
+        self.ledger.finish(now, listened=False)
+
+    def _settle_rest(self, upto: int) -> None:
+        """Nothing more will come of blocks up to this one."""
+        left = self._going.rest if upto == self.ledger.last_sent else b""
+        if upto < self._next - 1:
             return
         self._odd += self._coming.rest
-        left = self._going.rest
-        if self.sent >= self._next:
-            self._examine(self.sent + 1, also=left)
-            self._next = self.sent + 1
-        elif self._odd:
+        if upto >= self._next:
+            self._examine(upto + 1, also=left)
+            self.ledger.settle_all(upto)
+            self._next = upto + 1
+        elif self._odd and upto == self.ledger.last_sent:
             # The last block was cut short when the sending ended: what came of it is no error.
             self.foreign_bytes += 0 if left else len(self._odd)
             self._account(edits(left[: len(self._odd)], self._odd), ((self._next, 0),))
             self._odd = b""
 
     def _take_again(self, number: int, time: int) -> None:
-        if number not in self._missed:
-            self.twice += 1
+        if self.ledger.fate(number) == LOST:
+            self._edits[MISSING] -= self._size
+            self._progress.add(time, self._size)
+        else:
             self._edits[ADDED] += self._size
-            return
-        del self._missed[number]
-        self.lost -= 1
-        self._edits[MISSING] -= self._size
-        self.out_of_order += 1
-        self._delivered(number, time, in_order=False)
-
-    def _delivered(self, number: int, time: int, *, in_order: bool = True) -> None:
-        self.delivered += 1
-        self._progress.add(time, self._size)
-        sent_at = self._sent_at.get(number)
-        if sent_at is not None:
-            self._latency.add(max(0, time - sent_at) / SECOND)
-        if in_order:
-            self._note(number, DELIVERED)
+        self.ledger.deliver(number, time)
 
     def _examine(self, number: int, also: bytes = b"") -> None:
         """Account for what came between the last whole block and the one of that number."""
@@ -221,25 +228,12 @@ class ThroughputCounter:
         for index, number in enumerate(examined):
             if gap and index == EXAMINED:
                 self._lose(gap[0], gap[-1])
-            if absent[index] == self._size:
-                self._count_lost(number)
-            else:
-                self.damaged += 1
-                self._note(number, DAMAGED)
+            if absent[index] != self._size:
+                self.ledger.spoil(number)
 
     def _lose(self, first: int, last: int) -> None:
         """Whole blocks of which nothing came."""
         self._edits[MISSING] += (last - first + 1) * self._size
-        for number in range(max(first, last + 1 - RECENT), last + 1):
-            self._missed[number] = None
-        while len(self._missed) > RECENT:
-            self._missed.popitem(last=False)
-        for number in range(first, last + 1):
-            self._count_lost(number)
-
-    def _count_lost(self, number: int) -> None:
-        self.lost += 1
-        self._note(number, LOST)
 
     def _account(self, found: Iterable[Edit], begins: tuple[tuple[int, int], ...]) -> None:
         for each in found:
@@ -251,45 +245,15 @@ class ThroughputCounter:
                 number, begin = begins[index]
                 self._located.append(Location(each.kind, number, each.offset - begin, each.expected, each.got))
 
-    def _note(self, number: int, result: str) -> None:
-        """The fate of the next block in order."""
-        sent_at = self._sent_at.pop(number, self._last_sent)
-        self._strip.append(result)
-        if result != DELIVERED:
-            self._run_begin = sent_at if not self._run_length else self._run_begin
-            self._run_length += 1
-            self._longest = max(self._longest, self._run_length)
-            return
-        if self._run_length >= 2:
-            self._outages.append(LinkOutage(self._run_begin, sent_at, self._run_length))
-        self._run_length = 0
-
     def snapshot(self) -> tuple[DeliverySnapshot, BulkSnapshot]:
         """How it stands, in blocks and in bytes."""
-        settled = self.settled
-        lasting = (LinkOutage(self._run_begin, None, self._run_length),) if self._run_length >= 2 else ()
-        blocks = DeliverySnapshot(
-            *self._names,
-            sent=max(self.sent, self._next - 1),
-            delivered=self.delivered,
-            lost=self.lost,
-            twice=self.twice,
-            out_of_order=self.out_of_order,
-            damaged=self.damaged,
-            late=0,
-            foreign_bytes=self.foreign_bytes,
-            loss_share=self.lost / settled if settled else None,
-            loss_95=wilson(self.lost, settled),
-            latency=self._latency.times(),
-            outages=(*self._outages, *lasting),
-            longest_run=self._longest,
-            strip=tuple(self._strip),
-        )
+        blocks = self.ledger.snapshot()._replace(foreign_bytes=self.foreign_bytes)
         return blocks, BulkSnapshot(
             payload_bytes=self._progress.count,
             steady=self._progress.steady(max(self._last_sent, self._sending_until)),
             points=self._progress.points,
             stalls=self._stalls.until(max(self._last_sent, self._sending_until)),
+            sent_per_s=self._going_out.per_s,
             changed=self._edits[CHANGED],
             missing=self._edits[MISSING],
             added=self._edits[ADDED],

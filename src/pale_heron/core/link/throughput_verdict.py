@@ -7,12 +7,13 @@ from typing import Final
 from pale_heron.core.figures import several
 from pale_heron.core.link.alignment import CHANGED
 from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.judging import judged, worst
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.progress import HELD_WORDS
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 REACHED: Final = 0.9
 """A line that carries less than this share of what it could is held back by something."""
@@ -59,15 +60,16 @@ def throughput_words(trial: TrialSnapshot) -> tuple[str, str]:
             last = several(trial.unanswered, "block")
             why += f" Of the last {last} nothing was answered: which way is broken cannot be seen from here."
         why += " The way there, as the far end counts it."
-    return next((each for each in (FAILS, INCONCLUSIVE) if each in results), HOLDS), why
+    return worst(results), why
 
 
 def _result(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot, speed: Speed) -> str:
     described = trial.described
     if not blocks.settled:
-        return FAILS if blocks.sent and trial.end is not None else INCONCLUSIVE
-    if (blocks.lost + blocks.damaged) / blocks.settled > described.at_most_lost:
-        return FAILS
+        return INCONCLUSIVE
+    shown = judged(blocks.not_delivered, blocks.settled, described.at_most_lost)
+    if shown != HOLDS:
+        return shown
     if not described.at_most_lost and (bulk.changed or bulk.missing or bulk.added or bulk.unexamined):
         return FAILS
     if described.at_least:
@@ -79,22 +81,29 @@ def _result(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot, 
 
 def _integrity(trial: TrialSnapshot, blocks: DeliverySnapshot, bulk: BulkSnapshot) -> str:
     if not blocks.settled:
-        return f"nothing whole came of {several(blocks.sent, 'block')}" if blocks.sent else "no block was sent whole"
-    bad = blocks.lost + blocks.damaged
+        return f"of {several(blocks.sent, 'block')} nothing is known" if blocks.sent else "no block was sent whole"
+    bad = blocks.not_delivered
+    unknown = f", {blocks.unknown} not known" if blocks.unknown else ""
     words = [f"{blocks.delivered} of {several(blocks.settled, 'block')} undamaged"]
     if not bad and not bulk.added:
-        return f"all of {several(blocks.settled, 'block')} undamaged (lost or damaged: {certainty(0, blocks.settled)})"
+        all_of = (
+            f"all of {several(blocks.settled, 'block')}" if not unknown else f"{blocks.settled} of {blocks.sent} blocks"
+        )
+        return f"{all_of} undamaged{unknown} (lost or damaged: {certainty(0, blocks.settled)})"
     words += [f"lost or damaged: {certainty(bad, blocks.settled)}"] if bad else []
     words += [f"{several(bulk.added, 'byte')} added"] if bulk.added and not bad else []
     allowed = trial.described.at_most_lost
     words += [f"allowed: {percent(allowed)}"] if allowed else []
-    return f"{words[0]} ({'; '.join(words[1:])})"
+    return f"{words[0]}{unknown} ({'; '.join(words[1:])})"
 
 
 def _speed(trial: TrialSnapshot, speed: Speed) -> str:
     if speed.payload is None:
         return "too short to say how fast"
     words = bit_rate(speed.payload)
+    if speed.buffered_s is not None:
+        gave = f"; the sending end gave {bit_rate(speed.given)}" if speed.given is not None else ""
+        words += f" arrived over {speed.buffered_s:.0f} s, out of a buffer on the way{gave}"
     if speed.share is not None:
         words += f", {percent(speed.share)} of what the line carries"
     claim = trial.described.at_least

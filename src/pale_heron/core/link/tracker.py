@@ -12,16 +12,19 @@ from pale_heron.core.frames import Chunk, Event
 from pale_heron.core.runs import Entry
 
 if TYPE_CHECKING:
-    from pale_heron.core.link.delivery import HearResult, ProbeResult
     from pale_heron.core.link.description import TrialDescription
+    from pale_heron.core.link.ledger import HearResult, ProbeResult
     from pale_heron.core.link.reach import Histories
     from pale_heron.core.link.sentence_trial import SentenceTrialTracker
-    from pale_heron.core.link.trial import TrialSnapshot, TrialTracker
+    from pale_heron.core.link.trial import TrialTracker
+    from pale_heron.core.link.trial_snapshot import TrialEnd, TrialSnapshot
 
 SeeProbe = Callable[["TrialDescription", int, "ProbeResult"], None]
 """Called with a trial, when it began, and what became of one of its probes."""
 
 BEGUN: Final = "trial"
+SIGN: Final = "trial-first-sign"
+SENT_OUT: Final = "trial-sent-out"
 ENDED: Final = "trial-ended"
 WIRED: Final = "trial-wiring"
 """The events of a capture."""
@@ -71,16 +74,20 @@ class LinkTracker:
             elif described is not None and len(self._running) < MOST_AT_ONCE:
                 from pale_heron.core.link.trial import TrialTracker
 
-                self._end(described.trial, event.time, REPLACED)
+                self._end(described.trial, event.time, _cut(REPLACED, "replaced"))
                 self._running[described.trial] = TrialTracker(
                     described, event.time, self._seeing(described, event.time)
                 )
         elif event.name == ENDED:
             trial = event.details.get("trial")
             if isinstance(trial, int):
-                self._end(trial, event.time, str(event.details.get("why", "")))
+                self._end(trial, event.time, _told(event))
         elif event.name == WIRED:
             self._wire(event)
+        elif event.name == SIGN:
+            trial = event.details.get("trial")
+            if isinstance(trial, int) and trial in self._running:
+                self._running[trial].begin_counting(event)
         else:
             for running in self._running.values():
                 running.heed(event)
@@ -109,14 +116,18 @@ class LinkTracker:
             if len(self._following) < MOST_AT_ONCE:
                 from pale_heron.core.link.sentence_trial import SentenceTrialTracker
 
-                self._end_following(described.trial, event.time, REPLACED)
+                self._end_following(described.trial, event.time, _cut(REPLACED, "replaced"))
                 self._following[described.trial] = SentenceTrialTracker(
                     described, event.time, self._seeing(described, event.time)
                 )
         elif event.name == ENDED:
             trial = event.details.get("trial")
             if isinstance(trial, int):
-                self._end_following(trial, event.time, str(event.details.get("why", "")))
+                self._end_following(trial, event.time, _told(event))
+        elif event.name == SENT_OUT:
+            trial = event.details.get("trial")
+            if isinstance(trial, int) and trial in self._following:
+                self._following[trial].sent_out(event.time)
         elif event.name == WIRED:
             # Once more: a trial of sentences may have begun since it was recorded.
             self._wire(event)
@@ -156,9 +167,9 @@ class LinkTracker:
     def finish(self, now: int) -> None:
         """The record ends: what still runs is over too."""
         for trial in list(self._running):
-            self._end(trial, now, CUT_OFF)
+            self._end(trial, now, _cut(CUT_OFF, "record-ended"))
         for trial in list(self._following):
-            self._end_following(trial, now, CUT_OFF)
+            self._end_following(trial, now, _cut(CUT_OFF, "record-ended"))
         self.active = False
 
     def snapshot(self) -> "tuple[TrialSnapshot, ...]":
@@ -179,16 +190,16 @@ class LinkTracker:
                 self._over[index] = over._replace(described=over.described._replace(wiring=wiring))
                 return
 
-    def _end(self, trial: int, now: int, why: str) -> None:
-        self._close(self._running.pop(trial, None), now, why)
+    def _end(self, trial: int, now: int, end: "TrialEnd") -> None:
+        self._close(self._running.pop(trial, None), now, end)
 
-    def _end_following(self, trial: int, now: int, why: str) -> None:
-        self._close(self._following.pop(trial, None), now, why)
+    def _end_following(self, trial: int, now: int, end: "TrialEnd") -> None:
+        self._close(self._following.pop(trial, None), now, end)
 
-    def _close(self, tracker: "TrialTracker | SentenceTrialTracker | None", now: int, why: str) -> None:
+    def _close(self, tracker: "TrialTracker | SentenceTrialTracker | None", now: int, end: "TrialEnd") -> None:
         if tracker is None:
             return
-        tracker.finish(now, why)
+        tracker.finish(now, end)
         if any(each.waits for each in tracker.ranges):
             self._ending.append(tracker)
         else:
@@ -199,3 +210,15 @@ def _described(event: Event) -> "TrialDescription | None":
     from pale_heron.core.link.description import description_of
 
     return description_of(event.details)
+
+
+def _told(event: Event) -> "TrialEnd":
+    from pale_heron.core.link.trial_snapshot import end_of
+
+    return end_of(event.details)
+
+
+def _cut(why: str, by: str) -> "TrialEnd":
+    from pale_heron.core.link.trial_snapshot import TrialEnd
+
+    return TrialEnd(why, by, listened=False)

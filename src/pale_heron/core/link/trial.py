@@ -3,7 +3,7 @@
 from collections import deque
 from collections.abc import Iterable
 from functools import partial
-from typing import Final, NamedTuple
+from typing import Final, Protocol
 
 from pale_heron.core.frames import (
     BACK_EVENTS,
@@ -19,73 +19,32 @@ from pale_heron.core.frames import (
 )
 from pale_heron.core.link.blocks import DataBlock
 from pale_heron.core.link.content import CONTENTS
-from pale_heron.core.link.delivery import DeliveryCounter, DeliverySnapshot, HearResult, ProbeResult
+from pale_heron.core.link.delivery import DeliveryCounter
 from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
-from pale_heron.core.link.exchange import ExchangeCounter, ExchangeSnapshot
+from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.far_blocks import FarBlockCounter
-from pale_heron.core.link.far_end import FAR_END, FarEndCounter
-from pale_heron.core.link.lines import LineCutter, as_text
+from pale_heron.core.link.far_end import FarEndCounter
+from pale_heron.core.link.ledger import AWAY, HearResult, ProbeResult
+from pale_heron.core.link.lines import HeardLine, LineCutter, as_text
 from pale_heron.core.link.progress import CTS, FURTHER_ON, UNTOLD, Stall
-from pale_heron.core.link.reach import PlaceSource, RangeCounter, RangeSnapshot
-from pale_heron.core.link.throughput import BulkSnapshot, ThroughputCounter
-from pale_heron.core.samples import Times
+from pale_heron.core.link.reach import PlaceSource, RangeCounter
+from pale_heron.core.link.throughput import ThroughputCounter
+from pale_heron.core.link.trial_snapshot import AwayPeriod, HeldPeriod, TrialEnd, TrialSnapshot
 from pale_heron.core.wire.probe import ANSWER, Found, ProbeFinder, probe_of
 
 AWAY_KEPT: Final = 500
 
-DONE: Final = "done"
-"""Why a trial ended that went on to its end."""
 
+class WayCounter(Protocol):
+    """What counts one way, or both of a far end."""
 
-class AwayPeriod(NamedTuple):
-    """A lane was gone from `begin` on; `end` is None while it is."""
+    def leave(self, reason: str, /) -> None: ...
 
-    lane: str
-    begin: int
-    end: int | None
+    def back(self) -> None: ...
 
+    def advance(self, now: int, /) -> None: ...
 
-class HeldPeriod(NamedTuple):
-    """A lane took nothing that was sent, from `begin` on; `end` is None while that lasts. `by` is CTS or untold."""
-
-    lane: str
-    begin: int
-    end: int | None
-    by: str
-
-
-class TrialSnapshot(NamedTuple):
-    """How a trial stands. `end` is None while it runs; `ended` says why it ended."""
-
-    described: TrialDescription
-    begin: int
-    end: int | None
-    ended: str
-    directions: tuple[DeliverySnapshot, ...]
-    exchange: ExchangeSnapshot | None
-    round_trip: Times | None
-    """Of probes and their answers, where the far end answers; seconds."""
-    own_bytes_back: bool
-    """A lane received what it sent itself."""
-    unanswered: int
-    """So many probes at the end were not answered by the far end: which way is broken is not known."""
-    bulk: tuple[BulkSnapshot, ...] = ()
-    """Of a trial of throughput: how the bytes of each direction fared."""
-    dropped: int = 0
-    """Bytes that this machine received and could not keep up with: not the link lost them."""
-    types: tuple[tuple[str, int, int], ...] = ()
-    """Of sentences: each type, how many were said, and how many came."""
-    clock_steps: int = 0
-    """How often the clock behind the sentences was set: nothing is said of what was lost over that."""
-    ranges: tuple[RangeSnapshot, ...] = ()
-    """By distance, where that was asked for: one a direction, or one for there and back."""
-    away: tuple[AwayPeriod, ...] = ()
-    """When a lane was not there: nothing was sent meanwhile, and nothing is said of the link."""
-
-    @property
-    def wiring(self) -> str:
-        """How it was wired, as a person said last; empty where nobody did."""
-        return self.described.wiring
+    def finish(self, now: int, /, *, listened: bool) -> None: ...
 
 
 class TrialTracker:
@@ -101,7 +60,10 @@ class TrialTracker:
         self._away: deque[AwayPeriod] = deque(maxlen=AWAY_KEPT)
         self._held: deque[HeldPeriod] = deque(maxlen=AWAY_KEPT)
         self._end: int | None = None
-        self._ended = ""
+        self._ended = self._ended_by = ""
+        self._waits = described.wait_s > 0 and described.far != "lane" and not described.through
+        """For the first sign of the far end: what goes to and fro until then is not counted."""
+        self._waited: float | None = None
         self._own_back = False
         self._finders: dict[tuple[str, Direction], ProbeFinder] = {}
         self._counters: dict[str, DeliveryCounter] = {}
@@ -110,20 +72,19 @@ class TrialTracker:
         self._dropped = 0
         self._far: FarEndCounter | None = None
         self._exchange: ExchangeCounter | None = None
-        self._lines = LineCutter()
         self._round = 0
         self._message = b""
         limit_ns = round(described.limit_s * SECOND)
+        self._lines = LineCutter(self._byte_ns(described.lanes[0]))
         if described.kind == EXCHANGE:
-            self._exchange = ExchangeCounter(described.rule, limit_ns, described.lanes[0], self._hear)
+            self._exchange = ExchangeCounter(described.rule, limit_ns, described.lanes[0], self._hear, described.ignore)
         elif described.kind == THROUGHPUT and described.far == "answer":
             lane = described.lanes[0]
             self._bulk[LETTERS[0]] = FarBlockCounter(lane, described.trial, LETTERS[0], described.size)
         elif described.kind == THROUGHPUT:
             for letter, sender, receiver in self._ways():
-                ceiling = described.ceilings.get(receiver)
-                byte_ns = SECOND / ceiling if ceiling else 0.0
-                self._bulk[letter] = ThroughputCounter(sender, receiver, partial(block_of, described, letter), byte_ns)
+                block = partial(block_of, described, letter)
+                self._bulk[letter] = ThroughputCounter(sender, receiver, block, self._byte_ns(receiver), limit_ns)
         elif described.far == "answer":
             self._far = FarEndCounter(described.lanes[0], limit_ns, self._hear)
             self._watch_range(described.lanes[0], "there and back")
@@ -132,6 +93,16 @@ class TrialTracker:
                 expected = partial(probe_of, described.trial, letter, described.size)
                 self._counters[letter] = DeliveryCounter(sender, receiver, expected, limit_ns, self._hear)
                 self._watch_range(sender, f"{sender} ▸ {receiver}")
+
+    def _byte_ns(self, lane: str) -> float:
+        """How long a byte takes on a lane; 0 where no rate governs it."""
+        ceiling = self.described.ceilings.get(lane)
+        return SECOND / ceiling if ceiling else 0.0
+
+    @property
+    def _all(self) -> tuple[WayCounter, ...]:
+        single = (each for each in (self._far, self._exchange) if each is not None)
+        return (*self._counters.values(), *self._bulk.values(), *single)
 
     def _watch_range(self, sender: str, way: str) -> None:
         counter = range_counter(self.described, way)
@@ -162,7 +133,7 @@ class TrialTracker:
 
     def feed(self, chunk: Chunk) -> None:
         """Take what went over one of its lanes; chunks without a time count for nothing here."""
-        if chunk.time is None or chunk.lane not in self.described.lanes:
+        if chunk.time is None or chunk.lane not in self.described.lanes or self._waits:
             return
         if self._exchange is not None:
             self._feed_exchange(self._exchange, chunk, chunk.time)
@@ -170,10 +141,17 @@ class TrialTracker:
         if self._bulk:
             self._feed_blocks(chunk, chunk.time)
             return
-        finder = self._finders.setdefault((chunk.lane, chunk.direction), ProbeFinder())
+        key = chunk.lane, chunk.direction
+        finder = self._finders.get(key) or self._finders.setdefault(key, ProbeFinder(self._byte_ns(chunk.lane)))
         for found in finder.feed(chunk.time, chunk.data):
             self._take(chunk.lane, chunk.direction, found)
         self.advance(chunk.time)
+
+    def begin_counting(self, event: Event) -> None:
+        """The far end is up, or nobody waits for it any longer."""
+        waited = event.details.get("waited_s")
+        self._waits = False
+        self._waited = float(waited) if isinstance(waited, int | float) else None
 
     def heed(self, event: Event) -> None:
         """Take what happened on its lanes."""
@@ -206,41 +184,34 @@ class TrialTracker:
         gone = last is not None and last.end is None
         if event.name in ENDING_EVENTS and not gone:
             self._away.append(AwayPeriod(event.lane, event.time, None))
-            for counter in self._counters.values():
-                counter.disregard()
+            # What was under way up to then and had its whole limit is settled; of the rest nobody sees what becomes.
+            self.advance(event.time)
+            for counter in self._all:
+                counter.leave(AWAY)
         elif event.name in BACK_EVENTS and last is not None and gone:
             self._away[self._away.index(last)] = last._replace(end=event.time)
+            if all(each.end is not None for each in self._away):
+                for counter in self._all:
+                    counter.back()
 
     def advance(self, now: int) -> None:
         """Time passes."""
-        for counter in self._counters.values():
-            counter.advance(now)
-        for bulk in self._bulk.values():
-            bulk.advance(now)
-        if self._far is not None:
-            self._far.advance(now)
         if self._exchange is not None:
             held = self._lines.advance(now)
             if held is not None:
-                self._take_line(self._exchange, *held)
-            self._exchange.advance(now)
+                self._take_line(self._exchange, held)
+        for counter in self._all:
+            counter.advance(now)
 
-    def finish(self, now: int, why: str) -> None:
+    def finish(self, now: int, end: TrialEnd) -> None:
         """It ended."""
         self.advance(now)
         for (lane, direction), finder in self._finders.items():
             for found in finder.flush():
                 self._take(lane, direction, found)
-        for counter in self._counters.values():
-            counter.finish(now)
-        for bulk in self._bulk.values():
-            # Whoever ends it in the usual way has waited; else it shows from how long nothing moved.
-            bulk.finish(waited=why == DONE or now - bulk.last >= self.described.limit_s * SECOND)
-        if self._far is not None:
-            self._far.finish(now)
-        if self._exchange is not None:
-            self._exchange.finish(now)
-        self._end, self._ended = now, why
+        for counter in self._all:
+            counter.finish(now, listened=end.listened)
+        self._end, self._ended, self._ended_by = now, end.why, end.by
 
     def _take(self, lane: str, direction: Direction, found: Found) -> None:
         probe, own = found.probe, LETTERS[self.described.lanes.index(lane)]
@@ -297,10 +268,10 @@ class TrialTracker:
     def _feed_exchange(self, exchange: ExchangeCounter, chunk: Chunk, time: int) -> None:
         held = self._lines.advance(time)
         if held is not None:
-            self._take_line(exchange, *held)
+            self._take_line(exchange, held)
         if chunk.direction is IN:
             for line in self._lines.feed(time, chunk.data):
-                self._take_line(exchange, line, time)
+                self._take_line(exchange, line)
             return
         self._message += chunk.data
         if not chunk.continued:
@@ -308,15 +279,10 @@ class TrialTracker:
             exchange.send(self._round, as_text(self._message.strip(b"\r\n")), time)
             self._message = b""
 
-    def _take_line(self, exchange: ExchangeCounter, line: str, time: int) -> None:
+    def _take_line(self, exchange: ExchangeCounter, line: HeardLine) -> None:
         """Sentences of receivers are no replies."""
-        if line[:1] not in ("$", "!"):
-            exchange.take(line, time)
-
-    @property
-    def _unanswered(self) -> int:
-        far = [each for each in self._bulk.values() if isinstance(each, FarBlockCounter)]
-        return sum(each.unanswered for each in far) + (self._far.unanswered if self._far else 0)
+        if line.text[:1] not in ("$", "!"):
+            exchange.take(*line)
 
     def snapshot(self) -> TrialSnapshot:
         """How it stands."""
@@ -333,11 +299,12 @@ class TrialTracker:
             begin=self._begin,
             end=self._end,
             ended=self._ended,
-            directions=tuple(directions) if self._far is None else self._far.snapshots(FAR_END),
+            directions=tuple(directions) if self._far is None else self._far.snapshots(),
             exchange=exchange,
-            round_trip=self._far.round_trip if self._far else None,
+            trip=self._far.ledger.snapshot() if self._far else None,
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
-            unanswered=self._unanswered,
+            ended_by=self._ended_by,
+            waited_s=self._waited,
             bulk=tuple(told),
             dropped=self._dropped,
             ranges=tuple(each.snapshot() for each in self._ranges.values()),

@@ -4,15 +4,17 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.delivery import DeliverySnapshot
 from pale_heron.core.link.description import DELIVERY, SENTENCES, THROUGHPUT
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import probes_for
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
+from pale_heron.core.link.judging import Completeness, completeness, judged, more_needed, worst
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.reach_words import range_findings, range_words
 from pale_heron.core.link.sentence_verdict import sentence_findings, sentence_words
 from pale_heron.core.link.throughput_verdict import throughput_findings, throughput_words
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import ENDINGS, TrialSnapshot
+from pale_heron.core.utc import clock
 
 FEW: Final = 10
 NOUNS: Final = {THROUGHPUT: "blocks", SENTENCES: "sentences"}
@@ -29,72 +31,113 @@ class Verdict(NamedTuple):
 
 def verdict(trial: TrialSnapshot) -> Verdict:
     """Of a trial that is over, or as it stands."""
+    known = completeness(trial)
     if trial.exchange is not None:
-        result, why = _exchange(trial.exchange)
+        result, why = _exchange(trial, trial.exchange, known)
     elif trial.described.kind == SENTENCES:
         result, why = sentence_words(trial)
     else:
-        result, why = throughput_words(trial) if trial.bulk else _delivery(trial)
-    if trial.described.wiring == "loop" and result == HOLDS:
+        result, why = throughput_words(trial) if trial.bulk else _delivery(trial, known)
+    if result == HOLDS and trial.described.wiring == "loop":
         result, why = INCONCLUSIVE, f"It was wired as a loop, which proves the cable only. {why}"
+    if result == HOLDS and not known.complete:
+        result = INCONCLUSIVE
     alone = len(trial.ranges) == 1
-    why = " ".join([why, *filter(None, (range_words(each, named=not alone) for each in trial.ranges))])
+    ranged = filter(None, (range_words(each, named=not alone) for each in trial.ranges))
+    why = " ".join([why, *_end_words(trial, known), *ranged])
     findings = throughput_findings(trial), sentence_findings(trial), range_findings(trial), _findings(trial)
     return Verdict(result, why, tuple(each for found in findings for each in found))
 
 
-def _delivery(trial: TrialSnapshot) -> tuple[str, str]:
+def _end_words(trial: TrialSnapshot, known: Completeness) -> list[str]:
+    """What keeps a trial that is over from being complete."""
+    if trial.end is None or known.complete:
+        return []
+    words = f"Not complete: {ENDINGS.get(trial.ended_by, 'it was ended')}"
+    if known.never_sent:
+        words += f" when {known.sent} of {known.asked} were sent"
+    reasons = ", ".join(f"{count} ({reason})" for reason, count in sorted(known.not_known.items()) if count)
+    return [f"{words}; not known: {reasons}." if reasons else f"{words}."]
+
+
+def _delivery(trial: TrialSnapshot, known: Completeness) -> tuple[str, str]:
     allowed = trial.described.at_most_lost
-    words, results = [], set()
-    for each in trial.directions:
-        results.add(_of_direction(each, allowed))
-        words.append(_direction_words(each, allowed))
+    words = [direction_words(trial, each, known) for each in trial.directions]
+    results = {judged(each.not_delivered, each.settled, allowed) for each in trial.directions}
     if trial.own_bytes_back and trial.described.far != "echo":
         mirrored = "A lane hears its own bytes: a loop or an echo, which proves the cable only. "
         return INCONCLUSIVE, mirrored + " ".join(words)
-    if trial.unanswered:
-        results.add(FAILS)
-        words.append(f"The last {trial.unanswered} were not answered: which way is broken cannot be seen from here.")
-    for result in (FAILS, INCONCLUSIVE):
-        if result in results:
-            return result, " ".join(words)
-    if trial.described.far == "echo":
+    if trial.trip is not None:
+        # Each way may lose its share.
+        both = 1 - (1 - allowed) ** 2
+        results.add(judged(trial.trip.not_delivered, trial.trip.settled, both))
+        words += _trip_words(trial, trial.trip)
+    if trial.described.far == "echo" and worst(results) == HOLDS:
         words.append("The far end sends back what it gets: both ways together, neither by itself.")
-    return HOLDS if results else INCONCLUSIVE, " ".join(words) or "Nothing was sent."
+    if worst(results) == INCONCLUSIVE and allowed:
+        words += [_more(each, allowed) for each in trial.directions]
+    return worst(results), " ".join(filter(None, words)) or "Nothing was sent."
 
 
-def _of_direction(each: DeliverySnapshot, allowed: float) -> str:
-    if not each.settled:
-        return INCONCLUSIVE
-    return FAILS if (each.lost + each.damaged) / each.settled > allowed else HOLDS
+def _trip_words(trial: TrialSnapshot, trip: DeliverySnapshot) -> list[str]:
+    """What is known of probes and their answers together."""
+    words = [f"{several(trip.late, 'answer')} came late."] if trip.late else []
+    if trial.unanswered:
+        last = "The last one was" if trial.unanswered == 1 else f"The last {trial.unanswered} were"
+        words.append(f"{last} not answered: which way is broken cannot be seen from here.")
+    for each in trial.directions[:1]:
+        times = " and ".join(clock(moment, 0) for moment in each.restarts[:3])
+        words += [f"The far end began to count again at {times}."] if times else []
+    return words
 
 
-def _direction_words(each: DeliverySnapshot, allowed: float) -> str:
+def _more(each: DeliverySnapshot, allowed: float) -> str:
+    """What would decide it."""
+    if judged(each.not_delivered, each.settled, allowed) != INCONCLUSIVE:
+        return ""
+    needed = more_needed(each.not_delivered, each.settled, allowed)
     way = f"{each.sender} ▸ {each.receiver}"
+    if needed is None:
+        return f"{way}: too close to {percent(allowed)} to be decided by counting."
+    return f"{way}: about {needed} more would decide it."
+
+
+def direction_words(trial: TrialSnapshot, each: DeliverySnapshot, known: Completeness) -> str:
+    """One direction as a person signs it: what was asked and sent, what became of it, how sure that is."""
+    way, bad, allowed = f"{each.sender} ▸ {each.receiver}", each.not_delivered, trial.described.at_most_lost
+    fates = [("lost", each.lost), ("damaged", each.damaged), ("late", each.late)]
+    parts = [f"{count} {fate}" for fate, count in fates if count]
+    parts += [f"{each.unknown} not known"] if each.unknown else []
+    parts += [f"{each.under_way} under way"] if each.under_way else []
+    asked = [f"asked {known.asked}", f"sent {each.sent}"] if trial.end is not None and known.never_sent else []
     if not each.settled:
-        return f"{way}: nothing was sent that could arrive."
-    bad = each.lost + each.damaged
-    what = [f"{each.delivered} of {each.settled} delivered"]
-    what += [f"{each.lost} lost"] if each.lost else []
-    what += [f"{each.damaged} damaged"] if each.damaged else []
-    shown = f"{way}: {', '.join(what)}: not delivered is {certainty(bad, each.settled)}"
-    if each.settled == 1:
-        return f"{way}: {each.delivered} of 1: shows that it can, not that it does." if not bad else f"{shown}."
-    return f"{shown}{f' (allowed: {percent(allowed)})' if allowed else ''}."
+        told = ", ".join([*asked, *parts]) or "nothing was sent"
+        return f"{way}: {told}: nothing is known of what becomes of it."
+    parts = [*asked, f"{each.delivered} of {each.settled} delivered", *parts]
+    if each.settled == 1 and not bad:
+        return f"{way}: {', '.join(parts)}: shows that it can, not that it does."
+    allows = f" (allowed: {percent(allowed)})" if allowed else ""
+    return f"{way}: {', '.join(parts)}: not delivered is {certainty(bad, each.settled)}{allows}."
 
 
-def _exchange(exchange: ExchangeSnapshot) -> tuple[str, str]:
+def _exchange(trial: TrialSnapshot, exchange: ExchangeSnapshot, known: Completeness) -> tuple[str, str]:
     if not exchange.rounds:
-        return INCONCLUSIVE, "No round is over yet."
+        return INCONCLUSIVE, "No round is over yet." if trial.end is None else "Of no round it is known how it ended."
+    bad = exchange.bad
+    parts = [f"asked {known.asked}, sent {known.sent}"] if trial.end is not None and known.never_sent else []
+    parts += [f"{exchange.right} of {exchange.rounds} right"]
+    fates = ("wrong", exchange.wrong), ("unanswered", exchange.unanswered), ("late", exchange.late)
+    parts += [f"{count} {fate}" for fate, count in fates if count]
+    slow = "".join(f", but {each.samples} after {each.at_s:g} s: a time-out answers" for each in exchange.clusters)
     if exchange.right == exchange.rounds == 1:
-        return HOLDS, "1 of 1 right: shows that it can, not that it does."
-    bad = exchange.rounds - exchange.right
-    parts = [f"{exchange.right} of {exchange.rounds} right"]
-    parts += [f"{exchange.wrong} wrong"] if exchange.wrong else []
-    parts += [f"{exchange.unanswered} unanswered"] if exchange.unanswered else []
-    slow = "".join(f", but after {each.at_s:g} s: a time-out answers" for each in exchange.clusters)
-    why = f"{', '.join(parts)}{slow}: not right is {certainty(bad, exchange.rounds)}."
-    return FAILS if bad else HOLDS, why
+        why = f"{', '.join(parts)}{slow}: shows that it can, not that it does."
+    else:
+        why = f"{', '.join(parts)}{slow}: not right is {certainty(bad, exchange.rounds)}."
+    if bad:
+        return FAILS, why
+    if exchange.own_back and trial.described.rule.kind == "echo" and not trial.described.wiring:
+        return INCONCLUSIVE, f"{why} A loop would answer so too: say how it is wired, or ask by another rule."
+    return HOLDS, why
 
 
 def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
@@ -105,18 +148,23 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 "own-bytes",
                 "A lane receives what it sends itself.",
                 "probes of its own, or its own messages, came back",
-                "Is the module's echo on, or RX wired to TX? For a far end that echoes, use --far echo.",
+                "Is the module's echo on, or RX wired to TX? For a far end that echoes, use --far echo."
+                if trial.exchange is None
+                else "Is it a loop, or the module's echo? --wiring says what it is; a loop cannot answer by plus N.",
             )
         )
     found += _nothing_came(trial)
     for each in trial.directions:
         if each.refusals:
+            connect = "Connect it to its far end first"
             found.append(
                 LinkFinding(
                     "command-mode",
                     f"A module answers on {each.receiver}: it is in command mode, and takes {noun} for commands.",
                     f"ERROR: {several(each.refusals, 'time')}",
-                    "Connect it to its far end first, or send by its payload command: --through.",
+                    f"{connect}."
+                    if trial.described.through
+                    else f"{connect}, or send by its payload command: --through.",
                 )
             )
         elif each.foreign_bytes and not trial.own_bytes_back and trial.described.kind != SENTENCES:
@@ -130,13 +178,23 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
             )
         if each.outages:
             longest = max(outage.lost for outage in each.outages)
+            late = " in time" if each.late else ""
             found.append(
                 LinkFinding(
                     "outage",
-                    f"{each.sender} ▸ {each.receiver} was away: {longest} {noun} in a row were not delivered.",
+                    f"{each.sender} ▸ {each.receiver} was away: {longest} {noun} in a row were not delivered{late}.",
                     f"outages: {len(each.outages)}",
                     "Look at what else happened then. Losses in a row make the interval too narrow: it takes each as "
                     "independent.",
+                )
+            )
+        if each.restarts:
+            found.append(
+                LinkFinding(
+                    "far-restart",
+                    f"The far end began to count again, {several(len(each.restarts), 'time')}.",
+                    f"at {', '.join(clock(moment, 0) for moment in each.restarts[:5])}",
+                    "It restarted, or lost its power: what lies around that is not known, and no loss of the link.",
                 )
             )
     if trial.away:
@@ -144,7 +202,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
         found.append(
             LinkFinding(
                 "lane-away",
-                f"{lanes} was gone during the trial: what was under way then counts neither way.",
+                f"{lanes} was gone during the trial: what was under way then is not known.",
                 f"gone: {len(trial.away)} time{'s' * (len(trial.away) > 1)}",
                 "Line shows when it went and returned; Traffic shows what came last.",
             )
@@ -173,7 +231,7 @@ def _nothing_came(trial: TrialSnapshot) -> list[LinkFinding]:
     silent = [
         each
         for each in trial.directions
-        if not each.delivered + each.damaged + each.late + each.foreign_bytes and (each.sent or trial.unanswered)
+        if not each.delivered + each.damaged + each.late + each.foreign_bytes and (each.settled or trial.unanswered)
     ]
     if trial.described.far != "lane":
         words = [f"Nothing at all came back to {trial.described.lanes[0]}."] if silent == [*trial.directions] else []
@@ -181,10 +239,8 @@ def _nothing_came(trial: TrialSnapshot) -> list[LinkFinding]:
     else:
         words = [f"Not one byte from {each.sender} came to {each.receiver}." for each in silent]
         ask = ""
-    command = (
-        "A module in command mode takes no notice of what does not begin with AT: connect it first, or send by its "
-        "payload command (--through)."
-    )
+    command = "A module in command mode takes no notice of what does not begin with AT: connect it first"
+    command += "." if trial.described.through else ", or send by its payload command (--through)."
     shown = several(max(each.sent for each in trial.directions), "probe")
     return [LinkFinding("nothing-came", each, f"{shown} sent", f"{ask}Look at the wiring. {command}") for each in words]
 
@@ -194,7 +250,8 @@ def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:
         LinkFinding(
             "round-time",
             f"Answers come after {cluster.at_s:g} s: a time-out or a fixed rest answers, not the link.",
-            f"{cluster.samples} round trips lie just above {cluster.at_s:g} s",
+            f"{cluster.samples} of {exchange.round_trip.samples if exchange.round_trip else 0} round trips lie just "
+            f"above {cluster.at_s:g} s",
             "A missing line end is the usual reason: e tries each of them, or --try-line-ends.",
         )
         for cluster in exchange.clusters
@@ -208,14 +265,43 @@ def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:
                 "Look at the line end that is sent, the rate, and the wire of our TX: Line says which is likely.",
             )
         )
-    if exchange.wrongs:
-        last = exchange.wrongs[-1]
+    wrongs = [each for each in exchange.wrongs if not each.late]
+    unreadable = sum(each.unreadable for each in wrongs)
+    if unreadable > len(wrongs) / 2:
+        found.append(
+            LinkFinding(
+                "unreadable-reply",
+                "What comes is no text: the rate or the frame format is wrong, not the rule.",
+                f"{unreadable} of the last {len(wrongs)} wrong replies are unreadable",
+                "r on Line tries other rates; both sides must have the same.",
+            )
+        )
+    elif wrongs:
+        last = wrongs[-1]
         found.append(
             LinkFinding(
                 "wrong-reply",
                 f"To {last.message!r} came {last.came!r}; {last.wanted!r} was expected.",
                 f"round {last.round}; {exchange.wrong} wrong in all",
-                "Is the rule the right one, and does nobody else talk on this line?",
+                "Is the rule the right one, and does nobody else talk on this line? --ignore passes lines over.",
+            )
+        )
+    if exchange.late:
+        found.append(
+            LinkFinding(
+                "late-reply",
+                f"{several(exchange.late, 'answer')} came when the round was over.",
+                "each is right for an earlier round, and for none that waited",
+                "A longer --limit shows how long they take.",
+            )
+        )
+    if exchange.unasked:
+        found.append(
+            LinkFinding(
+                "unasked",
+                f"{several(exchange.unasked, 'line')} answered nothing.",
+                "they began before the question, or came when no round waited",
+                "A board that speaks by itself: --ignore PATTERN passes its lines over.",
             )
         )
     return found

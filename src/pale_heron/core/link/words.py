@@ -3,15 +3,15 @@
 from typing import Final
 
 from pale_heron.core.figures import several
-from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.reach_words import bin_words, strength_words
-from pale_heron.core.link.sentences import SentencesSnapshot
+from pale_heron.core.link.speed import line_time_s
 from pale_heron.core.link.throughput import BulkSnapshot, Location
-from pale_heron.core.link.trial import DONE, TrialSnapshot
+from pale_heron.core.link.trial_snapshot import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.samples import Times
 from pale_heron.core.utc import clock
@@ -20,7 +20,8 @@ from pale_heron.core.wire.visible import safe_label
 WRONG_SHOWN: Final = 5
 LOCATED_SHOWN: Final = 5
 SECONDS_FROM: Final = 10.0
-_VERDICTS: Final = {"holds": "It holds.", "fails": "It does not hold.", "inconclusive": "That is not known yet."}
+WAITED_TOLD_S: Final = 1.0
+_VERDICTS: Final = {"holds": "It holds.", "fails": "It does not hold.", "inconclusive": "That is not shown."}
 
 
 def trial_lines(trial: TrialSnapshot) -> list[str]:
@@ -28,24 +29,33 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     found, described = verdict(trial), trial.described
     lanes = " and ".join(safe_label(lane) for lane in described.lanes)
     ended = "" if trial.ended in ("", DONE) else f", {safe_label(trial.ended)}"
+    verdict_words = _VERDICTS[found.result] if trial.end is not None else "It is under way."
     rows = [
         f"{described.kind} on {lanes}, {clock(trial.begin)} UTC{ended}",
-        f"{_VERDICTS[found.result]} {safe_label(found.why)}",
+        f"{verdict_words} {safe_label(found.why)}",
     ]
+    if trial.waited_s is not None and trial.waited_s >= WAITED_TOLD_S:
+        rows.append(
+            f"The first sign of the far end took {trial.waited_s:.1f} s; what was sent until then is not counted."
+        )
     left = [f"{count} on {safe_label(lane)}" for lane, count in described.left_before.items() if count]
     rows += [f"Bytes that were waiting, taken out first: {', '.join(left)}."] if left else []
     if trial.directions:
         rows += ["", _HEAD]
         rows += [_direction(each) for each in trial.directions]
+        rows += _line_times(trial)
     for blocks, bulk in zip(trial.directions, trial.bulk, strict=False):
         rows += ["", *_bytes(f"{safe_label(blocks.sender)} ▸ {safe_label(blocks.receiver)}", bulk)]
-    if trial.round_trip is not None:
-        rows.append(f"round trip {_times(trial.round_trip)}")
+    if trial.trip is not None:
+        trip = trial.trip
+        counts = f"answered {trip.delivered}, unanswered {trip.lost}, late {trip.late}, not known {trip.unknown}"
+        rows.append(f"round trips {trip.sent}: {counts}; {_times(trip.latency)}")
     if trial.exchange is not None:
         rows += ["", *_exchange(trial.exchange)]
     if trial.types:
         rows += ["", f"{'type':<24}{'said':>6}{'came':>11}"]
         rows += [f"{safe_label(name):<24}{said:>6}{came:>11}" for name, said, came in trial.types]
+    rows += [f"left out: {safe_label(name):<14}{said:>6}" for name, said in trial.left_out]
     for ranged in trial.ranges:
         rows += ["", *range_lines(ranged)]
     if described.wiring:
@@ -55,10 +65,20 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     return rows
 
 
-_COLUMNS: Final = {"sent": 6, "delivered": 11, "lost": 6, "damaged": 9, "twice": 7, "out of order": 14, "late": 6}
+COLUMNS: Final = {
+    "sent": 6,
+    "delivered": 11,
+    "lost": 6,
+    "damaged": 9,
+    "late": 6,
+    "not known": 11,
+    "twice": 7,
+    "out of order": 14,
+}
+"""The same columns, in the same order, wherever a trial is told."""
 
 
-_HEAD: Final = f"{'':24}{''.join(f'{name:>{width}}' for name, width in _COLUMNS.items())}   latency"
+_HEAD: Final = f"{'':24}{''.join(f'{name:>{width}}' for name, width in COLUMNS.items())}   latency"
 
 
 def range_lines(found: RangeSnapshot) -> list[str]:
@@ -71,21 +91,28 @@ def range_lines(found: RangeSnapshot) -> list[str]:
     return rows
 
 
-def sentence_lines(found: SentencesSnapshot) -> list[str]:
-    """Sentences of one lane that were looked for on another."""
-    both = found.all
-    bad = both.lost + both.damaged
-    words = f"{both.delivered} of {both.settled} delivered: not delivered is {certainty(bad, both.settled)}"
-    rows = [f"{safe_label(both.sender)} ▸ {safe_label(both.receiver)}: {words}.", "", _HEAD, _direction(both), ""]
-    rows += [f"{safe_label(name):<24}{said:>6}{came:>11}" for name, said, came in found.types]
-    strangers = f"{several(both.foreign_bytes, 'byte')} of sentences that {safe_label(both.sender)} did not say"
-    return [*rows, *([strangers] if both.foreign_bytes else [])]
+def counts_of(each: DeliverySnapshot) -> tuple[int, ...]:
+    """What stands in the columns of one direction."""
+    fates = (each.sent, each.delivered, each.lost, each.damaged, each.late, each.unknown)
+    return (*fates, each.twice, each.out_of_order)
+
+
+def _line_times(trial: TrialSnapshot) -> list[str]:
+    """What of the latency is the line's own."""
+    rows = []
+    for each in trial.directions:
+        line = line_time_s(trial, each)
+        if line is not None and each.latency is not None:
+            left = 1000 * max(0.0, each.latency.median - line)
+            rows.append(
+                f"{'':24}of that the line takes {1000 * line:.1f} ms by its rate; {left:.1f} ms are left for the link"
+            )
+    return rows[:1] if len(set(rows)) == 1 else rows
 
 
 def _direction(each: DeliverySnapshot) -> str:
     way = f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
-    counts = (each.sent, each.delivered, each.lost, each.damaged, each.twice, each.out_of_order, each.late)
-    figures = "".join(f"{count:>{width}}" for count, width in zip(counts, _COLUMNS.values(), strict=True))
+    figures = "".join(f"{count:>{width}}" for count, width in zip(counts_of(each), COLUMNS.values(), strict=True))
     return f"{way:<24}{figures}   {_times(each.latency)}"
 
 
@@ -109,13 +136,14 @@ def location_words(each: Location) -> str:
 
 
 def _exchange(exchange: ExchangeSnapshot) -> list[str]:
-    counts = (
-        f"rounds {exchange.rounds}, right {exchange.right}, wrong {exchange.wrong}, unanswered {exchange.unanswered}"
-    )
+    unknown = sum(count for _, count in exchange.not_known)
+    counts = f"rounds {exchange.rounds}, right {exchange.right}, wrong {exchange.wrong}, "
+    counts += f"unanswered {exchange.unanswered}, late {exchange.late}, not known {unknown}"
     rows = [f"{counts}; round trip {_times(exchange.round_trip)}"]
     for each in exchange.wrongs[:WRONG_SHOWN]:
         asked, wanted, came = (safe_label(text) for text in (each.message, each.wanted, each.came))
-        rows.append(f"  round {each.round}: asked {asked!r}, expected {wanted!r}, came {came!r}")
+        late = " when it was over" * each.late
+        rows.append(f"  round {each.round}: asked {asked!r}, expected {wanted!r}, came {came!r}{late}")
     return rows
 
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from pale_heron.core.clock.clock_object import ClockPicture
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 Value = float | int | str | bool | None
 

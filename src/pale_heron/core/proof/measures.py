@@ -8,11 +8,11 @@ from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import Start
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.link.delivery import DeliverySnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.judging import completeness
+from pale_heron.core.link.ledger import DeliverySnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.measured import NOTHING, Evident, Measured, RecordFacts, Value
-from pale_heron.core.samples import Times
 
 MS: Final = 1000.0
 
@@ -152,54 +152,86 @@ def _plain(raw: str) -> Value:
 
 
 def _worst(trial: TrialSnapshot, of: Callable[[DeliverySnapshot], float | None]) -> Measured:
-    """Over all directions the largest; of as many as the direction with fewest."""
-    values = [of(each) for each in trial.directions if each.settled]
-    known = [each for each in values if each is not None]
-    return Measured(max(known), min(each.settled for each in trial.directions if each.settled)) if known else NOTHING
+    """Over all directions the largest; of as many as the direction with fewest. Where one shows nothing, none does."""
+    known = [value for each in trial.directions if (value := of(each)) is not None]
+    if not known or len(known) < len(trial.directions):
+        return NOTHING
+    return Measured(max(known), min(each.settled for each in trial.directions))
+
+
+def _missing(trial: TrialSnapshot) -> int:
+    """Of how many of what was asked for, in one direction, nothing is known."""
+    known = completeness(trial)
+    return 0 if trial.end is None or known.complete else known.never_sent + sum(known.not_known.values())
 
 
 def not_delivered(trial: TrialSnapshot, _: str) -> Measured:
+    """At worst, and at best: what is not known may have been lost, or not."""
+    missing = _missing(trial)
     if trial.exchange is not None:
-        rounds = trial.exchange.rounds
-        return Measured(1 - trial.exchange.right / rounds, rounds) if rounds else NOTHING
-    return _worst(trial, lambda each: (each.lost + each.damaged) / each.settled)
+        rounds, bad = trial.exchange.rounds, trial.exchange.bad
+        if not rounds:
+            return NOTHING
+        found = Measured((bad + missing) / (rounds + missing), rounds)
+        return found._replace(at_best=bad / (rounds + missing)) if missing else found
+    if not missing:
+        return _worst(trial, lambda each: each.share)
+    low = _worst(trial, lambda each: each.not_delivered / (each.settled + missing) if each.settled else None)
+    high = _worst(
+        trial, lambda each: (each.not_delivered + missing) / (each.settled + missing) if each.settled else None
+    )
+    return high._replace(at_best=low.value)
 
 
 def at_most_lost(trial: TrialSnapshot, _: str) -> Measured:
-    low = _worst(trial, lambda each: each.loss_95[0] if each.loss_95 else None)
-    high = _worst(trial, lambda each: each.loss_95[1] if each.loss_95 else None)
+    low = _worst(trial, lambda each: each.share_95[0] if each.share_95 else None)
+    high = _worst(trial, lambda each: each.share_95[1] if each.share_95 else None)
     return high._replace(at_best=low.value)
 
 
 def summed(name: str) -> Callable[[TrialSnapshot, str], Measured]:
+    """At worst and at best, where something is not known."""
+
     def measure(trial: TrialSnapshot, _: str) -> Measured:
-        settled = sum(each.settled for each in trial.directions)
-        return Measured(sum(getattr(each, name) for each in trial.directions), settled) if settled else NOTHING
+        settled, missing = sum(each.settled for each in trial.directions), _missing(trial)
+        if not settled:
+            return NOTHING
+        total = sum(getattr(each, name) for each in trial.directions)
+        return Measured(total + missing, settled, total) if missing else Measured(total, settled)
 
     return measure
 
 
-def _times(trial: TrialSnapshot) -> list[Times]:
-    own = trial.exchange.round_trip if trial.exchange is not None else trial.round_trip
-    return [each for each in (own, *(way.latency for way in trial.directions)) if each is not None]
+def not_known(trial: TrialSnapshot, _: str) -> Measured:
+    known = completeness(trial)
+    return Measured(known.never_sent + sum(known.not_known.values()), known.asked or known.sent)
 
 
 def latency(name: str) -> Callable[[TrialSnapshot, str], Measured]:
+    """Of the slower direction; one of which nothing came has none to tell, and then neither has the trial."""
+
     def measure(trial: TrialSnapshot, _: str) -> Measured:
-        found = _times(trial)
-        if not found:
+        if trial.exchange is not None:
+            found = [trial.exchange.round_trip]
+        else:
+            found = [trial.trip.latency] if trial.trip is not None else [way.latency for way in trial.directions]
+        times = [each for each in found if each is not None]
+        if not times or len(times) < len(found):
             return NOTHING
-        return Measured(MS * max(getattr(each, name) for each in found), min(each.samples for each in found))
+        return Measured(MS * max(getattr(each, name) for each in times), min(each.samples for each in times))
 
     return measure
 
 
 def throughput(trial: TrialSnapshot, _: str) -> Measured:
-    from pale_heron.core.link.json_object import trial_object
+    """That of the slower direction; one of which nothing came is the slowest of all."""
+    from pale_heron.core.link.speed import speeds
 
-    rates = [each["payload_bit_s"] for each in trial_object(trial)["directions"]]
-    known = [each for each in rates if each]
-    return Measured(min(known), sum(each.settled for each in trial.directions)) if known else NOTHING
+    found = [each.payload for each in speeds(trial)]
+    known = [each for each in found if each is not None]
+    if not known or len(known) < len(found):
+        return NOTHING
+    return Measured(8 * min(known), sum(each.settled for each in trial.directions))
 
 
 def trial_verdict(trial: TrialSnapshot, _: str) -> Measured:

@@ -152,18 +152,20 @@ NAMES: Final[Sequence[ExpectedName]] = (
     ExpectedName(
         "link.not_delivered_share",
         "0 to 1",
-        "lost or damaged, or not right, in the worse direction",
+        "lost, damaged or late, or not right, in the worse direction; at worst where some is not known",
         TRIAL,
         measures.not_delivered,
     ),
     ExpectedName(
         "link.lost_at_most_share",
         "0 to 1",
-        "upper end of the 95 % interval of what is lost, in the worse direction",
+        "upper end of the 95 % interval of what is not delivered, in the worse direction",
         TRIAL,
         measures.at_most_lost,
     ),
     ExpectedName("link.lost", "", "in all directions together", TRIAL, measures.summed("lost")),
+    ExpectedName("link.late", "", "in all directions together", TRIAL, measures.summed("late")),
+    ExpectedName("link.not_known", "", "not sent, or sent and not known what became of it", TRIAL, measures.not_known),
     ExpectedName("link.damaged", "", "in all directions together", TRIAL, measures.summed("damaged")),
     ExpectedName("link.twice", "", "in all directions together", TRIAL, measures.summed("twice")),
     ExpectedName(

@@ -93,7 +93,7 @@ def _checked(match: "re.Match[bytes]") -> Probe | None:
 class Found(NamedTuple):
     """What stood in a stream: a probe, or (None) a piece of anything else, line ends between probes left out.
 
-    `time` is that of the chunk with its first byte, `end` that of the chunk with its last one.
+    `time` is when its first byte came, or the chunk with it; `end` when its last byte had come.
     """
 
     probe: Probe | None
@@ -105,7 +105,9 @@ class Found(NamedTuple):
 class ProbeFinder:
     """Probes of one lane and direction, however the stream is cut, merged or mixed with other things."""
 
-    def __init__(self) -> None:
+    def __init__(self, byte_ns: float = 0.0) -> None:
+        """A byte takes `byte_ns` on the line; 0 where that is not known: then all of a chunk comes at once."""
+        self._byte_ns = byte_ns
         self._held = b""
         self._offset = 0
         """Of the first held byte in the stream."""
@@ -142,7 +144,8 @@ class ProbeFinder:
                 break
             begin = self._offset + at
             piece = window[:length] if probe is not None else window[:length].rstrip(b"\r\n")
-            found.append(Found(probe, piece, self._time_at(begin), self._time_at(begin + length - 1)))
+            last = begin + max(1, len(piece))
+            found.append(Found(probe, piece, self._time_at(begin, begin), self._time_at(last - 1, last)))
             at += length
         self._held = data[at:]
         self._offset += at
@@ -165,13 +168,14 @@ class ProbeFinder:
             return end, None
         return (len(held), None) if final or len(held) > 2 * LONGEST else (0, None)
 
-    def _time_at(self, offset: int) -> int | None:
-        time = None
-        for begin, when in self._marks:
-            if begin > offset:
+    def _time_at(self, byte: int, end: int) -> int | None:
+        """When as many bytes of the stream had come as `end` says, by the chunk that holds that byte."""
+        begin, time = 0, None
+        for mark, when in self._marks:
+            if mark > byte:
                 break
-            time = when
-        return time
+            begin, time = mark, when
+        return None if time is None else time + round((end - begin) * self._byte_ns)
 
 
 def _line_end(data: bytes) -> int:

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from pale_heron.bench.live.timekeeping import Timekeeper
     from pale_heron.bench.operations.baud_search import BaudSearch
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+    from pale_heron.core.frames import Chunk
 
 
 @runtime_checkable
@@ -54,6 +55,8 @@ class LiveBench(Protocol):
     def send(self, lane: str, job: SendJob) -> None: ...
 
     def jobs(self, lane: str) -> list[SendJob]: ...
+
+    def tap(self, lane: str, listener: "Callable[[Chunk], None]") -> Callable[[], None]: ...
 
     def send_break(self, lane: str) -> None: ...
 

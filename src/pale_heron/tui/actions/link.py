@@ -12,7 +12,7 @@ from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.link.description import EXCHANGE
 from pale_heron.core.link.line_ends import line_end_words
 from pale_heron.core.link.tracker import WIRED
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.tui.actions.trial_questions import TrialQuestions
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.tui.widgets.canvas import Canvas
 

@@ -7,10 +7,12 @@ from pale_heron.answers.link import link_answer
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
-from pale_heron.core.link.delivery import DAMAGED, DELIVERED, LATE, LOST, UNDER_WAY, DeliverySnapshot
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
-from pale_heron.core.link.trial import DONE, TrialSnapshot
+from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, UNDER_WAY, DeliverySnapshot
+from pale_heron.core.link.speed import line_time_s
+from pale_heron.core.link.trial_snapshot import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS, Verdict, verdict
+from pale_heron.core.link.words import COLUMNS, counts_of
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.pages import page
@@ -25,8 +27,9 @@ HELP: Final = (
     "A trial sends numbered probes with a check, or asks messages and holds the answers against a rule. What was sent "
     "and what came is counted from the recorded bytes; a capture gives the same results again.",
     "Each probe is one sign in the strip, in the order of its number: ● delivered, × lost, ‼ damaged, ◐ late (whole, "
-    "but after the limit: it stays counted among the lost), ○ under way. A share stands with its interval at 95 % "
-    "certainty: 0 of 120 lost means below 3.1 %, not none.",
+    "but after the limit), ○ under way, ? not known: a lane was away, the far end restarted, or the trial was ended "
+    "before its limit was over. Not delivered is lost, damaged and late together; its share stands with its interval "
+    "at 95 % certainty: 0 of 120 lost means below 3.1 %, not none.",
     "A trial of throughput sends blocks as fast as the line takes them. Their content is known, so every byte is "
     "accounted for: changed, missing or added, with its place. The speed is that of whole blocks in the steady part, "
     "against what the line carries by its rate and frame format.",
@@ -45,6 +48,7 @@ SIGNS: Final = {
     DAMAGED: ("‼", "amber"),
     LATE: ("◐", "amber"),
     UNDER_WAY: ("○", "faint"),
+    NOT_KNOWN: ("?", "heather"),
     RIGHT: ("●", "reed"),
     WRONG: ("‼", "coral"),
     UNANSWERED: ("×", "coral"),
@@ -52,16 +56,7 @@ SIGNS: Final = {
 }
 TRIAL, DISTANCE, RESULTS, COMPARED = "trial", "distance", "results", "compared"
 PAGES: Final = (TRIAL, DISTANCE, RESULTS, COMPARED)
-_COLUMNS: Final = (
-    ("sent", 7),
-    ("delivered", 11),
-    ("lost", 7),
-    ("damaged", 9),
-    ("twice", 7),
-    ("out of order", 14),
-    ("late", 7),
-    ("loss, 95 %", 19),
-)
+INTERVAL: Final = 21
 LABEL: Final = 18
 STRIP_ROWS: Final = 3
 OUTAGES_SHOWN: Final = 4
@@ -128,14 +123,18 @@ def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: in
         rows += _strip("rounds", trial.exchange.strip, width)
     rows += [_legend(trial, width), BLANK]
     if trial.directions:
-        head = "".join(f"{name:>{room}}" for name, room in _COLUMNS)
-        rows.append(cut(line((f"{'':{LABEL}}{head}", "faint")), width))
+        head = "".join(f"{name:>{room}}" for name, room in COLUMNS.items())
+        rows.append(cut(line((f"{'':{LABEL}}{head}{_interval_head(width)}", "faint")), width))
         rows += [_counts(each, width) for each in trial.directions]
         rows += [BLANK, *speed.paint(trial, width)] if trial.bulk else []
-        on_the_way = [row for each in trial.directions for row in times.rows(_way(each), each.latency, width)]
+        on_the_way = [
+            row
+            for each in trial.directions
+            for row in times.rows(_way(each), each.latency, width, line_time_s(trial, each))
+        ]
         rows += [BLANK, *titled("ON THE WAY", on_the_way)]
-    if trial.round_trip is not None:
-        rows += times.rows("round trip", trial.round_trip, width)
+    if trial.trip is not None:
+        rows += times.rows("round trip", trial.trip.latency, width)
     if trial.exchange is not None:
         rows += _exchange(trial.exchange, width)
     rows += [BLANK, *_outages(trial, width)]
@@ -180,7 +179,8 @@ def _strip(name: str, strip: Sequence[str], width: int) -> list[Line]:
 
 
 def _legend(trial: TrialSnapshot, width: int) -> Line:
-    names = (RIGHT, WRONG, UNANSWERED, WAITING) if trial.exchange else (DELIVERED, LOST, DAMAGED, LATE, UNDER_WAY)
+    rounds = RIGHT, WRONG, UNANSWERED, LATE, NOT_KNOWN, WAITING
+    names = rounds if trial.exchange else (DELIVERED, LOST, DAMAGED, LATE, NOT_KNOWN, UNDER_WAY)
     spans = [Span(" " * LABEL, "quiet")]
     for name in names:
         sign, role = SIGNS[name]
@@ -188,13 +188,21 @@ def _legend(trial: TrialSnapshot, width: int) -> Line:
     return cut(tuple(spans), width)
 
 
+def _interval_head(width: int) -> str:
+    """The interval stands where there is room for it whole; the answer tells it in any case."""
+    return f"{'not delivered, 95 %':>{INTERVAL}}" if width >= LABEL + sum(COLUMNS.values()) + INTERVAL else ""
+
+
 def _counts(each: DeliverySnapshot, width: int) -> Line:
-    low_high = "–" if each.loss_95 is None else f"{percent(each.loss_95[0])} to {percent(each.loss_95[1])}"
-    counts = (each.sent, each.delivered, each.lost, each.damaged, each.twice, each.out_of_order, each.late, low_high)
-    bad = {"lost": "coral", "damaged": "amber", "late": "amber", "twice": "amber", "out of order": "amber"}
+    bad = {"lost": "coral", "not known": "heather"}
     spans = [*padded(line((_way(each), "text")), LABEL)]
-    for (name, room), count in zip(_COLUMNS, counts, strict=True):
-        spans.append(Span(f"{count:>{room}}", bad.get(name, "text") if count else "quiet"))
+    for (name, room), count in zip(COLUMNS.items(), counts_of(each), strict=True):
+        role = bad.get(name, "text" if name in ("sent", "delivered") else "amber")
+        spans.append(Span(f"{count:>{room}}", role if count else "quiet"))
+    if _interval_head(width):
+        interval = each.share_95
+        low_high = "–" if interval is None else f"{percent(interval[0])} to {percent(interval[1])}"
+        spans.append(Span(f"{low_high:>{INTERVAL}}", "text"))
     return cut(tuple(spans), width)
 
 
@@ -205,6 +213,7 @@ def _exchange(exchange: ExchangeSnapshot, width: int) -> list[Line]:
         ("wrong", exchange.wrong, "coral"),
         ("unanswered", exchange.unanswered, "coral"),
         ("late", exchange.late, "amber"),
+        ("not known", sum(count for _, count in exchange.not_known), "heather"),
     )
     spans = [*padded(line(("", "text")), LABEL)]
     for name, count, role in counts:

@@ -7,7 +7,7 @@ from typing import Final
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.reach import RangeBin, RangePoint, RangeSnapshot
 from pale_heron.core.link.reach_words import bin_words, distance_words, strength_words
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.dots import Dots
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, titled

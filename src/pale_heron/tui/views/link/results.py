@@ -6,7 +6,7 @@ from typing import Final
 from pale_heron.answers.link import ROLES, role_of
 from pale_heron.core.link.comparison import NOTHING, MatrixCell, compare, matrix
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label

@@ -5,12 +5,12 @@ from typing import Final
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
-from pale_heron.core.link.delivery import DeliverySnapshot
+from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.progress import HELD_WORDS, rates
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot
 from pale_heron.core.link.throughput_verdict import bit_rate
-from pale_heron.core.link.trial import TrialSnapshot
+from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.words import location_words
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
