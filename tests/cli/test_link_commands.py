@@ -139,7 +139,10 @@ def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
     # Those of the last limit before the record ends: neither the lost nor the delivered of them count.
     assert sentences["not_known_why"] == [{"reason": "under way when it ended", "count": 2}]
     assert sentences["types"] == [{"type": "GNGLL", "said": 8, "delivered": 7}]
-    assert "7 of 8 sentences delivered" in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
+    assert (
+        "7 of 8 sentences delivered"
+        in run("link", str(capture), "--from", "curlew", "--to", "hide", "--limit", "2s").stdout
+    )
     assert run("link", str(capture), "--from", "curlew", "--to", "nobody").returncode == 1
     assert run("link", str(capture), "--to", "curlew").returncode == 2
     status, found = told("link", str(capture), "--from", "hide", "--limit", "2s", "--json")

@@ -257,6 +257,9 @@ def test_words_of_certainty() -> None:
     assert certainty(0, 120) == "below 3.1 % at 95 % certainty"
     assert certainty(2, 120) == "between 0.46 and 5.9 % at 95 % certainty"
     assert certainty(4, 4).startswith("above 51.0 %")
+    # Two ends that differ are never told alike, and what is not all is not told as all.
+    assert certainty(999_990, 1_000_000) == "between 99.998 and 99.999 % at 95 % certainty"
+    assert certainty(50_000_000, 100_000_000) == "between 49.99 and 50.01 % at 95 % certainty"
     assert certainty(0, 0) == "nothing is known of the share"
 
 
@@ -282,6 +285,10 @@ def test_a_thinned_sample_keeps_its_ends(values: list[float]) -> None:
         ([0.08, 0.12, 0.3, 0.9, 1.3, 0.01], None),
         ([0.96] * 9, None),
         ([0.25], None),
+        # A few that wait for a time-out among many that do not.
+        ([0.03 + 0.0006 * each for each in range(42)] + [0.503, 0.504, 0.501, 0.505, 0.502, 0.504], 0.5),
+        # As many just below and just above: that is how long it takes.
+        ([0.35 + 0.004 * each for each in range(100)], None),
         ([0.0843 + 0.004 * each for each in range(30)], None),
     ],
 )

@@ -65,13 +65,13 @@ def test_each_in_its_bin() -> None:
     strengths = [each.strength for each in found.bins]
     assert strengths[6] is None and strengths[0] is not None and strengths[9] is not None
     assert strengths[0].mean == pytest.approx(-60.45) and strengths[9].most == pytest.approx(-69.0)
-    assert found.farthest_m == pytest.approx(99, abs=0.1) and found.first_outage_m == pytest.approx(60, abs=0.1)
+    assert found.farthest_m == pytest.approx(99, abs=0.1) and found.first_outage_m == pytest.approx(60.2, abs=0.1)
     assert len(found.points) == 100
 
 
 @pytest.mark.parametrize(
     ("fix_until", "at", "known"),
-    [(50, 49.5, True), (50, 50.5, False), (100, 104.0, True), (100, 104.9, False), (100, -1.0, False)],
+    [(50, 49.5, True), (50, 50.5, False), (100, 99.9, True), (100, 100.5, False), (100, -1.0, False)],
     ids=["fix", "no fix", "fresh", "old", "before the first"],
 )
 def test_without_a_position_the_distance_is_unknown_and_never_nought(fix_until: int, at: float, known: bool) -> None:
@@ -79,6 +79,26 @@ def test_without_a_position_the_distance_is_unknown_and_never_nought(fix_until: 
     (row,) = found.bins
     assert (row.low_m is not None) is known
     assert (found.farthest_m is not None) is known
+
+
+def test_between_two_fixes_a_probe_has_its_own_place() -> None:
+    """A receiver that speaks every five seconds, at 10 m/s: each probe lies in the bin in which it was sent."""
+    history = History(EpochLog(), ReadingLog())
+    for second in range(0, 101, 5):
+        history.log.append(epoch(second * SECOND, moved(*HIDE, 10.0 * second, 0.0)))
+    found = counted(history, [(at / 2, DELIVERED) for at in range(1, 200)], strength=()).snapshot()
+    assert [(each.low_m, each.settled) for each in found.bins] == [
+        (0, 19),
+        *((low, 20) for low in range(100, 1000, 100)),
+    ]
+    for point, at in zip(found.points, range(1, 200), strict=True):
+        assert point.distance_m == pytest.approx(5.0 * at, abs=0.1)
+    # Over 180 degrees the short way round.
+    history = History(EpochLog(), ReadingLog())
+    for second, longitude in ((0, 179.999), (1, -179.999)):
+        history.log.append(epoch(second * SECOND, (0.0, longitude)))
+    (row,) = counted(history, [(0.5, DELIVERED)], place=(0.0, 180.0), strength=()).snapshot().bins
+    assert row.low_m == 0
 
 
 def test_two_receivers_say_how_far_they_are_apart() -> None:

@@ -12,12 +12,12 @@ from typing import Final, NamedTuple, Protocol
 from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.geodesy import offset_m
-from pale_heron.core.gnss.epochs.log import Epochs
+from pale_heron.core.gnss.epochs.log import Epoch, Epochs
 from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
 
 FRESH_NS: Final = 5 * SECOND
-"""A position holds for so long; a probe that goes out later has no distance."""
+"""Between two positions that lie no further apart than twice this, a probe has a distance."""
 
 MOST_WAITING: Final = 20_000
 MOST_CELLS: Final = 4096
@@ -170,7 +170,7 @@ class RangeCounter:
         """Whether nothing that is still to come can say where that was, or how strong it came."""
         source = self._source
         receivers = (source.position,) if source.place else (source.position, source.place_lane)
-        if begin + FRESH_NS >= now and not all(_has_gone_on(histories(lane), begin) for lane in receivers):
+        if begin + 2 * FRESH_NS >= now and not all(_has_gone_on(histories(lane), begin) for lane in receivers):
             return False
         if not delivered or not source.strength or begin + self._limit_ns < now:
             return True
@@ -248,17 +248,33 @@ def _has_gone_on(history: LaneHistory | None, moment: int) -> bool:
 
 
 def _where(history: LaneHistory | None, moment: int) -> tuple[float, float] | None:
-    """The position of the last epoch that had begun at a moment; None where that is too old, or had none."""
+    """The position at a moment, between the epochs before and behind it; None where these are too far, or had none.
+
+    The last of all holds for FRESH_NS / 5: nobody knows where it went from there.
+    """
     if history is None:
         return None
     epochs = history.epochs
-    before = len(epochs) - len(epochs.since(moment + 1))
-    if not before:
+    count = len(epochs)
+    behind = count - len(epochs.since(moment + 1))
+    before = _fix_of(epochs[behind - 1]) if behind else None
+    after = _fix_of(epochs[behind]) if behind < count else None
+    if before is None:
         return None
-    epoch = epochs[before - 1]
-    if epoch.arrived is None or moment - epoch.arrived > FRESH_NS:
+    if after is None or after[0] - before[0] > 2 * FRESH_NS:
+        return before[1:] if moment - before[0] <= FRESH_NS // 5 else None
+    share = (moment - before[0]) / (after[0] - before[0]) if after[0] > before[0] else 0.0
+    # Over 180 degrees the short way round.
+    turned = (after[2] - before[2] + 180) % 360 - 180
+    longitude = (before[2] + share * turned + 180) % 360 - 180
+    return before[1] + share * (after[1] - before[1]), longitude
+
+
+def _fix_of(epoch: Epoch) -> tuple[int, float, float] | None:
+    """When it came, and where it was."""
+    if epoch.arrived is None or epoch.latitude is None or epoch.longitude is None:
         return None
-    return None if epoch.latitude is None or epoch.longitude is None else (epoch.latitude, epoch.longitude)
+    return epoch.arrived, epoch.latitude, epoch.longitude
 
 
 def _both(one: RangePoint, other: RangePoint) -> RangePoint:
