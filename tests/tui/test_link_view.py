@@ -224,7 +224,7 @@ async def test_a_trial_is_begun_and_given_up_by_keys(tmp_path: Path) -> None:
             await shown.until(lambda: (seen := session.seen.trials) and seen[-1].directions[1].delivered > 3)
             await shown.shows("measuring for")
             await shown.press("x")
-            await shown.shows("given up")
+            await shown.shows("ended by hand")
             assert session.seen.trials[-1].directions[0].lost == 0
             await shown.press("v")
             await shown.shows("begun, UTC")

@@ -95,7 +95,8 @@ def trial(
     Example: pale-heron trial sentences curlew=/dev/ttyUSB0@9600 hide=/dev/ttyUSB1@9600 --for 10min
     """
     # What was not given is left out: each kind knows what is usual for it.
-    options = {name.rstrip("_"): value for name, value in given.items() if value not in (None, False)}
+    # A count of 0 was given: it goes on until Ctrl-C.
+    options = {name.rstrip("_"): value for name, value in given.items() if value is not None and value is not False}
     if kind == PLAN:
         asked = _plan(lanes, options)
     elif kind == AGAIN:
@@ -109,7 +110,9 @@ def trial(
     end_on_signals()
     with opened(asked.specs, capture=capture) as session:
         found = _run(session, asked, anyway=anyway, quiet=as_json)
-    _print(asked, found, try_line_ends=try_line_ends, as_json=as_json)
+        # Before the record is closed: whoever does not wait for that has the result.
+        _print(asked, found, try_line_ends=try_line_ends, as_json=as_json)
+        sys.stdout.flush()
     if any(verdict(each).result != HOLDS for each in found) or len(found) < len(asked.trials):
         raise click.exceptions.Exit(Exit.NO)
 

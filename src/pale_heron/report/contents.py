@@ -19,6 +19,7 @@ from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.link.words import COLUMNS, counts_of, latency_words
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
 from pale_heron.core.proof.joining import JoinedClocks
 from pale_heron.core.proof.marks import kind_words, measured_parts
@@ -316,6 +317,7 @@ def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
         return None
     first = len(matter.known.trials) - len(trials) + 1
     answers, rows, charts, notes = [], [], [], []
+    counted: list[tuple[str, ...]] = []
     for number, trial in enumerate(trials, first):
         found = verdict(trial)
         name = f"trial {number}, {trial.described.kind}"
@@ -323,17 +325,25 @@ def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
         wiring = f"wired {WIRINGS[trial.wiring]}" if trial.wiring in WIRINGS else "how it was wired was not said"
         lanes = " and ".join(safe_label(lane) for lane in trial.described.lanes)
         rows.append((str(number), trial.described.kind, lanes, iso(trial.begin)[:19], found.result, wiring))
+        for way in trial.directions:
+            name_of_way = f"{safe_label(way.sender)} ▸ {safe_label(way.receiver)}"
+            counts = (str(count) for count in counts_of(way))
+            counted.append((str(number), name_of_way, *counts, latency_words(way.latency)))
         charted = TrialChartInput(matter.source, trial, matter.probes.of(trial))
         kinds = ["throughput"] if trial.bulk else ["latency", "delivery"]
         kinds += ["reach"] if trial.ranges else []
         charts += [ReportChart(f"{name}: {LINK_CHARTS[kind]}", partial(LINK_KINDS[kind], charted)) for kind in kinds]
         notes += [f"{name}: {each.text} {each.next}" for each in found.findings]
     heads = ("trial", "kind", "ends", "begin, UTC", "verdict", "how it was wired")
+    ways = ("trial", "way", *COLUMNS, "latency")
     return ReportPart(
         "Link",
         QUESTIONS["link"],
         tuple(answers),
-        (ReportTable("Trials", heads, tuple(rows)),),
+        (
+            ReportTable("Trials", heads, tuple(rows)),
+            *([ReportTable("What became of what was sent", ways, tuple(counted))] if counted else []),
+        ),
         tuple(charts),
         tuple(notes),
     )

@@ -17,7 +17,7 @@ RECORD_ENDED, REPLACED, WATCHED = "record-ended", "replaced", "watched"
 ENDINGS: Final = {
     COUNT: "all that was asked for was sent",
     TIME: "its time was over",
-    INTERRUPTED: "somebody ended it",
+    INTERRUPTED: "it was ended by hand",
     LANE_LOST: "a lane was gone for too long",
     FAILED: "it could not go on",
     RECORD_ENDED: "the record ends in the middle of it",

@@ -13,7 +13,7 @@ from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.reach_words import range_findings, range_words
 from pale_heron.core.link.sentence_verdict import sentence_findings, sentence_words
 from pale_heron.core.link.throughput_verdict import throughput_findings, throughput_words
-from pale_heron.core.link.trial_snapshot import ENDINGS, TrialSnapshot
+from pale_heron.core.link.trial_snapshot import COUNT, ENDINGS, TIME, TrialSnapshot
 from pale_heron.core.utc import clock
 
 FEW: Final = 10
@@ -44,7 +44,9 @@ def verdict(trial: TrialSnapshot) -> Verdict:
         result = INCONCLUSIVE
     alone = len(trial.ranges) == 1
     ranged = filter(None, (range_words(each, named=not alone) for each in trial.ranges))
-    why = " ".join([why, *_end_words(trial, known), *ranged])
+    # What fails, fails; of all else it comes first that it was not all.
+    ended = _end_words(trial, known)
+    why = " ".join([why, *ended, *ranged] if result == FAILS else [*ended, why, *ranged])
     findings = throughput_findings(trial), sentence_findings(trial), range_findings(trial), _findings(trial)
     return Verdict(result, why, tuple(each for found in findings for each in found))
 
@@ -53,11 +55,13 @@ def _end_words(trial: TrialSnapshot, known: Completeness) -> list[str]:
     """What keeps a trial that is over from being complete."""
     if trial.end is None or known.complete:
         return []
-    words = f"Not complete: {ENDINGS.get(trial.ended_by, 'it was ended')}"
-    if known.never_sent:
-        words += f" when {known.sent} of {known.asked} were sent"
-    reasons = ", ".join(f"{count} ({reason})" for reason, count in sorted(known.not_known.items()) if count)
-    return [f"{words}; not known: {reasons}." if reasons else f"{words}."]
+    parts = []
+    if known.never_sent or trial.ended_by not in (COUNT, TIME):
+        sent = f" when {known.sent} of {known.asked} were sent" if known.never_sent else ""
+        parts.append(f"{ENDINGS.get(trial.ended_by, 'it was ended')}{sent}")
+    reasons = [f"{count} ({reason})" for reason, count in sorted(known.not_known.items()) if count]
+    parts += [f"what became of {', '.join(reasons)} is not known"] if reasons else []
+    return [f"Not complete: {'; '.join(parts)}."]
 
 
 def _delivery(trial: TrialSnapshot, known: Completeness) -> tuple[str, str]:
@@ -111,8 +115,8 @@ def direction_words(trial: TrialSnapshot, each: DeliverySnapshot, known: Complet
     parts += [f"{each.under_way} under way"] if each.under_way else []
     asked = [f"asked {known.asked}", f"sent {each.sent}"] if trial.end is not None and known.never_sent else []
     if not each.settled:
-        told = ", ".join([*asked, *parts]) or "nothing was sent"
-        return f"{way}: {told}: nothing is known of what becomes of it."
+        told = ", ".join([*asked, *parts])
+        return f"{way}: {told}." if told else f"{way}: nothing was sent that is known of."
     parts = [*asked, f"{each.delivered} of {each.settled} delivered", *parts]
     if each.settled == 1 and not bad:
         return f"{way}: {', '.join(parts)}: shows that it can, not that it does."
@@ -198,11 +202,12 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                 )
             )
     if trial.away:
-        lanes = " and ".join(sorted({each.lane for each in trial.away}))
+        lanes = sorted({each.lane for each in trial.away})
+        were = f"{' and '.join(lanes)} {'was' if len(lanes) == 1 else 'were'} gone during the trial"
         found.append(
             LinkFinding(
                 "lane-away",
-                f"{lanes} was gone during the trial: what was under way then is not known.",
+                f"{were}: what was under way then is not known.",
                 f"gone: {len(trial.away)} time{'s' * (len(trial.away) > 1)}",
                 "Line shows when it went and returned; Traffic shows what came last.",
             )

@@ -11,7 +11,7 @@ from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.reach_words import bin_words, strength_words
 from pale_heron.core.link.speed import line_time_s
 from pale_heron.core.link.throughput import BulkSnapshot, Location
-from pale_heron.core.link.trial_snapshot import DONE, TrialSnapshot
+from pale_heron.core.link.trial_snapshot import DONE, INTERRUPTED, TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.samples import Times
 from pale_heron.core.utc import clock
@@ -28,7 +28,7 @@ def trial_lines(trial: TrialSnapshot) -> list[str]:
     """What it was, the verdict, the figures of each direction or of the rounds, and what to know beside."""
     found, described = verdict(trial), trial.described
     lanes = " and ".join(safe_label(lane) for lane in described.lanes)
-    ended = "" if trial.ended in ("", DONE) else f", {safe_label(trial.ended)}"
+    ended = "" if trial.ended in ("", DONE) else f", {safe_label(ended_words(trial))}"
     verdict_words = _VERDICTS[found.result] if trial.end is not None else "It is under way."
     rows = [
         f"{described.kind} on {lanes}, {clock(trial.begin)} UTC{ended}",
@@ -91,6 +91,16 @@ def range_lines(found: RangeSnapshot) -> list[str]:
     return rows
 
 
+def ended_words(trial: TrialSnapshot) -> str:
+    """By what a trial ended that did not go on to its end."""
+    return "ended by hand" if trial.ended_by == INTERRUPTED else trial.ended
+
+
+def latency_words(times: Times | None) -> str:
+    """Median, nearly all, least and most."""
+    return _times(times)
+
+
 def counts_of(each: DeliverySnapshot) -> tuple[int, ...]:
     """What stands in the columns of one direction."""
     fates = (each.sent, each.delivered, each.lost, each.damaged, each.late, each.unknown)
@@ -103,11 +113,11 @@ def _line_times(trial: TrialSnapshot) -> list[str]:
     for each in trial.directions:
         line = line_time_s(trial, each)
         if line is not None and each.latency is not None:
-            left = 1000 * max(0.0, each.latency.median - line)
-            rows.append(
-                f"{'':24}of that the line takes {1000 * line:.1f} ms by its rate; {left:.1f} ms are left for the link"
-            )
-    return rows[:1] if len(set(rows)) == 1 else rows
+            way = f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
+            left = max(0.0, each.latency.median - line)
+            own = f"of the median the line itself takes {1000 * line:.1f} ms by its rate"
+            rows.append(f"{way:<24}{own}; {1000 * left:.1f} ms are left for the link")
+    return rows
 
 
 def _direction(each: DeliverySnapshot) -> str:

@@ -12,7 +12,7 @@ from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOW
 from pale_heron.core.link.speed import line_time_s
 from pale_heron.core.link.trial_snapshot import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS, Verdict, verdict
-from pale_heron.core.link.words import COLUMNS, counts_of
+from pale_heron.core.link.words import COLUMNS, counts_of, ended_words
 from pale_heron.core.utc import clock
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.pages import page
@@ -151,7 +151,7 @@ def _title(trial: TrialSnapshot, state: str, now: int, width: int) -> Line:
     if trial.end is None:
         how = line((f"{state or 'under way'} for {took}", "*amber"))
     else:
-        ended = "" if trial.ended == DONE else f", {safe_label(trial.ended)}"
+        ended = "" if trial.ended == DONE else f", {safe_label(ended_words(trial))}"
         how = line((f"took {took}{ended}", "text"))
     words = line((described.kind, "*text"), (f" on {lanes}, {clock(trial.begin, 0)} UTC, ", "quiet"))
     return cut((*words, *how, Span(taken_out, "quiet")), width)
