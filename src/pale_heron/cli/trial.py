@@ -52,6 +52,7 @@ AGAIN: Final = "again"
 @click.option("--far", help=f"The far end of one lane: {', '.join(FAR)}; answer unless given.")
 @click.option("--rule", help="echo, plus N, text T, matches REGEX, table FILE.toml; echo unless given.")
 @click.option("--message", "messages", multiple=True, help="What is asked in an exchange; again for the next round.")
+@click.option("--line", help="The line of a beacon, as a regular expression; (?P<n>[0-9]+) in it is its number.")
 @click.option("--ignore", help="A regular expression: lines that a board says by itself are passed over.")
 @click.option("--at-most-lost", help="What may be lost or damaged: 5% or 0.05; nothing unless given.")
 @click.option("--at-least", help="A throughput that is claimed: 50kB/s, 92kbit/s, 1.2MB/s.")
@@ -83,7 +84,8 @@ def trial(
     (`pale-heron answer`), or one that sends back what it gets (`--far echo`). `exchange` asks one message after the
     other and holds the answers against a rule. `throughput` sends numbered blocks as fast as the line takes them and
     accounts for every byte. `sentences` sends nothing: what a receiver says on the first lane is looked for on the
-    second, or on one lane alone counted by its own times. `plan FILE` makes the trials of a plan, one after the other.
+    second, or on one lane alone counted by its own times. `beacon` sends nothing either: a line that a board says again
+    and again, by a pattern and an interval or found by itself. `plan FILE` makes the trials of a plan, in turn.
     `again CAPTURE` makes the last trial of a capture once more, on the lanes that it names: after a flat battery, say.
 
     Example: pale-heron trial delivery hide=/dev/ttyUSB0@9600 buoy=/dev/ttyUSB1@9600 --count 120 --every 0.5s
@@ -91,6 +93,8 @@ def trial(
     Example: pale-heron trial exchange /dev/ttyUSB0@9600 --rule 'plus 100' --rounds 50
 
     Example: pale-heron trial throughput hide=/dev/ttyUSB0@115200 buoy=/dev/ttyUSB1@115200 --for 10s --at-least 11kB/s
+
+    Example: pale-heron trial beacon hide=/dev/ttyUSB0@9600 --line '^alive' --every 1s --for 10min
 
     Example: pale-heron trial sentences curlew=/dev/ttyUSB0@9600 hide=/dev/ttyUSB1@9600 --for 10min
     """

@@ -11,9 +11,11 @@ from pale_heron.core.gnss.earth.notation import position_typed
 from pale_heron.core.line.settings import ENDINGS_OUT, did_you_mean
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import (
+    BEACON,
     DELIVERY,
     EXCHANGE,
     FAR_ENDS,
+    FOLLOWED,
     KINDS,
     SENTENCES,
     THROUGHPUT,
@@ -35,11 +37,12 @@ FAR: Final = tuple(FAR_ENDS)[1:]
 ONLY_FOR: Final = {
     "count": (DELIVERY, THROUGHPUT),
     "rounds": (EXCHANGE,),
-    "for": (DELIVERY, THROUGHPUT, SENTENCES),
+    "for": (DELIVERY, THROUGHPUT, *FOLLOWED),
     "wait": (DELIVERY, EXCHANGE, THROUGHPUT),
     "ignore": (EXCHANGE,),
     "size": (DELIVERY, THROUGHPUT),
-    "every": (DELIVERY, EXCHANGE),
+    "every": (DELIVERY, EXCHANGE, BEACON),
+    "line": (BEACON,),
     "content": (THROUGHPUT,),
     "at_least": (THROUGHPUT,),
     "rule": (EXCHANGE,),
@@ -48,10 +51,10 @@ ONLY_FOR: Final = {
     "one_way": (DELIVERY, THROUGHPUT),
     "far": (DELIVERY, THROUGHPUT),
     "through": (DELIVERY,),
-    "at_most_lost": (DELIVERY, THROUGHPUT, SENTENCES),
-    "position": (DELIVERY, SENTENCES),
-    "place": (DELIVERY, SENTENCES),
-    "strength": (DELIVERY, SENTENCES),
+    "at_most_lost": (DELIVERY, THROUGHPUT, *FOLLOWED),
+    "position": (DELIVERY, *FOLLOWED),
+    "place": (DELIVERY, *FOLLOWED),
+    "strength": (DELIVERY, *FOLLOWED),
 }
 """Options that not every kind takes; the others are for all."""
 
@@ -77,7 +80,7 @@ def described(
         probes=probes,
         every_s=seconds(str(options["every"])) if "every" in options else 0.2 if kind == DELIVERY else 0.0,
         size=_size(kind, options.get("size"), probes, specs),
-        limit_s=max(0.001, seconds(str(options.get("limit", "10s" if kind == SENTENCES else "2s")))),
+        limit_s=max(0.001, seconds(str(options.get("limit", _usual_limit(kind, options))))),
         at_most_lost=share(str(options.get("at_most_lost", "0%"))),
         rule=rule_typed(str(options.get("rule", "echo"))),
         content=_one_of(str(options.get("content", "random")), tuple(CONTENTS), "content", "There are"),
@@ -86,12 +89,13 @@ def described(
         position=position,
         place=place,
         place_lane=place_lane,
-        strength=_strength(str(options.get("strength", "")), known, position),
+        strength=_strength(str(options.get("strength", "")), known),
         through=through,
         wiring=_one_of(str(options.get("wiring", "")), ("", *WIRINGS), "wiring", "It is"),
         ending=_one_of(str(options.get("ending", "")), ("", *ENDINGS_OUT), "line end", "There are"),
         wait_s=seconds(str(options.get("wait", "10s"))),
-        ignore=_expression(str(options.get("ignore", ""))),
+        line=_expression(str(options.get("line", "")), "--line"),
+        ignore=_expression(str(options.get("ignore", "")), "--ignore"),
     )
 
 
@@ -106,9 +110,9 @@ def _far_end(kind: str, lanes: int, far: str | None) -> str:
     """Where the other end is."""
     if far is not None and far not in FAR:
         raise Trouble(f"There is no far end {far!r}", f"There are: {', '.join(FAR)}")
-    if lanes > 2 or (lanes == 2 and (far is not None or kind == EXCHANGE)):
+    if lanes > 2 or (lanes == 2 and (far is not None or kind in (EXCHANGE, BEACON))):
         raise Trouble(f"{lanes} lanes are too many for this", "Name one lane; two where both ends are here")
-    return "lane" if lanes == 2 or kind == SENTENCES else far or "answer"
+    return "lane" if lanes == 2 or kind in FOLLOWED else far or "answer"
 
 
 def _count(kind: str, options: Mapping[str, Any]) -> int:
@@ -118,7 +122,7 @@ def _count(kind: str, options: Mapping[str, Any]) -> int:
         if count and "for" in options:
             raise Trouble("--count and --for both say when it ends", "Give one of them")
         return 0 if count is None else _within(count, 1, MOST_PROBES, "--count")
-    if kind == SENTENCES:
+    if kind in FOLLOWED:
         return 0
     if kind == DELIVERY and "for" in options:
         if count:
@@ -146,12 +150,19 @@ def _size(kind: str, size: Any, probes: int, specs: Sequence[LaneSpec]) -> int:
     return _within(size, least, most, "--size")
 
 
-def _expression(text: str) -> str:
+def _usual_limit(kind: str, options: Mapping[str, Any]) -> str:
+    """Of a beacon two and a half of its intervals: silence beyond that is an outage."""
+    if kind == BEACON:
+        return f"{2.5 * seconds(str(options['every'])):g}s" if "every" in options else "5s"
+    return "10s" if kind == SENTENCES else "2s"
+
+
+def _expression(text: str, name: str) -> str:
     """A regular expression that is one, or nothing."""
     try:
         return Pattern(text).pattern
     except Broken as problem:
-        raise Trouble(f"--ignore {text!r} is no regular expression: {problem}", "Such as --ignore '^TEMP '") from None
+        raise Trouble(f"{name} {text!r} is no regular expression: {problem}", f"Such as {name} '^TEMP '") from None
 
 
 def _within(value: Any, least: int, most: int, name: str) -> int:
@@ -164,7 +175,7 @@ def _places(options: Mapping[str, Any], known: Sequence[str]) -> tuple[str, tupl
     """Who says where the moving end is, and the point or the lane from which distance is counted."""
     position, place = str(options.get("position", "")), str(options.get("place", ""))
     if not position:
-        if place or "strength" in options:
+        if place:
             raise Trouble("Distance needs a lane that says where the moving end is", "Add --position LANE")
         return "", (), ""
     _one_of(position, known, "lane", "There are")
@@ -179,14 +190,14 @@ def _places(options: Mapping[str, Any], known: Sequence[str]) -> tuple[str, tupl
     return position, (point.latitude, point.longitude), ""
 
 
-def _strength(text: str, known: Sequence[str], position: str) -> tuple[str, ...]:
+def _strength(text: str, known: Sequence[str]) -> tuple[str, ...]:
     """A lane and a reading of its module, as `hide/signal`."""
     if not text:
         return ()
     lane, slash, reading = text.rpartition("/")
     if not slash or not reading:
         raise Trouble(f"--strength {text!r} names no reading", "Write lane/reading, such as hide/signal")
-    return (_one_of(lane, known, "lane", "There are"), reading) if position else ()
+    return _one_of(lane, known, "lane", "There are"), reading
 
 
 def rule_typed(text: str) -> Rule:

@@ -26,7 +26,7 @@ from pale_heron.core.framing import BULK, BULK_ENDED
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.at_stake import at_stake
-from pale_heron.core.link.description import EXCHANGE, LETTERS, SENTENCES, THROUGHPUT, TrialDescription
+from pale_heron.core.link.description import EXCHANGE, FOLLOWED, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.tracker import BEGUN, ENDED, SENT_OUT, SIGN
 from pale_heron.core.link.trial import block_of
 from pale_heron.core.link.trial_snapshot import COUNT, DONE, FAILED, INTERRUPTED, LANE_LOST, TIME, TrialSnapshot
@@ -94,7 +94,7 @@ class Trial(Operation):
         `before` are the bytes of each lane that count as left over: all but those that came before. `anyway`: what is
         at stake was asked before, and accepted.
         """
-        claimed = () if described.kind == SENTENCES else described.lanes
+        claimed = () if described.kind in FOLLOWED else described.lanes
         super().__init__(f"a trial of the link ({described.kind})", claimed, token)
         self._bench = bench
         self.described = described._replace(trial=secrets.randbelow(0x10000))
@@ -121,7 +121,7 @@ class Trial(Operation):
 
     def work(self) -> None:
         self._await_opening()
-        if self.described.kind == SENTENCES:
+        if self.described.kind in FOLLOWED:
             self.state = MEASURING
             self._begin()
             self._send_and_listen(self._follow)

@@ -10,7 +10,11 @@ from pale_heron.core.patterns import Broken, Pattern
 from pale_heron.core.wire.probe import LONGEST, SHORTEST
 
 DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES = "delivery", "exchange", "throughput", "sentences"
-KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES)
+BEACON: Final = "beacon"
+KINDS: Final = (DELIVERY, EXCHANGE, THROUGHPUT, SENTENCES, BEACON)
+FOLLOWED: Final = (SENTENCES, BEACON)
+"""Kinds in which nothing is sent: what is said anyway is followed."""
+
 FAR_ENDS: Final = {
     "lane": "the other end is a lane here too",
     "answer": "the other end answers each probe, and says what it got",
@@ -69,6 +73,8 @@ class TrialDescription(NamedTuple):
     """Row and column in the matrix of a plan."""
     wait_s: float = 0.0
     """So long the first sign of a far end is waited for, or of a client; 0 for not at all."""
+    line: str = ""
+    """A regular expression: the line that a beacon says again and again; empty where it is to be found."""
     ignore: str = ""
     """A regular expression: lines of an exchange that match it are passed over."""
     ending: str = ""
@@ -135,6 +141,7 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
             wiring=str(details.get("wiring", "")),
             cell=_words(details.get("cell", ()), (0, 2)),
             wait_s=_number(details.get("wait_s", 0), 0, 86_400),
+            line=_expression(details.get("line", "")),
             ignore=_expression(details.get("ignore", "")),
             ending=str(details.get("ending", "")),
         )
@@ -142,7 +149,8 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
         return None
     known = found.kind in KINDS and found.far in FAR_ENDS and found.content in CONTENTS
     ends = {2} if found.far == "lane" else {1}
-    fits = known and len(lanes) in ({1, 2} if found.kind == SENTENCES else ends)
+    ends = {SENTENCES: {1, 2}, BEACON: {1}}.get(found.kind, ends)
+    fits = known and len(lanes) in ends
     return found if fits and len(set(lanes)) == len(lanes) else None
 
 

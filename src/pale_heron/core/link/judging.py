@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Mapping
 from typing import Final, NamedTuple
 
-from pale_heron.core.link.description import SENTENCES
+from pale_heron.core.link.description import FOLLOWED
 from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
 from pale_heron.core.link.ledger import CUT
@@ -77,7 +77,7 @@ def completeness(trial: TrialSnapshot) -> Completeness:
         # Of a far end that answers, what comes back is known by the way there.
         counted = trial.directions if described.far != "answer" else trial.directions[:1]
         ways = [(each.sent, each.not_known) for each in counted]
-    asked = None if described.kind == SENTENCES else described.asked
+    asked = None if described.kind in FOLLOWED else described.asked
     unknown: Counter[str] = Counter()
     for _, reasons in ways:
         unknown |= Counter(dict(reasons))

@@ -78,6 +78,16 @@ class OwnTimes:
         self._watch(of_day)
         self._count(of_day, arrived)
 
+    def take_ahead(self, ahead: int, arrived: int, interval: int) -> None:
+        """A whole one came that tells no time, and whose place is known: so many behind the last, one each interval."""
+        self._interval = interval
+        if self._last is None or self._left_at is not None:
+            if self._left_at is not None:
+                self._pass_what_was_away(arrived)
+            self._begin(0, arrived, 0)
+        else:
+            self._place(ahead, arrived, arrived, 0)
+
     def _learn(self, of_day: int, arrived: int) -> None:
         if self._waiting:
             step = _turn(of_day - self._waiting[-1][0])
@@ -119,16 +129,21 @@ class OwnTimes:
             self._begin(of_day, arrived, lag)
             return
         self._least_lag = lag if self._least_lag is None else min(self._least_lag, lag)
+        if self._place(ahead, arrived, arrived - (lag - self._least_lag), of_day):
+            self._lags.add(lag / SECOND)
+
+    def _place(self, ahead: int, arrived: int, moment: int, of_day: int) -> bool:
+        """Enter one that was said so many behind the last; False where nobody asks about it."""
         number = self._number + ahead
         if ahead > 0:
-            asked = self._send_missing(number, arrived - (lag - self._least_lag))
+            asked = self._send_missing(number, moment)
             self._number, self._last = number, of_day
             if not asked:
-                return
+                return False
         elif number < 1:
-            return
-        self._lags.add(lag / SECOND)
+            return False
         self._ledger.deliver(number, arrived)
+        return True
 
     def _begin(self, of_day: int, arrived: int, lag: int) -> None:
         """Afresh, by a clock that was set."""
@@ -179,11 +194,14 @@ class OwnTimes:
 
     def _return(self, of_day: int, arrived: int) -> None:
         """The first one after the lane was gone: those between would have been said, and nobody could hear them."""
+        self._pass_what_was_away(arrived)
+        self._begin(of_day, arrived, _turn(arrived % DAY - of_day))
+
+    def _pass_what_was_away(self, arrived: int) -> None:
         self._left_at = None
         self._ledger.pass_over(round((arrived - self._moment) / self._interval) - 1, AWAY)
         self._ledger.back()
         self._bad = 0
-        self._begin(of_day, arrived, _turn(arrived % DAY - of_day))
 
     def _silent(self, now: int) -> tuple[int, int]:
         """How many are due since the last one, as the interval has it, and of how many of these the limit is over."""
@@ -191,6 +209,10 @@ class OwnTimes:
             return 0, 0
         due = max(0, min(now, self._until) - self._moment) // self._interval
         return due, min(due, max(0, now - self._limit_ns - self._moment) // self._interval)
+
+    def overdue(self, now: int) -> int:
+        """How many are due since the last one, and have not come within the limit."""
+        return self._silent(now)[1]
 
     def _settle_silence(self, now: int, reason: str) -> None:
         """It will not be heard any more: what was due for longer than the limit is lost, the rest is not known."""

@@ -35,10 +35,12 @@ def strength_words(strength: Strength | None, unit: str = "") -> str:
     return f"{strength.mean:.0f}{unit} ({strength.least:.0f} to {strength.most:.0f})"
 
 
-def range_words(found: RangeSnapshot, *, named: bool = True) -> str:
+def range_words(found: RangeSnapshot, *, named: bool = True, placed: bool = True) -> str:
     """One sentence: how far something was delivered, and where it first failed; empty where nothing is known."""
     known = sum(each.settled for each in found.bins if each.low_m is not None)
     unknown = sum(each.settled for each in found.bins if each.low_m is None)
+    if not placed:
+        return ""
     if not known:
         return "How far away that was nobody knows: no position was heard." if unknown else ""
     parts = []

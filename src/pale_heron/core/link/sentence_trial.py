@@ -1,4 +1,4 @@
-"""A trial in which nothing is sent: what a receiver says is followed from lane to lane, or by its own times on one.
+"""A trial in which nothing is sent: what is said anyway is followed from lane to lane, or on one by itself.
 
 It takes lines in their order, not bytes: sentences are whole lines. Of two lanes both are there from the beginning, or
 from when the record says that they were opened, until they are lost.
@@ -7,7 +7,8 @@ from when the record says that they were opened, until they are lost.
 from collections import deque
 
 from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, SECOND, Event, Frame
-from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.beacon import BeaconCounter
+from pale_heron.core.link.description import BEACON, TrialDescription
 from pale_heron.core.link.ledger import HearResult, ProbeResult
 from pale_heron.core.link.own_times import OwnTimesTracker
 from pale_heron.core.link.reach import RangeCounter
@@ -29,8 +30,11 @@ class SentenceTrialTracker:
         self._away: deque[AwayPeriod] = deque(maxlen=AWAY_KEPT)
         limit_ns = round(described.limit_s * SECOND)
         self._range: RangeCounter | None = range_counter(described, " ▸ ".join(described.lanes))
-        self._counter: SentenceMatcher | OwnTimesTracker
-        if len(described.lanes) == 2:
+        self._counter: SentenceMatcher | OwnTimesTracker | BeaconCounter
+        if described.kind == BEACON:
+            every_ns = round(described.every_s * SECOND)
+            self._counter = BeaconCounter(described.lanes[0], limit_ns, described.line, every_ns, self._hear)
+        elif len(described.lanes) == 2:
             self._counter = SentenceMatcher(*described.lanes, limit_ns, self._hear)
         else:
             self._counter = OwnTimesTracker(described.lanes[0], limit_ns, self._hear)
@@ -84,7 +88,7 @@ class SentenceTrialTracker:
         """How it stands."""
         counter, end = self._counter, self._end
         matched = counter.snapshot() if isinstance(counter, SentenceMatcher) else None
-        own = counter if isinstance(counter, OwnTimesTracker) else None
+        own = None if isinstance(counter, SentenceMatcher) else counter
         return TrialSnapshot(
             described=self.described,
             begin=self._begin,
@@ -100,4 +104,5 @@ class SentenceTrialTracker:
             clock_steps=own.clock_steps if own else 0,
             ranges=() if self._range is None else (self._range.snapshot(),),
             away=tuple(self._away),
+            recent=counter.recent() if isinstance(counter, BeaconCounter) else None,
         )

@@ -29,7 +29,6 @@ ENDED: Final = "trial-ended"
 WIRED: Final = "trial-wiring"
 """The events of a capture."""
 
-SENTENCES: Final = "sentences"
 REPLACED: Final = "another one of the same number began"
 CUT_OFF: Final = "the record ends here"
 
@@ -69,7 +68,7 @@ class LinkTracker:
         """A trial begins or ends; other events mean nothing here."""
         if event.name == BEGUN:
             described = _described(event)
-            if described is not None and described.kind == SENTENCES:
+            if described is not None and _is_followed(described):
                 self._coming += 1
             elif described is not None and len(self._running) < MOST_AT_ONCE:
                 from pale_heron.core.link.trial import TrialTracker
@@ -110,7 +109,7 @@ class LinkTracker:
     def _heed_among_lines(self, event: Event) -> None:
         if event.name == BEGUN:
             described = _described(event)
-            if described is None or described.kind != SENTENCES:
+            if described is None or not _is_followed(described):
                 return
             self._coming -= 1
             if len(self._following) < MOST_AT_ONCE:
@@ -210,6 +209,12 @@ def _described(event: Event) -> "TrialDescription | None":
     from pale_heron.core.link.description import description_of
 
     return description_of(event.details)
+
+
+def _is_followed(described: "TrialDescription") -> bool:
+    from pale_heron.core.link.description import FOLLOWED
+
+    return described.kind in FOLLOWED
 
 
 def _told(event: Event) -> "TrialEnd":

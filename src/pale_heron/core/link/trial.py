@@ -313,8 +313,8 @@ class TrialTracker:
 
 
 def range_counter(described: TrialDescription, way: str) -> RangeCounter | None:
-    """What follows a way by its distance; None where nobody asked for that."""
-    if not described.position:
+    """What follows a way by its distance, or by how strong it came; None where nobody asked for that."""
+    if not described.position and not described.strength:
         return None
     source = PlaceSource(described.position, described.place, described.place_lane, described.strength)
     return RangeCounter(way, source, round(described.limit_s * SECOND))

@@ -88,6 +88,8 @@ class TrialSnapshot(NamedTuple):
     """When a lane was not there: nothing was sent meanwhile, and nothing is said of the link."""
     waited_s: float | None = None
     """How long the first sign of the far end took; None where none was waited for, or none came."""
+    recent: tuple[int, int] | None = None
+    """Of a beacon in the last minute: how many came, of how many."""
     left_out: tuple[tuple[str, int], ...] = ()
     """Of sentences: types that were said and not looked for, as the other lane did not carry them then."""
 

@@ -4,7 +4,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
-from pale_heron.core.link.description import DELIVERY, SENTENCES, THROUGHPUT
+from pale_heron.core.link.description import BEACON, DELIVERY, FOLLOWED, SENTENCES, THROUGHPUT
 from pale_heron.core.link.exchange import ExchangeSnapshot
 from pale_heron.core.link.figures import probes_for
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
@@ -17,7 +17,7 @@ from pale_heron.core.link.trial_snapshot import COUNT, ENDINGS, TIME, TrialSnaps
 from pale_heron.core.utc import clock
 
 FEW: Final = 10
-NOUNS: Final = {THROUGHPUT: "blocks", SENTENCES: "sentences"}
+NOUNS: Final = {THROUGHPUT: "blocks", SENTENCES: "sentences", BEACON: "lines"}
 """What is counted, where it is no probe."""
 
 
@@ -34,6 +34,8 @@ def verdict(trial: TrialSnapshot) -> Verdict:
     known = completeness(trial)
     if trial.exchange is not None:
         result, why = _exchange(trial, trial.exchange, known)
+    elif trial.described.kind == BEACON:
+        result, why = _beacon(trial)
     elif trial.described.kind == SENTENCES:
         result, why = sentence_words(trial)
     else:
@@ -43,7 +45,8 @@ def verdict(trial: TrialSnapshot) -> Verdict:
     if result == HOLDS and not known.complete:
         result = INCONCLUSIVE
     alone = len(trial.ranges) == 1
-    ranged = filter(None, (range_words(each, named=not alone) for each in trial.ranges))
+    placed = bool(trial.described.position)
+    ranged = filter(None, (range_words(each, named=not alone, placed=placed) for each in trial.ranges))
     # What fails, fails; of all else it comes first that it was not all.
     ended = _end_words(trial, known)
     why = " ".join([why, *ended, *ranged] if result == FAILS else [*ended, why, *ranged])
@@ -62,6 +65,19 @@ def _end_words(trial: TrialSnapshot, known: Completeness) -> list[str]:
     reasons = [f"{count} ({reason})" for reason, count in sorted(known.not_known.items()) if count]
     parts += [f"what became of {', '.join(reasons)} is not known"] if reasons else []
     return [f"Not complete: {'; '.join(parts)}."]
+
+
+def _beacon(trial: TrialSnapshot) -> tuple[str, str]:
+    """A line that comes again and again: how much of it came, of all and of the last minute."""
+    lane = trial.described.lanes[0]
+    if not trial.directions:
+        what = f"matches {trial.described.line!r}" if trial.described.line else "comes at even distances"
+        return INCONCLUSIVE, f"Nothing on {lane} {what} yet: four in a row show how often it comes."
+    (way,) = trial.directions
+    words = direction_words(trial, way, completeness(trial))
+    if trial.end is None and trial.recent is not None and trial.recent[1]:
+        words += f" Of the last minute {trial.recent[0]} of {trial.recent[1]} came."
+    return judged(way.not_delivered, way.settled, trial.described.at_most_lost), words
 
 
 def _delivery(trial: TrialSnapshot, known: Completeness) -> tuple[str, str]:
@@ -171,7 +187,7 @@ def _findings(trial: TrialSnapshot) -> list[LinkFinding]:
                     else f"{connect}, or send by its payload command: --through.",
                 )
             )
-        elif each.foreign_bytes and not trial.own_bytes_back and trial.described.kind != SENTENCES:
+        elif each.foreign_bytes and not trial.own_bytes_back and trial.described.kind not in FOLLOWED:
             found.append(
                 LinkFinding(
                     "foreign-bytes",

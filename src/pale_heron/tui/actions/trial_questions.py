@@ -11,8 +11,10 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.description import (
+    BEACON,
     DELIVERY,
     EXCHANGE,
+    FOLLOWED,
     SENTENCES,
     THROUGHPUT,
     WIRINGS,
@@ -21,6 +23,7 @@ from pale_heron.core.link.description import (
 )
 from pale_heron.core.link.rules import Rule, parse_rule
 from pale_heron.core.moments import seconds
+from pale_heron.core.patterns import Broken, Pattern
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.screens.panel import AskLine, Choice
@@ -30,6 +33,11 @@ PROBES: Final = "100 0.2s 2s"
 ROUNDS: Final = "20 2s"
 BLOCKS: Final = "10s random"
 SENTENCE_LIMIT_S: Final = 10.0
+WAIT_S: Final = 10.0
+"""So long the first sign of a far end is waited for."""
+
+FOUND: Final = "any"
+BEACON_LIMIT, BEACON_LIMIT_S = 2.5, 5.0
 SIGNAL: Final = "signal"
 """The reading with which a module says how strong a frame came, by its usual name in dialects."""
 
@@ -58,6 +66,7 @@ class TrialQuestions:
             ("m", "messages with an expected answer"),
             ("t", "blocks as fast as the line takes them: how fast, and every byte accounted for"),
             ("s", "send nothing: follow the sentences of a receiver"),
+            ("w", "send nothing: count a line that comes again and again, on a walk too"),
         ]
         if self._has_payload_command(lane):
             choices.append(("p", "probes by the payload command of its module"))
@@ -71,6 +80,8 @@ class TrialQuestions:
                 self._ask_ends(lane.name, others)
             elif key == "s":
                 self._ask_listener(lane.name, others)
+            elif key == "w":
+                self._ask_beacon(lane.name)
             elif key == "d":
                 self._ask_position(lane, lanes)
             elif key == "p":
@@ -78,7 +89,7 @@ class TrialQuestions:
             elif key is not None:
                 ends = (lane.name, others[int(key) - 1]) if key.isdecimal() else (lane.name,)
                 far = "lane" if key.isdecimal() else "answer" if key == "a" else "echo"
-                self._ask_probes(TrialDescription(DELIVERY, 0, ends, far=far))
+                self._ask_probes(TrialDescription(DELIVERY, 0, ends, far=far, wait_s=WAIT_S))
 
         def ask() -> None:
             by = " by distance" if self._where else ""
@@ -123,7 +134,16 @@ class TrialQuestions:
                 raise ValueError(f"{content!r} is not one of {', '.join(CONTENTS)}")
             for_s = seconds(duration)
             return TrialDescription(
-                THROUGHPUT, 0, ends, far=far, probes=0, for_s=for_s, size=size, content=content, limit_s=2.0
+                THROUGHPUT,
+                0,
+                ends,
+                far=far,
+                wait_s=WAIT_S,
+                probes=0,
+                for_s=for_s,
+                size=size,
+                content=content,
+                limit_s=2.0,
             )
 
         self._ask(f"For how long, and with what content? {', '.join(CONTENTS)}", BLOCKS, read)
@@ -140,7 +160,15 @@ class TrialQuestions:
         def read(text: str) -> TrialDescription:
             count, limit = _words(text, ROUNDS)
             return TrialDescription(
-                EXCHANGE, 0, (lane,), far="answer", rule=rule, every_s=0.0, probes=_whole(count), limit_s=seconds(limit)
+                EXCHANGE,
+                0,
+                (lane,),
+                far="answer",
+                wait_s=WAIT_S,
+                rule=rule,
+                every_s=0.0,
+                probes=_whole(count),
+                limit_s=seconds(limit),
             )
 
         self._ask("How many rounds (0: until x), and how long is an answer waited for?", ROUNDS, read)
@@ -149,7 +177,7 @@ class TrialQuestions:
         def wrong(text: str) -> str:
             try:
                 read(text)
-            except (Trouble, ValueError) as problem:
+            except (Trouble, ValueError, Broken) as problem:
                 return str(problem)
             return ""
 
@@ -174,6 +202,22 @@ class TrialQuestions:
                 self._ask_wiring(TrialDescription(SENTENCES, 0, ends, probes=0, limit_s=SENTENCE_LIMIT_S))
 
         self._app.push_screen(Choice(f"What {safe_label(lane)} says: where is it looked for?", choices), take)
+
+    def _ask_beacon(self, lane: str) -> None:
+        """The line, and how often it comes; both may be found."""
+
+        def read(text: str) -> TrialDescription:
+            pattern, _, every = text.strip().rpartition(" ")
+            if text.strip() in ("", FOUND):
+                pattern, every_s = "", 0.0
+            else:
+                every_s = seconds(every)
+                Pattern(pattern)
+            limit_s = BEACON_LIMIT * every_s if every_s else BEACON_LIMIT_S
+            return TrialDescription(BEACON, 0, (lane,), probes=0, every_s=every_s, line=pattern, limit_s=limit_s)
+
+        question = f"Which line, and how often? Such as ^alive 1s; {FOUND}: it is found by itself"
+        self._ask(question, FOUND, read)
 
     # Through modules
 
@@ -240,7 +284,7 @@ class TrialQuestions:
 
     def _ask_wiring(self, described: TrialDescription) -> None:
         """Asked once, and kept with the result."""
-        described = described._replace(**self._where) if described.kind in (DELIVERY, SENTENCES) else described
+        described = described._replace(**self._where) if described.kind in (DELIVERY, *FOLLOWED) else described
         self.ask_wiring(lambda wiring: self._start(described._replace(wiring=wiring)))
 
     def ask_wiring(self, take: Callable[[str], None]) -> None:

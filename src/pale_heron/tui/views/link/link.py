@@ -19,7 +19,7 @@ from pale_heron.files.pages import page
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, headline, line, padded, titled, wrapped
-from pale_heron.tui.views.link import reach, results, speed, times
+from pale_heron.tui.views.link import reach, results, speed, times, walk
 from pale_heron.tui.views.table import VIEWS
 
 QUESTION: Final = VIEWS["link"].question
@@ -37,6 +37,8 @@ HELP: Final = (
     "A trial of sentences sends nothing: what a receiver says on one lane is looked for on another, or counted by its "
     "own times. Any of them can be followed by distance from a known point; where no position is heard, the distance "
     "is unknown, never 0.",
+    "A beacon is a line that somebody says again and again: nothing is sent, it is known by a pattern or found. Its "
+    "share of the last minute stands in large figures, with a clock for the outage, to be read on a walk.",
     "b begins a trial on the chosen lane: with another lane here, with a far end that answers (pale-heron answer "
     "there), or with one that sends back what it gets. x gives it up; what was counted stands. v turns the pages, "
     "↑ ↓ choose a trial, = keeps one to compare the next with it. e tries an exchange with each line end; i says how "
@@ -57,6 +59,7 @@ SIGNS: Final = {
 TRIAL, DISTANCE, RESULTS, COMPARED = "trial", "distance", "results", "compared"
 PAGES: Final = (TRIAL, DISTANCE, RESULTS, COMPARED)
 INTERVAL: Final = 21
+HINT: Final = 20
 LABEL: Final = 18
 STRIP_ROWS: Final = 3
 OUTAGES_SHOWN: Final = 4
@@ -93,8 +96,15 @@ def _first_steps(width: int) -> list[Line]:
         ("firmware", f"forty lines of C answer a probe: {page('probe-format.md')}"),
         ("how fast", "blocks both ways as fast as the lines take them; every byte is accounted for"),
         ("one message", "an exchange by a rule: echo, plus N, text T, matches REGEX, table FILE"),
+        ("a steady line", "nothing is sent: what a board says again and again is counted, on a walk too"),
     )
-    rows = [cut(line((f"{name:<20}", "text"), (words, "quiet")), width) for name, words in steps]
+    rows = []
+    for name, words in steps:
+        parts = wrapped(line((words, "quiet")), max(20, width - HINT))
+        rows += [
+            cut(line((f"{name if not index else '':<{HINT}}", "text"), *part), width)
+            for index, part in enumerate(parts)
+        ]
     return titled("WAYS TO TRY A LINK", rows)
 
 
@@ -116,7 +126,7 @@ def _tabs(shown: Sequence[str], page: str, width: int) -> Line:
 
 
 def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: int) -> list[Line]:
-    rows = [_title(trial, state, now, width), BLANK]
+    rows = [_title(trial, state, now, width), BLANK, *walk.paint(trial, now, width)]
     for each in trial.directions:
         rows += _strip(_way(each), each.strip, width)
     if trial.exchange is not None:
