@@ -142,3 +142,13 @@ def test_where_nothing_comes_again_and_again_nothing_is_claimed() -> None:
     found = played(frames, at)
     assert not found.directions and verdict(found).result == "inconclusive"
     assert "even distances" in verdict(found).why
+
+
+def test_a_line_that_comes_late_is_neither_lost_nor_double() -> None:
+    """Held up for more than half of an interval, once: the next one is on time again."""
+    framing, frames = Framing("hide"), []
+    for number in range(60):
+        at = number + (0.7 if number == 30 else 0.0)
+        frames += framing.feed(Chunk("hide", IN, BEGIN + round(at * SECOND), b"still alive\r\n"))
+    (way,) = played(frames, 59.5, line="alive", every_s=1.0).directions
+    assert (way.sent, way.delivered, way.lost, way.twice) == (60, 60, 0, 0)

@@ -31,7 +31,7 @@ TRUSTED: Final = 4
 
 RECENT_NS: Final = 60 * SECOND
 NUMBER: Final = "n"
-LONGEST_NAME: Final = 24
+LONGEST_NAME: Final = 12
 _DIGITS: Final = re.compile(r"\d+")
 
 
@@ -43,7 +43,7 @@ class _Seen:
 
     @property
     def steps(self) -> "tuple[float, list[int]] | None":
-        """The distance between them (nanoseconds), and how many of it lie between each two; None where they are uneven."""
+        """Their distance (nanoseconds), and how many of it lie between each two; None where they are uneven."""
         times = [time for time, _, _ in self.lines]
         if len(times) < FOUND_AFTER:
             return None
@@ -82,6 +82,8 @@ class BeaconCounter:
         self._own: OwnTimes | None = None
         self._last: int | None = None
         """The number of the last one, its own or by when it came."""
+        self._missing = 0
+        """How many are missing just before it."""
         self._fitted: deque[tuple[int, int]] = deque(maxlen=FITTED)
         """The last ones: number and time."""
         self._recent: deque[tuple[int, bool]] = deque()
@@ -151,6 +153,10 @@ class BeaconCounter:
             self._own.take_ahead(0, time, self._every)
         else:
             ahead = number - self._last if own else self._steps_since(time)
+            if not own:
+                # One that comes late stands for the next, and then the next for it: it is none too many.
+                ahead = -1 if ahead == 0 and self._missing else ahead
+                self._missing = max(0, ahead - 1)
             if own and ahead < 0 and -ahead * self._every > self._limit_ns:
                 # It counts from its beginning again: how many it left out over that nobody knows.
                 self.clock_steps += 1

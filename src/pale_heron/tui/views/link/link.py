@@ -142,7 +142,8 @@ def _trial(trial: TrialSnapshot, found: Verdict, state: str, now: int, width: in
             for each in trial.directions
             for row in times.rows(_way(each), each.latency, width, line_time_s(trial, each))
         ]
-        rows += [BLANK, *titled("ON THE WAY", on_the_way)]
+        timed = any(each.latency for each in trial.directions) or trial.recent is None
+        rows += [BLANK, *titled("ON THE WAY", on_the_way)] if timed else []
     if trial.trip is not None:
         rows += times.rows("round trip", trial.trip.latency, width)
     if trial.exchange is not None:
@@ -168,7 +169,9 @@ def _title(trial: TrialSnapshot, state: str, now: int, width: int) -> Line:
 
 
 def _way(each: DeliverySnapshot) -> str:
-    return f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
+    """As long as there is room for it before a row."""
+    way = f"{safe_label(each.sender)} ▸ {safe_label(each.receiver)}"
+    return way if len(way) < LABEL else f"{way[: LABEL - 2]}…"
 
 
 def _strip(name: str, strip: Sequence[str], width: int) -> list[Line]:
