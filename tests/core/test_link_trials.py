@@ -3,6 +3,7 @@
 import json
 import math
 import pickle
+from collections import Counter
 from typing import Final
 
 import pytest
@@ -11,9 +12,13 @@ from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, S
 from pale_heron.core.line.dialogue_stats import DialogueStats
 from pale_heron.core.link.description import TrialDescription, description_of
 from pale_heron.core.link.json_object import trial_object
+from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.rules import parse_rule
+from pale_heron.core.link.speed import line_time_s
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.verdict import verdict
+from pale_heron.core.link.words import COLUMNS, counts_of, trial_lines
+from pale_heron.core.proof import measures
 from pale_heron.core.wire.probe import ANSWER, PROBE, Probe, encode
 
 MS: Final = SECOND // 1000
@@ -217,3 +222,149 @@ def test_what_is_said_where_no_probe_comes(lanes: tuple[str, ...], far: str, bac
     chunks += [Chunk(lanes[-1], IN, SECOND + MS, back)] if back else []
     (found,) = play(described(lanes=lanes, far=far, one_way=True), chunks).snapshot()
     assert [each.id for each in verdict(found).findings] == wanted
+
+
+def asked(rule: str, **more: object) -> TrialDescription:
+    return described(kind="exchange", lanes=("hide",), far="answer", rule=parse_rule(rule), **more)
+
+
+def test_a_late_answer_does_not_answer_the_next_round() -> None:
+    """Each takes 2.5 s, and 2 s are waited: none is right in time, and none makes another one wrong."""
+    chunks = []
+    for number in range(1, 9):
+        at = number * 4 * SECOND
+        chunks.append(Chunk("hide", OUT, at, b"%d\r\n" % number))
+        chunks.append(Chunk("hide", IN, at + 2500 * MS, b"%d\r\n" % (number + 100)))
+    (found,) = play(asked("plus 100", probes=8), chunks, until=40 * SECOND).snapshot()
+    assert found.exchange is not None
+    assert (found.exchange.right, found.exchange.wrong, found.exchange.late) == (0, 0, 8)
+    assert "late-reply" in [each.id for each in verdict(found).findings]
+    # Without a rest between them the answer comes when the next round waits: it is still the other one's.
+    chunks = [each._replace(time=(each.time or 0) - (number // 2) * 2 * SECOND) for number, each in enumerate(chunks)]
+    (found,) = play(
+        asked("plus 100", probes=8), sorted(chunks, key=lambda each: each.time or 0), until=40 * SECOND
+    ).snapshot()
+    assert found.exchange is not None
+    assert (found.exchange.right, found.exchange.wrong, found.exchange.late) == (0, 0, 8)
+
+
+def test_what_a_board_says_by_itself_answers_nothing() -> None:
+    """A line that began before the question, and lines that are to be passed over."""
+    chunks = []
+    for number in range(1, 6):
+        at = number * 2 * SECOND
+        chunks += [Chunk("hide", IN, at - 30 * MS, b"TEMP 2"), Chunk("hide", OUT, at, b"%d\r\n" % number)]
+        chunks += [Chunk("hide", IN, at + 5 * MS, b"1.5\r\n"), Chunk("hide", IN, at + 40 * MS, b"HUM 60\r\n")]
+        chunks.append(Chunk("hide", IN, at + 80 * MS, b"%d\r\n" % (number + 100)))
+    for ignore, right in (("", 0), ("^HUM ", 5)):
+        (found,) = play(asked("plus 100", probes=5, ignore=ignore), chunks, until=20 * SECOND).snapshot()
+        exchange = found.exchange
+        assert exchange is not None and (exchange.right, exchange.unasked) == (right, 5 if ignore else 10)
+    assert exchange.round_trip is not None and math.isclose(exchange.round_trip.least, 0.08)
+
+
+def test_answers_that_are_no_text_mean_the_rate() -> None:
+    chunks = []
+    for number in (1, 2, 3):
+        chunks += [Chunk("hide", OUT, number * SECOND, b"hi\r\n")]
+        chunks += [Chunk("hide", IN, number * SECOND + MS, b"\xf8\x00\x93\xe6\r\n")]
+    (found,) = play(asked("text hello", probes=3), chunks).snapshot()
+    assert [each.id for each in verdict(found).findings] == ["unreadable-reply"]
+
+
+def test_an_echo_is_no_proof_where_a_loop_would_answer_alike() -> None:
+    chunks = [
+        Chunk("hide", way, number * SECOND + (way is IN), b"hi %d\r\n" % number)
+        for number in (1, 2)
+        for way in (OUT, IN)
+    ]
+    (found,) = play(asked("echo", probes=2), chunks).snapshot()
+    assert found.own_bytes_back and verdict(found).result == "inconclusive"
+    assert verdict(found._replace(described=asked("echo", probes=2, wiring="air"))).result == "holds"
+
+
+def test_latency_ends_with_the_last_byte() -> None:
+    """At 9600 baud the 32 bytes of a probe take 33 ms: in one chunk or in many, and behind a prompt."""
+    rated = described(one_way=True, probes=3, ceilings={"hide": 960.0, "buoy": 960.0})
+    chunks = []
+    for number in (1, 2, 3):
+        at, data = number * SECOND, line("A", number)
+        chunks.append(Chunk("hide", OUT, at, data))
+        if number == 1:
+            chunks.append(Chunk("buoy", IN, at + 2 * MS, data))
+        elif number == 2:
+            chunks += [
+                Chunk("buoy", IN, at + 2 * MS + index * SECOND // 960, data[index : index + 1]) for index in range(34)
+            ]
+        else:
+            chunks.append(Chunk("buoy", IN, at + 2 * MS - 2 * SECOND // 960, b"> " + data))
+    (found,) = play(rated, chunks).snapshot()
+    latency = found.directions[0].latency
+    assert latency is not None and latency.samples == 3
+    assert latency.least == pytest.approx(0.002 + 32 / 960, abs=1e-6) == latency.most
+    assert line_time_s(found, found.directions[0]) == pytest.approx(32 / 960)
+
+
+@pytest.mark.parametrize("dead", [False, True])
+def test_an_answered_trial_goes_on_behind_a_lane_that_was_away(dead: bool) -> None:
+    """A number that could not go out is a gap, and no reason to count nothing any more."""
+    tracker, trial = LinkTracker(), described(lanes=("hide",), far="answer", probes=60)
+    tracker.heed(Event(0, "", BEGUN, trial.details()))
+    got = 0
+    for number in range(1, 64):
+        at = number * 100 * MS
+        if number == 21:
+            tracker.heed(Event(at - MS, "hide", "lost", {}))
+        if 21 <= number <= 23:
+            continue
+        if number == 24:
+            tracker.heed(Event(at - MS, "hide", "returned", {}))
+        tracker.feed(Chunk("hide", OUT, at, line("A", number)))
+        if number < 24 or not dead:
+            got += 1
+            tracker.feed(Chunk("hide", IN, at + 20 * MS, line("A", number, order=got, got=got, damaged=0)))
+    tracker.heed(Event(20 * SECOND, "", ENDED, {"trial": trial.trial, "by": "count", "listened": True}))
+    (found,) = tracker.snapshot()
+    there, _ = found.directions
+    assert (there.sent, there.foreign_bytes, there.lost) == (60, 0, 0)
+    # Up to its limit before the lane went it is not known; nor is the first answer behind it.
+    assert there.delivered == (20 if dead else 59)
+    assert verdict(found).result == ("fails" if dead else "inconclusive")
+
+
+def test_every_number_that_is_told_is_the_same_everywhere() -> None:
+    """Words, JSON, report table and the chosen fate of each probe: one trial, counted once."""
+    chunks = []
+    for number in range(1, 31):
+        at = number * 100 * MS
+        chunks.append(Chunk("hide", OUT, at, line("A", number)))
+        if number % 7:
+            chunks.append(Chunk("buoy", IN, at + (3 * SECOND if number % 5 == 0 else 30 * MS), line("A", number)))
+    log = ProbeLog()
+    tracker = LinkTracker(log)
+    trial = described(one_way=True, probes=40)
+    tracker.heed(Event(0, "", BEGUN, trial.details()))
+    for chunk in sorted(chunks, key=lambda each: each.time or 0):
+        if (chunk.time or 0) < 5 * SECOND:
+            tracker.feed(chunk)
+    tracker.heed(Event(5 * SECOND, "", ENDED, {"trial": trial.trial, "by": "interrupted", "listened": False}))
+    (found,) = tracker.snapshot()
+    told = trial_object(found)
+    way = told["directions"][0]
+    row = dict(zip(COLUMNS, counts_of(found.directions[0]), strict=True))
+    assert {name.replace(" ", "_"): count for name, count in row.items()} == {
+        name.replace(" ", "_"): way[name.replace(" ", "_")] for name in COLUMNS
+    }
+    fates = Counter(each.result for each in log.of(found))
+    assert fates == {
+        "delivered": way["delivered"],
+        "lost": way["lost"],
+        "late": way["late"],
+        "not-known": way["not_known"],
+    }
+    assert way["loss_share"] == way["not_delivered_share"] == round(found.directions[0].share or 0, 6)
+    assert (told["asked"], told["sent"], told["complete"], told["ended"]) == (40, 30, False, "interrupted")
+    text = " ".join(trial_lines(found))
+    assert f"{way['delivered']} of {way['delivered'] + way['lost'] + way['late']} delivered" in text
+    assert "asked 40, sent 30" in text and "ended by hand when 30 of 40 were sent" in text
+    assert measures.not_known(found, "").value == 10 + way["not_known"]
