@@ -17,8 +17,8 @@ from pale_heron.bench.sources import Source
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.json_object import trial_object
-from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict

@@ -11,7 +11,7 @@ from typing import Final
 
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.wire.probe import probe_of

@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.description import TrialDescription
+from pale_heron.core.link.fates import COUNTED_BEFORE, RESTARTED
 from pale_heron.core.link.judging import completeness
-from pale_heron.core.link.ledger import COUNTED_BEFORE, RESTARTED
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict

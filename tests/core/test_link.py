@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.delivery import DeliveryCounter
 from pale_heron.core.link.exchange import ExchangeCounter
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST
 from pale_heron.core.link.figures import clusters, probes_for, wilson
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST
 from pale_heron.core.link.rules import parse_rule
 from pale_heron.core.link.verdict import certainty
 from pale_heron.core.samples import Sample, quantile

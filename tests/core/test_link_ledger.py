@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 from tests.core.link_model import ENDINGS, EVERY, LINKS, MS, Link
 
 from pale_heron.core.frames import SECOND
+from pale_heron.core.link.fates import AWAY, BAD, CUT, DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, RESTARTED
 from pale_heron.core.link.figures import more_than_chance
 from pale_heron.core.link.judging import completeness, judged, more_needed
-from pale_heron.core.link.ledger import AWAY, BAD, CUT, DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, RESTARTED, Ledger
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.link.verdict import verdict
 
 

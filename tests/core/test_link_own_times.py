@@ -10,7 +10,7 @@ from tests.core.test_link_sentences import over, spoken
 from pale_heron.core.frames import IN, SECOND, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.ledger import DeliverySnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.own_times import OwnTimesTracker
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial_snapshot import TrialSnapshot

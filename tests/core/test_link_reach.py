@@ -12,7 +12,7 @@ from pale_heron.core.device.dialogue.reading_log import KEPT, ReadingLog
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.geodesy import moved
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.reach import MOST_CELLS, PlaceSource, RangeCounter
 
 HIDE = (-46.117, -67.306)

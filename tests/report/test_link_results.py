@@ -14,7 +14,7 @@ from pale_heron.bench.sources import Source
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.link.blocks import encode_block
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.tracker import BEGUN, ENDED, LinkTracker
 from pale_heron.core.link.trial import block_of

@@ -35,7 +35,7 @@ from pale_heron.core.runs import Entries
 if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
     from pale_heron.core.link.description import TrialDescription
-    from pale_heron.core.link.ledger import ProbeResult
+    from pale_heron.core.link.fates import ProbeResult
     from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 TYING: Final = frozenset({BEGUN, PULSE_SOURCE})

@@ -9,6 +9,7 @@ from typing import Any, Final
 
 import click
 
+from pale_heron.bench.config.bench_file import lanes_of
 from pale_heron.bench.config.trial_options import FAR, described
 from pale_heron.bench.config.trial_plan import TrialPlan, read_plan
 from pale_heron.bench.live.session import Session
@@ -29,8 +30,8 @@ from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import trial_lines
 from pale_heron.core.trouble import Exit, Trouble
-from pale_heron.ports.address import LaneSpec
-from pale_heron.ports.nicknames import lanes_named
+from pale_heron.ports.address import LaneSpec, check_names
+from pale_heron.ports.nicknames import lane_named
 
 TELL_S: Final = 0.5
 PLAN: Final = "plan"
@@ -60,6 +61,8 @@ AGAIN: Final = "again"
 @click.option("--position", help="The lane whose receiver says where the moving end is: results by distance.")
 @click.option("--place", help='From where distance counts: "46.117 S 67.306 W", or the lane of the receiver there.')
 @click.option("--strength", help="How strong it came: a lane and a reading of its module, such as hide/signal.")
+@click.option("--bench", type=FILE, help="A bench file: its lanes may be named as they are there.")
+@click.option("--dialect", default="", help="What the modules on the lanes speak; recognised unless given.")
 @click.option("--also", multiple=True, metavar="LANE", help="Another lane to open: a receiver that says the position.")
 @click.option("--ending", help=f"The line end that is sent: {', '.join(ENDINGS_OUT)}; the lane's own unless given.")
 @click.option("--try-line-ends", is_flag=True, help="An exchange with each line end in turn: does a missing one delay?")
@@ -72,6 +75,8 @@ def trial(
     lanes: tuple[str, ...],
     messages: tuple[str, ...],
     also: tuple[str, ...],
+    bench: Path | None,
+    dialect: str,
     try_line_ends: bool,
     anyway: bool,
     capture: Path | None,
@@ -102,17 +107,17 @@ def trial(
     # A count of 0 was given: it goes on until Ctrl-C.
     options = {name.rstrip("_"): value for name, value in given.items() if value is not None and value is not False}
     if kind == PLAN:
-        asked = _plan(lanes, options)
+        asked = _plan(lanes, options, bench)
     elif kind == AGAIN:
-        asked = _again(lanes, options, messages)
+        asked = _again(lanes, options, messages, bench)
     else:
-        asked = _asked(kind, lanes, also, options, messages)
+        asked = _asked(kind, lanes, also, options, messages, bench)
     if try_line_ends:
         if kind != EXCHANGE:
             raise Trouble("--try-line-ends is for an exchange", "pale-heron trial exchange LANE --try-line-ends")
         asked = asked.with_line_ends()
     end_on_signals()
-    with opened(asked.specs, capture=capture) as session:
+    with opened(asked.specs, dialect, capture) as session:
         found = _run(session, asked, anyway=anyway, quiet=as_json)
         # Before the record is closed: whoever does not wait for that has the result.
         _print(asked, found, try_line_ends=try_line_ends, as_json=as_json)
@@ -137,20 +142,33 @@ class AskedTrials:
         return AskedTrials("line ends", self.specs, trials, (words,) * len(trials))
 
 
+def _named(words: Sequence[str], bench: Path | None) -> list[LaneSpec]:
+    """The lanes that words name: one of the bench file by its nickname there, else an address."""
+    of_bench = {spec.name: spec for spec in lanes_of((), bench)} if bench is not None else {}
+    specs = [of_bench[word] if word in of_bench else lane_named(word) for word in words]
+    check_names(specs)
+    return specs
+
+
 def _asked(
-    kind: str, lanes: Sequence[str], also: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]
+    kind: str,
+    lanes: Sequence[str],
+    also: Sequence[str],
+    options: dict[str, Any],
+    messages: tuple[str, ...],
+    bench: Path | None,
 ) -> AskedTrials:
     if kind not in KINDS:
         nearest = did_you_mean(kind, (*KINDS, PLAN, AGAIN))
         raise Trouble(
             f"There is no trial {kind!r}{nearest}", f"There are: {', '.join(KINDS)}; plan FILE; again CAPTURE"
         )
-    specs = lanes_named([*lanes, *also])
+    specs = _named([*lanes, *also], bench)
     wanted = described(kind, specs[: len(lanes)], options, tuple(spec.name for spec in specs))
     return AskedTrials(kind, specs, (wanted,), (messages,))
 
 
-def _plan(words: Sequence[str], options: dict[str, Any]) -> AskedTrials:
+def _plan(words: Sequence[str], options: dict[str, Any], bench: Path | None) -> AskedTrials:
     path, *lanes = words
     if options:
         first = next(iter(options)).replace("_", "-")
@@ -159,12 +177,12 @@ def _plan(words: Sequence[str], options: dict[str, Any]) -> AskedTrials:
         raise Trouble(
             "A plan needs its lanes behind its file", f"pale-heron trial plan {path} hide=ADDRESS buoy=ADDRESS"
         )
-    specs = lanes_named(lanes)
+    specs = _named(lanes, bench)
     plan: TrialPlan = read_plan(Path(path), specs)
     return AskedTrials(plan.title, specs, plan.trials, plan.messages)
 
 
-def _again(words: Sequence[str], options: dict[str, Any], messages: tuple[str, ...]) -> AskedTrials:
+def _again(words: Sequence[str], options: dict[str, Any], messages: tuple[str, ...], bench: Path | None) -> AskedTrials:
     """The last trial of a capture, on the lanes that are given, else on those that the capture names."""
     path, *lanes = words
     if options:
@@ -175,7 +193,7 @@ def _again(words: Sequence[str], options: dict[str, Any], messages: tuple[str, .
     if not source.trials:
         raise Trouble(f"{source.name} holds no trial", "pale-heron trial KIND LANE... -o CAPTURE makes one")
     last = source.trials[-1].described
-    given = {spec.name: spec for spec in lanes_named(lanes)}
+    given = {spec.name: spec for spec in _named(lanes, bench)}
     if lanes:
         specs = [*given.values()]
     else:

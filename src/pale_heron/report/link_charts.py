@@ -13,7 +13,7 @@ from matplotlib.ticker import MaxNLocator
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WRONG
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, ProbeResult
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, ProbeResult
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.progress import rates
 from pale_heron.core.link.reach import RangeSnapshot

@@ -17,7 +17,8 @@ from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import answered, escaping, restart_now, writing
 from pale_heron.bench.operations.receiver import ReceiverBench, SteppedOperation, Work
 from pale_heron.bench.operations.registry import Operation, OperationFailed
-from pale_heron.bench.operations.trial import Trial, TrialBench
+from pale_heron.bench.operations.trial import Trial
+from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited
 from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot

@@ -13,18 +13,22 @@ import secrets
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
-from typing import Any, Final, Protocol
+from typing import Final
 
 from pale_heron.bench.operations.block_sender import BlockSender
-from pale_heron.bench.operations.command_client import CommandBench
-from pale_heron.bench.operations.first_sign import SignBench, await_line, await_probe
+from pale_heron.bench.operations.first_sign import await_line, await_probe
 from pale_heron.bench.operations.payload_sender import PayloadSender
 from pale_heron.bench.operations.registry import Operation, OperationFailed, StopToken
-from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.bench.operations.trial_lanes import (
+    JOB_LOOK_S,
+    LOOK_S,
+    TAKEN_WITHIN_S,
+    TAKES_NOTHING,
+    TrialBench,
+    TrialLanes,
+)
 from pale_heron.core.figures import several
 from pale_heron.core.framing import BULK, BULK_ENDED
-from pale_heron.core.line.diagnosis.stages import LaneOpening
-from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
 from pale_heron.core.link.at_stake import at_stake
 from pale_heron.core.link.description import EXCHANGE, FOLLOWED, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.tracker import BEGUN, ENDED, SENT_OUT, SIGN
@@ -35,11 +39,6 @@ from pale_heron.core.wire.probe import PROBE, Probe, encode
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob
 
-LOOK_S: Final = 0.02
-QUIET_S: Final = 0.3
-QUIET_WITHIN_S: Final = 3.0
-"""So long the lanes are given to fall silent; one that never does (a receiver) is measured as it is."""
-
 SLACK_S: Final = 0.2
 SEEN_WITHIN_S: Final = 10.0
 OPEN_WITHIN_S: Final = 5.0
@@ -49,8 +48,6 @@ GONE_WITHIN_S: Final = 2.0
 MOST_OF_THE_AIR: Final = 0.5
 """Of two ends that speak in turns neither may have more of it."""
 
-TAKEN_WITHIN_S: Final = 30.0
-JOB_LOOK_S: Final = 0.002
 JOB_BYTES: Final = 1 << 16
 JOB_S: Final = 0.25
 """What is handed over at a time: so many bytes, or what the line takes so long for."""
@@ -59,21 +56,6 @@ AWAY_AT_MOST_S: Final = 60.0
 """A lane that is gone is waited for so long, where the trial has an end of its own; else until somebody stops it."""
 
 EMPTYING, MEASURING, OVER = "emptying", "measuring", "over"
-
-
-class TrialBench(CommandBench, SignBench, Protocol):
-    """What a trial needs of a live bench."""
-
-    @property
-    def seen(self) -> BenchSnapshot: ...
-
-    def look(self, *lanes: str) -> None: ...
-
-    def jobs(self, lane: str) -> list[SendJob]: ...
-
-    def note(self, lane: str, name: str, details: Mapping[str, Any]) -> None: ...
-
-    def settings_of(self, lane: str) -> LineSettings: ...
 
 
 class Trial(Operation):
@@ -97,6 +79,7 @@ class Trial(Operation):
         claimed = () if described.kind in FOLLOWED else described.lanes
         super().__init__(f"a trial of the link ({described.kind})", claimed, token)
         self._bench = bench
+        self._lanes = TrialLanes(bench, described.lanes, described.ending, self.token)
         self.described = described._replace(trial=secrets.randbelow(0x10000))
         self._messages = tuple(messages)
         self._before = before
@@ -133,7 +116,9 @@ class Trial(Operation):
             self._modules[lane].prepare()
         if not self._anyway:
             self._check_stake()
-        self.described = self.described._replace(left_before=self._empty(), ceilings=self._ceilings())
+        self.described = self.described._replace(
+            left_before=self._lanes.empty(self._before), ceilings=self._lanes.ceilings()
+        )
         self.state = MEASURING
         self._begin()
         self._await_far_end()
@@ -157,7 +142,7 @@ class Trial(Operation):
             send()
             self._ended_by = COUNT if self.described.probes else TIME
         except (OperationFailed, Trouble):
-            self._ended_by = INTERRUPTED if self.token.stopped else LANE_LOST if self._gone() else FAILED
+            self._ended_by = INTERRUPTED if self.token.stopped else LANE_LOST if self._lanes.gone() else FAILED
             raise
         finally:
             self._bench.note(self.described.lanes[0], SENT_OUT, {"trial": self.described.trial, "by": self._ended_by})
@@ -166,8 +151,8 @@ class Trial(Operation):
     def _await_opening(self) -> None:
         """Lanes that are being opened are waited for, a listening one until somebody connects."""
         self.state = "waiting for its lanes to open"
-        if not self._until(lambda: not self._gone(), max(OPEN_WITHIN_S, self.described.wait_s)):
-            raise OperationFailed(f"{self._gone()} is not open: nobody connected, or the port is not there")
+        if not self._lanes.until(lambda: not self._lanes.gone(), max(OPEN_WITHIN_S, self.described.wait_s)):
+            raise OperationFailed(f"{self._lanes.gone()} is not open: nobody connected, or the port is not there")
         self.state = EMPTYING
 
     def _await_far_end(self) -> None:
@@ -179,7 +164,7 @@ class Trial(Operation):
         self.state = f"waiting for the first sign of the far end, at most {within:g} s"
 
         def send(data: bytes) -> None:
-            self._finish(self._send(lane, data))
+            self._lanes.finish(self._lanes.send(lane, data))
 
         if described.kind == EXCHANGE:
             message = self._messages[0] if self._messages else described.rule.message(1)
@@ -187,8 +172,7 @@ class Trial(Operation):
         else:
             waited = await_probe(self._bench, lane, described.trial, send, within, self.token)
         # Its answers are none of the trial.
-        self._before = None
-        self._empty()
+        self._lanes.empty()
         self._bench.note(lane, SIGN, {"trial": described.trial, "waited_s": waited})
         self.state = MEASURING
 
@@ -208,7 +192,7 @@ class Trial(Operation):
             if self.described.kind == THROUGHPUT:
                 for lane in self.described.lanes:
                     self._bench.note(lane, BULK_ENDED, {"trial": self.described.trial})
-            self._until(self._counted, SEEN_WITHIN_S + self.described.limit_s, stoppable=False)
+            self._lanes.until(self._counted, SEEN_WITHIN_S + self.described.limit_s, stoppable=False)
         self.state = OVER
 
     def _counted(self) -> bool:
@@ -228,29 +212,6 @@ class Trial(Operation):
             warning = at_stake(module, safe_label(lane), messages=self.described.kind == EXCHANGE)
             if warning:
                 raise Trouble(warning, "Lead it to where it should be first, or say that it is meant: --anyway")
-
-    def _ceilings(self) -> dict[str, float]:
-        """Bytes a second that each lane carries at most; without those whose rate governs nothing."""
-        # As the lanes were opened: only then is it known whether a rate governs them.
-        opened = {lane.name: lane.settings for lane in self._bench.seen.lanes if lane.name in self.described.lanes}
-        return {lane: each.bytes_per_s for lane, each in opened.items() if each and not each.decorative}
-
-    def _bytes_in(self) -> dict[str, int]:
-        self._bench.look(*self.described.lanes)
-        return {lane.name: lane.line.bytes_in for lane in self._bench.seen.lanes if lane.name in self.described.lanes}
-
-    def _empty(self) -> dict[str, int]:
-        """Wait until nothing comes any more; how many bytes came until then."""
-        before = self._bytes_in()
-        first, quiet_since = dict(self._before if self._before is not None else before), time.monotonic()
-        end = quiet_since + QUIET_WITHIN_S
-        now = before
-        while time.monotonic() < min(end, quiet_since + QUIET_S) or not now:
-            self.token.rest(LOOK_S)
-            now = self._bytes_in()
-            if now != before:
-                before, quiet_since = now, time.monotonic()
-        return {lane: now.get(lane, 0) - first.get(lane, 0) for lane in self.described.lanes}
 
     # Sentences
 
@@ -276,7 +237,7 @@ class Trial(Operation):
                 return
             self.token.rest(max(0.0, due - time.monotonic()))
             number, turn = number + 1, turn + 1
-            gone = self._gone()
+            gone = self._lanes.gone()
             if not gone:
                 probes = [
                     (letter, lane, encode(Probe(PROBE, trial.trial, letter, number), trial.size))
@@ -304,14 +265,14 @@ class Trial(Operation):
                     self._pace(self._modules[lane].send(probe))
                     sent.add(letter)
                 else:
-                    jobs.append((letter, self._send(lane, probe)))
+                    jobs.append((letter, self._lanes.send(lane, probe)))
             for letter, job in jobs:
-                self._finish(job)
+                self._lanes.finish(job)
                 sent.add(letter)
         except (OperationFailed, Trouble):
-            if self._until(lambda: bool(self._gone()), GONE_WITHIN_S):
+            if self._lanes.until(lambda: bool(self._lanes.gone()), GONE_WITHIN_S):
                 sent |= {letter for letter, job in jobs if job.over and not job.failure}
-                return self._gone(), sent
+                return self._lanes.gone(), sent
             raise
         return "", sent
 
@@ -324,17 +285,11 @@ class Trial(Operation):
                 f"{MOST_OF_THE_AIR:.0%} of the time; send one every {math.ceil(10 * least) / 10:g} s"
             )
 
-    def _gone(self) -> str:
-        """A lane of the trial that is not open; nothing where all are."""
-        self._bench.look(*self.described.lanes)
-        opened = {lane.name: lane.opening for lane in self._bench.seen.lanes}
-        return next((lane for lane in self.described.lanes if opened.get(lane) is not LaneOpening.OPEN), "")
-
     def _await(self, lane: str) -> float:
         """Wait until all are back; how long that took. The record says when each went and returned."""
         begin, limit = time.monotonic(), AWAY_AT_MOST_S if self.described.ends_by_itself else math.inf
         self.state = f"waiting for {lane} to return"
-        while self._gone():
+        while self._lanes.gone():
             if time.monotonic() - begin > limit:
                 raise OperationFailed(f"{lane} was gone for {limit:g} s")
             self.token.rest(LOOK_S)
@@ -366,37 +321,20 @@ class Trial(Operation):
                 if sum(each.taken for each in sending) > taken:
                     taken, taken_at = sum(each.taken for each in sending), now
                 elif now - taken_at > TAKEN_WITHIN_S:
-                    raise OperationFailed("the line takes nothing: look at its flow control")
+                    raise OperationFailed(TAKES_NOTHING)
                 time.sleep(JOB_LOOK_S)
         finally:
             # What was handed over and did not go out yet is not sent any more.
             for each in sending:
                 each.stop()
-        self._until(lambda: all(each.over for each in sending), TAKEN_WITHIN_S)
+        self._lanes.until(lambda: all(each.over for each in sending), TAKEN_WITHIN_S)
         self._sent = {each.lane: each.taken // trial.size for each in sending}
-
-    def _send(self, lane: str, data: bytes) -> SendJob:
-        ending = self.described.ending or self._bench.settings_of(lane).ending_out
-        job = SendJob(data + ENDINGS_OUT[ending], "a trial of the link")
-        self._bench.send(lane, job)
-        return job
-
-    def _finish(self, job: SendJob) -> None:
-        """Wait until it went out."""
-        end = time.monotonic() + TAKEN_WITHIN_S
-        while not job.over:
-            if time.monotonic() > end:
-                job.stop()
-                raise OperationFailed("the line takes nothing: look at its flow control")
-            self.token.rest(JOB_LOOK_S)
-        if job.failure:
-            raise OperationFailed(job.failure)
 
     def _listen(self) -> bool:
         """Wait for what is under way, no longer than it may take; whether that was watched to its end."""
         described = self.described
         throughput = described.kind == THROUGHPUT
-        before, quiet_since = self._bytes_in(), time.monotonic()
+        before, quiet_since = self._lanes.bytes_in(), time.monotonic()
         end = quiet_since + described.limit_s + SLACK_S
         while not self._at_once.stopped:
             awaited = self._awaited()
@@ -409,7 +347,7 @@ class Trial(Operation):
                 self.state = f"waiting for {several(awaited, 'block')} that did not come; {self.state}"
             time.sleep(LOOK_S)
             # What a buffer on the way took at once comes for as long as it takes.
-            bytes_in = self._bytes_in()
+            bytes_in = self._lanes.bytes_in()
             if bytes_in != before:
                 before, quiet_since = bytes_in, time.monotonic()
         return False
@@ -433,7 +371,7 @@ class Trial(Operation):
         messages = self._messages
         while not trial.probes or done < trial.probes:
             self.token.rest(max(0.0, due - time.monotonic()))
-            gone = self._gone()
+            gone = self._lanes.gone()
             if not gone:
                 number += 1
                 due = time.monotonic() + trial.every_s
@@ -444,7 +382,7 @@ class Trial(Operation):
                 self._await(gone)
                 continue
             unanswered = self._unanswered()
-            self._until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
+            self._lanes.until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
             if self._unanswered() > unanswered:
                 self.token.rest(trial.limit_s)
 
@@ -455,15 +393,4 @@ class Trial(Operation):
     def _rounds_over(self, number: int) -> bool:
         found = self.result
         exchange = found.exchange if found is not None else None
-        return bool(self._gone()) or (exchange is not None and exchange.sent >= number and not exchange.under_way)
-
-    def _until(self, done: Callable[[], bool], seconds: float, *, stoppable: bool = True) -> bool:
-        """Wait until that is so, at most so long; whether it is."""
-        end = time.monotonic() + seconds
-        while not done():
-            if time.monotonic() >= end:
-                return False
-            if stoppable:
-                self.token.check()
-            time.sleep(LOOK_S)
-        return True
+        return bool(self._lanes.gone()) or (exchange is not None and exchange.sent >= number and not exchange.under_way)

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 
 from pale_heron.bench.operations.registry import GIVEN_UP, Operation, OperationFailed
-from pale_heron.bench.operations.trial import Trial, TrialBench
+from pale_heron.bench.operations.trial import Trial
+from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.trouble import Trouble

@@ -14,7 +14,7 @@ from statistics import median
 from typing import Final
 
 from pale_heron.core.frames import NMEA, SECOND, Frame
-from pale_heron.core.link.ledger import DELIVERED, NOT_KNOWN, DeliverySnapshot, HearResult, ProbeResult
+from pale_heron.core.link.fates import DELIVERED, NOT_KNOWN, DeliverySnapshot, HearResult, ProbeResult
 from pale_heron.core.link.lines import as_text
 from pale_heron.core.link.own_times import OwnTimes
 from pale_heron.core.patterns import Pattern

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 from pale_heron.core.link.certainty import percent
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.judging import worst
-from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput_verdict import bit_rate
 from pale_heron.core.link.trial_snapshot import TrialSnapshot

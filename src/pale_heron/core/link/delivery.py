@@ -7,7 +7,8 @@ from collections.abc import Callable
 from itertools import islice
 from typing import Final
 
-from pale_heron.core.link.ledger import AHEAD, DeliverySnapshot, HearResult, Ledger
+from pale_heron.core.link.fates import DeliverySnapshot, HearResult
+from pale_heron.core.link.ledger import AHEAD, Ledger
 
 MOST_COMPARED: Final = 256
 """A damaged piece is held against so many of the newest probes at most, whatever a record says of its limit."""

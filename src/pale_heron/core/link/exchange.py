@@ -13,18 +13,9 @@ belongs to the round that waits, with these exceptions, in this order:
 from collections import deque
 from typing import Final, NamedTuple
 
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, UNDER_WAY, HearResult, ProbeResult
 from pale_heron.core.link.figures import Cluster, clusters
-from pale_heron.core.link.ledger import (
-    DAMAGED,
-    DELIVERED,
-    LATE,
-    LOST,
-    NOT_KNOWN,
-    UNDER_WAY,
-    HearResult,
-    Ledger,
-    ProbeResult,
-)
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.link.rules import Rule
 from pale_heron.core.patterns import Pattern
 from pale_heron.core.samples import Sample, Times

@@ -4,7 +4,8 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.blocks import BlockFinder
 from pale_heron.core.link.far_counts import FarCounts
 from pale_heron.core.link.far_end import ways
-from pale_heron.core.link.ledger import DELIVERED, LOST, RESTARTED, DeliverySnapshot, HearResult, Ledger
+from pale_heron.core.link.fates import DELIVERED, LOST, RESTARTED, DeliverySnapshot, HearResult
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.link.progress import Progress, Stalls
 from pale_heron.core.link.throughput import EVER, BulkSnapshot
 from pale_heron.core.samples import Sample

@@ -10,7 +10,7 @@ stretch only says from where it counts: that this one came is why it is heard, s
 from collections import Counter
 from typing import Final, NamedTuple
 
-from pale_heron.core.link.ledger import COUNTED_BEFORE, RESTARTED
+from pale_heron.core.link.fates import COUNTED_BEFORE, RESTARTED
 from pale_heron.core.wire.probe import Probe
 
 MOST_COPIES: Final = 10

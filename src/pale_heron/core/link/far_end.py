@@ -4,15 +4,8 @@ from typing import Final
 
 from pale_heron.core.link.delivery import refuses
 from pale_heron.core.link.far_counts import FarCounts
-from pale_heron.core.link.ledger import (
-    CUT,
-    RESTARTED,
-    UNANSWERED,
-    DeliverySnapshot,
-    HearResult,
-    Ledger,
-    nothing_counted,
-)
+from pale_heron.core.link.fates import CUT, RESTARTED, UNANSWERED, DeliverySnapshot, HearResult, nothing_counted
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.wire.probe import ANSWER, Probe
 
 FAR_END: Final = "far end"

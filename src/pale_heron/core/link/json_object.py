@@ -5,8 +5,8 @@ from typing import Any
 
 from pale_heron.core.link.description import DELIVERY
 from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.fates import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.judging import completeness
-from pale_heron.core.link.ledger import DeliverySnapshot, LinkOutage
 from pale_heron.core.link.reach import RangeSnapshot, Strength
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.throughput import Location

@@ -11,9 +11,9 @@ from collections.abc import Mapping
 from typing import Final, NamedTuple
 
 from pale_heron.core.link.description import FOLLOWED
+from pale_heron.core.link.fates import CUT
 from pale_heron.core.link.figures import wilson
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE
-from pale_heron.core.link.ledger import CUT
 from pale_heron.core.link.trial_snapshot import COUNT, INTERRUPTED, TIME, WATCHED, TrialSnapshot
 
 MOST_NEEDED: Final = 1_000_000

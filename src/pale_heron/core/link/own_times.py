@@ -11,17 +11,8 @@ from collections import Counter
 from typing import Final
 
 from pale_heron.core.frames import NMEA, SECOND, Frame
-from pale_heron.core.link.ledger import (
-    AWAY,
-    CUT,
-    LOST,
-    STRIP,
-    UNDER_WAY,
-    DeliverySnapshot,
-    HearResult,
-    Ledger,
-    LinkOutage,
-)
+from pale_heron.core.link.fates import AWAY, CUT, LOST, STRIP, UNDER_WAY, DeliverySnapshot, HearResult, LinkOutage
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, time_of_day
 from pale_heron.core.samples import Sample
 from pale_heron.core.utc import DAY

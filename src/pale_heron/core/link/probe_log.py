@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from pale_heron.core.link.description import TrialDescription
-from pale_heron.core.link.ledger import ProbeResult
+from pale_heron.core.link.fates import ProbeResult
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 

@@ -13,8 +13,8 @@ from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.geodesy import offset_m
 from pale_heron.core.gnss.epochs.log import Epoch, Epochs
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LOST
 from pale_heron.core.link.figures import wilson
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LOST
 
 FRESH_NS: Final = 5 * SECOND
 """Between two positions that lie no further apart than twice this, a probe has a distance."""

@@ -9,7 +9,7 @@ from collections import deque
 from pale_heron.core.frames import BACK_EVENTS, ENDING_EVENTS, IN, SECOND, Event, Frame
 from pale_heron.core.link.beacon import BeaconCounter
 from pale_heron.core.link.description import BEACON, TrialDescription
-from pale_heron.core.link.ledger import HearResult, ProbeResult
+from pale_heron.core.link.fates import HearResult, ProbeResult
 from pale_heron.core.link.own_times import OwnTimesTracker
 from pale_heron.core.link.reach import RangeCounter
 from pale_heron.core.link.sentences import SentenceMatcher

@@ -6,9 +6,9 @@ from typing import Final
 
 from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
+from pale_heron.core.link.fates import DELIVERED
 from pale_heron.core.link.findings import INCONCLUSIVE, LinkFinding
 from pale_heron.core.link.judging import judged
-from pale_heron.core.link.ledger import DELIVERED
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 LEAST_IN_STEP: Final = 8

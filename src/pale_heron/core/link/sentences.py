@@ -17,7 +17,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import IN, NMEA, OK, SECOND, Frame
 from pale_heron.core.link.delivery import ALIKE, MOST_COMPARED, DeliveryCounter, alike
-from pale_heron.core.link.ledger import AWAY, BAD, DELIVERED, LATE, DeliverySnapshot, HearResult, ProbeResult
+from pale_heron.core.link.fates import AWAY, BAD, DELIVERED, LATE, DeliverySnapshot, HearResult, ProbeResult
 
 KEPT: Final = 4096
 """So many sentences are still looked for, and kept apart from strangers."""

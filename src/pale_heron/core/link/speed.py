@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.description import DELIVERY
-from pale_heron.core.link.ledger import DeliverySnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 
 

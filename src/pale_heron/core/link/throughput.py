@@ -12,7 +12,8 @@ from typing import Final, NamedTuple
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.alignment import ADDED, CHANGED, MISSING, Edit, edits
 from pale_heron.core.link.blocks import MOST_HELD, BlockFinder, DataBlock, encode_block, header_at
-from pale_heron.core.link.ledger import LOST, DeliverySnapshot, HearResult, Ledger
+from pale_heron.core.link.fates import LOST, DeliverySnapshot, HearResult
+from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.link.progress import Progress, Stall, Stalls, Steady
 
 AHEAD: Final = 1024

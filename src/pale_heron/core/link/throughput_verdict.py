@@ -7,9 +7,9 @@ from typing import Final
 from pale_heron.core.figures import several
 from pale_heron.core.link.alignment import CHANGED
 from pale_heron.core.link.certainty import certainty, percent
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
 from pale_heron.core.link.judging import judged, worst
-from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.progress import HELD_WORDS
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot

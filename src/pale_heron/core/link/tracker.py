@@ -13,7 +13,7 @@ from pale_heron.core.runs import Entry
 
 if TYPE_CHECKING:
     from pale_heron.core.link.description import TrialDescription
-    from pale_heron.core.link.ledger import HearResult, ProbeResult
+    from pale_heron.core.link.fates import HearResult, ProbeResult
     from pale_heron.core.link.reach import Histories
     from pale_heron.core.link.sentence_trial import SentenceTrialTracker
     from pale_heron.core.link.trial import TrialTracker

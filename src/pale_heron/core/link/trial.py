@@ -24,7 +24,7 @@ from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, Tria
 from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.far_blocks import FarBlockCounter
 from pale_heron.core.link.far_end import FarEndCounter
-from pale_heron.core.link.ledger import AWAY, HearResult, ProbeResult
+from pale_heron.core.link.fates import AWAY, HearResult, ProbeResult
 from pale_heron.core.link.lines import HeardLine, LineCutter, as_text
 from pale_heron.core.link.progress import CTS, FURTHER_ON, UNTOLD, Stall
 from pale_heron.core.link.reach import PlaceSource, RangeCounter

@@ -5,7 +5,7 @@ from typing import Any, Final, NamedTuple
 
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.exchange import ExchangeSnapshot
-from pale_heron.core.link.ledger import UNANSWERED, DeliverySnapshot
+from pale_heron.core.link.fates import UNANSWERED, DeliverySnapshot
 from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.throughput import BulkSnapshot
 

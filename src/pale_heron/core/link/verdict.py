@@ -6,10 +6,10 @@ from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import certainty, percent
 from pale_heron.core.link.description import BEACON, DELIVERY, FOLLOWED, SENTENCES, THROUGHPUT
 from pale_heron.core.link.exchange import ExchangeSnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.figures import probes_for
 from pale_heron.core.link.findings import FAILS, HOLDS, INCONCLUSIVE, LinkFinding
 from pale_heron.core.link.judging import Completeness, completeness, judged, more_needed, worst
-from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.reach_words import range_findings, range_words
 from pale_heron.core.link.sentence_verdict import sentence_findings, sentence_words
 from pale_heron.core.link.throughput_verdict import throughput_findings, throughput_words

@@ -6,7 +6,7 @@ from pale_heron.core.figures import several
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.exchange import ExchangeSnapshot
-from pale_heron.core.link.ledger import DeliverySnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.reach import RangeSnapshot
 from pale_heron.core.link.reach_words import bin_words, strength_words
 from pale_heron.core.link.speed import line_time_s

@@ -17,7 +17,7 @@ from pale_heron.core.wire.visible import safe_label
 
 if TYPE_CHECKING:
     from pale_heron.core.link.description import TrialDescription
-    from pale_heron.core.link.ledger import ProbeResult
+    from pale_heron.core.link.fates import ProbeResult
 
 RECEIVED, SENT, DELIVERED, NOT_DELIVERED, PULSES = "received", "sent", "delivered", "not delivered", "pulses"
 RESULTS: Final[Mapping[str, str]] = {

@@ -8,8 +8,8 @@ from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import Start
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.judging import completeness
-from pale_heron.core.link.ledger import DeliverySnapshot
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.proof.measured import NOTHING, Evident, Measured, RecordFacts, Value

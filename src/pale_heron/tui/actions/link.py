@@ -5,7 +5,8 @@ from typing import TYPE_CHECKING, Any
 
 from textual.app import App
 
-from pale_heron.bench.operations.trial import OVER, Trial, TrialBench
+from pale_heron.bench.operations.trial import OVER, Trial
+from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.bench.operations.trial_plan import TrialSeries
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import ENDINGS_OUT

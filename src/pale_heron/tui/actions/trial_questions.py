@@ -5,7 +5,7 @@ from typing import Any, Final
 
 from textual.app import App
 
-from pale_heron.bench.operations.trial import TrialBench
+from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.core.gnss.earth.notation import position_typed
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.at_stake import at_stake
@@ -36,6 +36,8 @@ SENTENCE_LIMIT_S: Final = 10.0
 WAIT_S: Final = 10.0
 """So long the first sign of a far end is waited for."""
 
+FOLLOW_SENTENCES: Final = ("s", "send nothing: follow the sentences of a receiver")
+COUNT_A_LINE: Final = ("w", "send nothing: count a line that comes again and again, on a walk too")
 FOUND: Final = "any"
 BEACON_LIMIT, BEACON_LIMIT_S = 2.5, 5.0
 SIGNAL: Final = "signal"
@@ -55,7 +57,24 @@ class TrialQuestions:
     def begin(self, lane: LaneSnapshot, lanes: Sequence[LaneSnapshot]) -> None:
         """Ask how, then begin."""
         self._where = {}
-        self._ask_how(lane, lanes)
+        if self._bench.settings_of(lane.name).listen_only:
+            # Nothing may be sent there: asked after that, every other answer would end in a refusal.
+            self._ask_what_is_heard(lane.name, [each.name for each in lanes if each.name != lane.name])
+        else:
+            self._ask_how(lane, lanes)
+
+    def _ask_what_is_heard(self, lane: str, others: Sequence[str]) -> None:
+        """On a lane that only listens."""
+        choices = [FOLLOW_SENTENCES, COUNT_A_LINE]
+
+        def take(key: str | None) -> None:
+            if key == "s":
+                self._ask_listener(lane, others[:MOST_LANES_OFFERED])
+            elif key == "w":
+                self._ask_beacon(lane)
+
+        question = f"{safe_label(lane)} only listens; a trial that sends nothing: which?"
+        self._app.push_screen(Choice(question, choices), take)
 
     def _ask_how(self, lane: LaneSnapshot, lanes: Sequence[LaneSnapshot]) -> None:
         others = [each.name for each in lanes if each.name != lane.name][:MOST_LANES_OFFERED]
@@ -65,8 +84,8 @@ class TrialQuestions:
             ("e", "probes; the far end sends back what it gets"),
             ("m", "messages with an expected answer"),
             ("t", "blocks as fast as the line takes them: how fast, and every byte accounted for"),
-            ("s", "send nothing: follow the sentences of a receiver"),
-            ("w", "send nothing: count a line that comes again and again, on a walk too"),
+            FOLLOW_SENTENCES,
+            COUNT_A_LINE,
         ]
         if self._has_payload_command(lane):
             choices.append(("p", "probes by the payload command of its module"))

@@ -8,7 +8,7 @@ from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
 from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WAITING, WRONG, ExchangeSnapshot
-from pale_heron.core.link.ledger import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, UNDER_WAY, DeliverySnapshot
+from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, UNDER_WAY, DeliverySnapshot
 from pale_heron.core.link.speed import line_time_s
 from pale_heron.core.link.trial_snapshot import DONE, TrialSnapshot
 from pale_heron.core.link.verdict import NOUNS, Verdict, verdict

@@ -5,7 +5,7 @@ from typing import Final
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.certainty import percent
-from pale_heron.core.link.ledger import DeliverySnapshot
+from pale_heron.core.link.fates import DeliverySnapshot
 from pale_heron.core.link.progress import HELD_WORDS, rates
 from pale_heron.core.link.speed import Speed, speeds
 from pale_heron.core.link.throughput import BulkSnapshot
