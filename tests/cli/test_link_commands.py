@@ -122,6 +122,23 @@ def test_a_module_that_takes_no_notice_is_no_link(tmp_path: Path, monkeypatch: p
         device.stop()
 
 
+def test_a_line_again_and_again_in_a_capture(tmp_path: Path) -> None:
+    capture = tmp_path / "board.pcapng"
+    writer = CaptureWriter(capture)
+    writer.add_lane("hide", "/dev/hide", None)
+    for second in range(40):
+        if second not in (12, 13, 14, 15):
+            writer.chunk(Chunk("hide", IN, (100 + second) * SECOND, b"still alive\r\n"))
+    writer.close()
+    for options in ((), ("--line", "^still", "--every", "1s"), ("--line", "alive")):
+        status, found = told("link", str(capture), "--from", "hide", *options, "--json")
+        (way,) = found["beacon"]["directions"]
+        assert (status, way["delivered"], way["lost"], way["twice"]) == (0, 36, 4, 0)
+        assert found["beacon"]["verdict"] == "fails"
+    assert run("link", str(capture), "--line", "x").returncode == 2
+    assert run("link", str(capture), "--from", "hide", "--line", "never").returncode == 1
+
+
 def test_sentences_of_one_lane_on_another(tmp_path: Path) -> None:
     capture = tmp_path / "air.pcapng"
     writer = CaptureWriter(capture)

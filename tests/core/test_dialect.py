@@ -2,17 +2,20 @@
 
 import random
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pale_heron.bench.config.dialects import known_dialects, read_text
+from pale_heron.bench.operations import payload_sender
 from pale_heron.core.device.schema.actions import ROLES
 from pale_heron.core.device.schema.dialect import read_dialect
 from pale_heron.core.device.schema.sentence_plan import CurrentSentence, plan
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 from pale_heron.core.line.typed import compose
+from pale_heron.core.wire.probe import probe_of
 
 KNOWN = known_dialects()
 CURLEW = KNOWN["curlew"]
@@ -262,3 +265,58 @@ def test_a_plan_at_five_epochs_a_second() -> None:
     heard = {"GGA": CurrentSentence(5.0, 400.0), "GSV": CurrentSentence(5.0, 650.0)}
     found = plan(heard, ("GGA", "GSV"), {"GGA": 5, "GSV": 1}, 5.0)
     assert {row.name: row.bytes_per_s for row in found.rows} == {"GGA": 80.0, "GSV": 650.0}
+
+
+INLINE = """
+name = "reed"
+title = "A radio that takes its bytes in the command"
+[command.post]
+meaning = "Sends a text"
+set = "AT+POST={length},{text}"
+counted = "length"
+inline = "text"
+[command.post.parameter.length]
+least = 1
+most = 200
+[command.post.parameter.text]
+longest = 200
+[payload]
+command = "post"
+"""
+
+
+def test_data_may_stand_in_the_command_itself() -> None:
+    """Its commas are none of the command, its length is counted, and no prompt is waited for."""
+    dialect, problems = read_text(INLINE)
+    assert not problems, problems
+    command = dialect.commands["post"]
+    assert not command.prompts and dialect.payload_command == "post"
+    probe = probe_of(0x3F7A, "A", 40, 7).decode()
+    line = command.text("set", {"length": str(len(probe)), "text": probe})
+    assert line == f"AT+POST=40,{probe}" and "," in probe
+    (spoken,) = dialect.spoken(line)
+    assert (spoken.command, spoken.values) == (command, {"length": "40", "text": probe})
+    assert read_text(INLINE.replace('inline = "text"', 'inline = "txt"'))[1]
+
+
+def test_a_probe_goes_out_in_the_command_itself(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Without a setting that names a peer none is asked for."""
+    dialect, _ = read_text(INLINE)
+    told: list[tuple[str, bytes | None]] = []
+
+    class Client:
+        def __init__(self, *_: object) -> None:
+            self.dialect = dialect
+
+        def command(self, name: str) -> object:
+            return dialect.commands.get(name)
+
+        def run(self, line: str, payload: bytes | None = None) -> object:
+            told.append((line, payload))
+            return SimpleNamespace(status="ok", fields={})
+
+    monkeypatch.setattr(payload_sender, "CommandClient", Client)
+    sender = payload_sender.PayloadSender(None, "hide", lambda: False)  # type: ignore[arg-type]
+    sender.prepare()
+    assert sender.send(b"#p,1,2") is None
+    assert told == [("AT+POST=6,#p,1,2", None)]

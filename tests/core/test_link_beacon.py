@@ -152,3 +152,32 @@ def test_a_line_that_comes_late_is_neither_lost_nor_double() -> None:
         frames += framing.feed(Chunk("hide", IN, BEGIN + round(at * SECOND), b"still alive\r\n"))
     (way,) = played(frames, 59.5, line="alive", every_s=1.0).directions
     assert (way.sent, way.delivered, way.lost, way.twice) == (60, 60, 0, 0)
+
+
+def test_a_constant_stream_is_there_in_each_interval_in_which_it_comes() -> None:
+    """In its bytes, as it has no lines."""
+    chance, tracker, at = random.Random(3), LinkTracker(), 0.0
+    described = TrialDescription(BEACON, 7, ("hide",), every_s=1.0, limit_s=2.5, for_s=60.0, stream=True)
+    tracker.heed(Event(BEGIN, "hide", BEGUN, described.details()))
+    while at < 60:
+        at += chance.uniform(0.02, 0.3)
+        if not 20.0 <= at < 31.0:
+            tracker.feed(Chunk("hide", IN, BEGIN + round(at * SECOND), bytes(chance.randbytes(40))))
+    tracker.heed(Event(BEGIN + 60 * SECOND, "hide", SENT_OUT, {"trial": 7, "by": "time"}))
+    tracker.heed(Event(BEGIN + 60 * SECOND + 1, "hide", ENDED, {"trial": 7, "by": "time", "listened": True}))
+    (found,) = tracker.snapshot()
+    (way,) = found.directions
+    assert way.sender == "stream" and (way.twice, way.unknown) == (0, 0)
+    assert way.lost in (10, 11) and way.delivered + way.lost in (60, 61)
+    assert [each.lost for each in way.outages] == [way.lost]
+
+
+def test_a_time_of_day_is_no_number_of_a_line() -> None:
+    """Its seconds go up by one, until the minute is over."""
+    framing, frames = Framing("hide"), []
+    for second in range(200):
+        if second not in (70, 71):
+            text = f"at {9 + second // 3600:02d}{second // 60 % 60:02d}{second % 60:02d} all well\r\n"
+            frames += framing.feed(Chunk("hide", IN, BEGIN + second * SECOND, text.encode()))
+    (way,) = played(frames, 199.5).directions
+    assert (way.sent, way.delivered, way.lost, way.twice) == (200, 198, 2, 0)

@@ -368,3 +368,19 @@ def test_every_number_that_is_told_is_the_same_everywhere() -> None:
     assert f"{way['delivered']} of {way['delivered'] + way['lost'] + way['late']} delivered" in text
     assert "asked 40, sent 30" in text and "ended by hand when 30 of 40 were sent" in text
     assert measures.not_known(found, "").value == 10 + way["not_known"]
+
+
+@pytest.mark.parametrize(("rest_ms", "told"), [(500, True), (0, False)])
+def test_what_a_far_end_rests_is_no_part_of_the_link(rest_ms: int, told: bool) -> None:
+    """It answers within 5 ms, and not before it has rested since its last answer."""
+    chunks, at, ready = [], SECOND, 0
+    for number in range(1, 21):
+        at += SECOND if number in (9, 13, 17) else MS
+        came = max(at, ready) + 5 * MS
+        ready = came + rest_ms * MS
+        chunks.append(Chunk("hide", OUT, at, b"%d\r\n" % number))
+        chunks.append(Chunk("hide", IN, came, b"%d\r\n" % (number + 100)))
+        at = came
+    (found,) = play(asked("plus 100", probes=20), chunks, until=40 * SECOND).snapshot()
+    texts = [each.text for each in verdict(found).findings if each.id == "far-end-rests"]
+    assert texts == (["The link took 5 ms, and the far end 499 ms of its own."] if told else [])

@@ -54,6 +54,7 @@ AGAIN: Final = "again"
 @click.option("--rule", help="echo, plus N, text T, matches REGEX, table FILE.toml; echo unless given.")
 @click.option("--message", "messages", multiple=True, help="What is asked in an exchange; again for the next round.")
 @click.option("--line", help="The line of a beacon, as a regular expression; (?P<n>[0-9]+) in it is its number.")
+@click.option("--stream", is_flag=True, help="A beacon of a constant stream: whatever comes counts, once an interval.")
 @click.option("--ignore", help="A regular expression: lines that a board says by itself are passed over.")
 @click.option("--at-most-lost", help="What may be lost or damaged: 5% or 0.05; nothing unless given.")
 @click.option("--at-least", help="A throughput that is claimed: 50kB/s, 92kbit/s, 1.2MB/s.")

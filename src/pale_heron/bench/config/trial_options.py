@@ -43,6 +43,7 @@ ONLY_FOR: Final = {
     "size": (DELIVERY, THROUGHPUT),
     "every": (DELIVERY, EXCHANGE, BEACON),
     "line": (BEACON,),
+    "stream": (BEACON,),
     "content": (THROUGHPUT,),
     "at_least": (THROUGHPUT,),
     "rule": (EXCHANGE,),
@@ -94,6 +95,7 @@ def described(
         wiring=_one_of(str(options.get("wiring", "")), ("", *WIRINGS), "wiring", "It is"),
         ending=_one_of(str(options.get("ending", "")), ("", *ENDINGS_OUT), "line end", "There are"),
         wait_s=seconds(str(options.get("wait", "10s"))),
+        stream=bool(options.get("stream")),
         line=_expression(str(options.get("line", "")), "--line"),
         ignore=_expression(str(options.get("ignore", "")), "--ignore"),
     )

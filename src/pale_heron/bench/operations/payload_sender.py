@@ -1,4 +1,4 @@
-"""Probes through a module's own payload command: counted in bytes, to the peer that its settings name."""
+"""Probes through a module's own payload command, at its prompt or in it, to the peer that its settings name."""
 
 from collections.abc import Callable
 from typing import Final
@@ -33,15 +33,15 @@ class PayloadSender:
             client.run("ATI")
         dialect = client.dialect
         command = client.command(dialect.payload_command) if dialect is not None else None
-        if dialect is None or command is None or not command.counted:
+        if dialect is None or command is None or not (command.counted or command.inline):
             known = dialect.name if dialect is not None else "of that module"
             raise Trouble(
-                f"The dialect {known} of {self.lane} has no payload command that counts its bytes",
-                "Leave --through out where the link is transparent, or choose its dialect",
+                f"The dialect {known} of {self.lane} has no payload command that counts its bytes, or holds them",
+                "Leave it out where the link is transparent, or choose another dialect",
             )
         self._command = command
         for name in command.parameters:
-            if name != command.counted:
+            if name not in (command.counted, command.inline):
                 self._values[name] = self._peer()
 
     def _peer(self) -> str:
@@ -65,9 +65,11 @@ class PayloadSender:
 
         What the module does not pass on does not arrive, and counts as lost.
         """
-        assert self._command is not None, "it is prepared"
-        values = {**self._values, self._command.counted: str(len(payload))}
-        exchange = self._client.run(self._command.text(SET, values), payload)
+        command = self._command
+        assert command is not None, "it is prepared"
+        own = {command.counted: str(len(payload)), command.inline: payload.decode("ascii")}
+        values = {**self._values, **{name: value for name, value in own.items() if name}}
+        exchange = self._client.run(command.text(SET, values), payload if command.prompts else None)
         if exchange.status == NO_ANSWER:
             raise OperationFailed(f"{self.lane} does not answer any more")
         return _airtime(exchange)

@@ -52,6 +52,8 @@ JOB_BYTES: Final = 1 << 16
 JOB_S: Final = 0.25
 """What is handed over at a time: so many bytes, or what the line takes so long for."""
 
+SPACED_S: Final = 1.0
+SPACED_ROUNDS: Final = (8, 12, 16)
 AWAY_AT_MOST_S: Final = 60.0
 """A lane that is gone is waited for so long, where the trial has an end of its own; else until somebody stops it."""
 
@@ -370,7 +372,9 @@ class Trial(Operation):
         trial, number, done, due = self.described, 0, 0, time.monotonic()
         messages = self._messages
         while not trial.probes or done < trial.probes:
-            self.token.rest(max(0.0, due - time.monotonic()))
+            # Some rounds behind a rest tell what the far end rests by itself from what the link takes.
+            spaced = SPACED_S if done in SPACED_ROUNDS and trial.every_s < SPACED_S else 0.0
+            self.token.rest(max(spaced, due - time.monotonic()))
             gone = self._lanes.gone()
             if not gone:
                 number += 1

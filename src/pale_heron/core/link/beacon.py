@@ -5,6 +5,8 @@ The line is known by a pattern; where the pattern has a group named `n`, and it 
 of each line, and else its place follows from when it comes: the last ones say how long an interval is, and when the
 next one is due. Without a pattern the line is found: the first that comes eight times, its digits aside, at distances
 that are even but for some that are whole multiples. A number in it that goes up with them is its place.
+
+A constant stream, without lines, is there in each interval in which anything of it comes.
 """
 
 import re
@@ -31,6 +33,7 @@ TRUSTED: Final = 4
 
 RECENT_NS: Final = 60 * SECOND
 NUMBER: Final = "n"
+STREAM: Final = "stream"
 LONGEST_NAME: Final = 12
 _DIGITS: Final = re.compile(r"\d+")
 
@@ -67,14 +70,25 @@ class _Seen:
 
 
 class BeaconCounter:
-    """The lines of one lane. `pattern` and `every_ns` may be empty: then they are found."""
+    """The lines of one lane. `pattern` and `every_ns` may be empty: then they are found.
+
+    Of a `stream` whatever comes counts, once an interval.
+    """
 
     def __init__(
-        self, lane: str, limit_ns: int, pattern: str = "", every_ns: int = 0, hear: HearResult | None = None
+        self,
+        lane: str,
+        limit_ns: int,
+        pattern: str = "",
+        every_ns: int = 0,
+        hear: HearResult | None = None,
+        *,
+        stream: bool = False,
     ) -> None:
         self._lane, self._limit_ns, self._hear_result = lane, limit_ns, hear
         self._pattern = Pattern(pattern) if pattern else None
         self._every = every_ns
+        self._stream = stream
         self._shapes: dict[str, _Seen] = {}
         self._shape = ""
         self._place: int | None = None
@@ -82,6 +96,7 @@ class BeaconCounter:
         self._own: OwnTimes | None = None
         self._last: int | None = None
         """The number of the last one, its own or by when it came."""
+        self._began = 0
         self._missing = 0
         """How many are missing just before it."""
         self._fitted: deque[tuple[int, int]] = deque(maxlen=FITTED)
@@ -94,6 +109,8 @@ class BeaconCounter:
     @property
     def name(self) -> str:
         """The line that is counted, as it is shown."""
+        if self._stream:
+            return STREAM
         told = self._pattern.pattern if self._pattern is not None else self._shape
         return told if len(told) <= LONGEST_NAME else told[: LONGEST_NAME - 1] + "…"
 
@@ -133,6 +150,17 @@ class BeaconCounter:
             if number is not None:
                 self._count(number, came)
 
+    def flow(self, time: int) -> None:
+        """Something came: the interval in which it did is one in which the stream was there."""
+        if self._own is None:
+            self._every = self._every or SECOND
+            self._own = OwnTimes(self.name, self._lane, self._limit_ns, self._hear)
+            self._began = time
+        number = (time - self._began) // self._every
+        if self._last is None or number > self._last:
+            self._own.take_ahead(number - (self._last or 0), time, self._every)
+            self._last = number
+
     def _number(self, text: str) -> int | None:
         """The place of a line; -1 where it has none of its own, None where it is another one."""
         if self._pattern is not None:
@@ -148,6 +176,10 @@ class BeaconCounter:
     def _count(self, number: int, time: int) -> None:
         assert self._own is not None, "it is known"
         own = number >= 0
+        if own and self._place is not None and self._last is not None:
+            # A number that was found and leaves the pace of the lines is none that counts them: a time of day, say.
+            if abs(number - self._last - self._steps_since(time)) > 1:
+                self._place, own = None, False
         if self._last is None:
             self._last = number if own else 0
             self._own.take_ahead(0, time, self._every)
@@ -200,6 +232,9 @@ class BeaconCounter:
         """The lane is gone."""
         if self._own is not None:
             self._own.leave(now)
+
+    def back(self) -> None:
+        """It is there again; what comes next shows from when on."""
 
     def advance(self, now: int) -> None:
         """Time passes."""

@@ -80,9 +80,9 @@ class DeliveryCounter:
         # However short it is: a part that only one of them has is of that one.
         return parts[0] if best is None and len(parts) == 1 and len(data) >= LEAST_PIECE else best
 
-    def leave(self, reason: str) -> None:
+    def leave(self, _: int) -> None:
         """A lane is gone."""
-        self.ledger.leave(reason)
+        self.ledger.leave()
 
     def back(self) -> None:
         """All are there again."""

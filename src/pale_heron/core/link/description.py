@@ -75,6 +75,8 @@ class TrialDescription(NamedTuple):
     """So long the first sign of a far end is waited for, or of a client; 0 for not at all."""
     line: str = ""
     """A regular expression: the line that a beacon says again and again; empty where it is to be found."""
+    stream: bool = False
+    """Of a beacon: whatever comes counts, once an interval."""
     ignore: str = ""
     """A regular expression: lines of an exchange that match it are passed over."""
     ending: str = ""
@@ -142,6 +144,7 @@ def description_of(details: Mapping[str, Any]) -> TrialDescription | None:
             cell=_words(details.get("cell", ()), (0, 2)),
             wait_s=_number(details.get("wait_s", 0), 0, 86_400),
             line=_expression(details.get("line", "")),
+            stream=details.get("stream") is True,
             ignore=_expression(details.get("ignore", "")),
             ending=str(details.get("ending", "")),
         )

@@ -13,6 +13,7 @@ belongs to the round that waits, with these exceptions, in this order:
 from collections import deque
 from typing import Final, NamedTuple
 
+from pale_heron.core.frames import SECOND
 from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, UNDER_WAY, HearResult, ProbeResult
 from pale_heron.core.link.figures import Cluster, clusters
 from pale_heron.core.link.ledger import Ledger
@@ -22,6 +23,9 @@ from pale_heron.core.samples import Sample, Times
 
 WRONG_KEPT: Final = 50
 OVERDUE_KEPT: Final = 8
+SPACED_NS: Final = 9 * SECOND // 10
+"""After so long without a message the far end has had its rest."""
+
 RIGHT, WRONG, UNANSWERED, WAITING = "right", "wrong", "unanswered", "waiting"
 FACES: Final = {
     DELIVERED: RIGHT,
@@ -64,6 +68,9 @@ class ExchangeSnapshot(NamedTuple):
     unasked: int
     """Lines that answer nothing."""
     round_trip: Times | None
+    spaced: Times | None
+    """Of rounds before which it rested for a while, and of the others: a far end may rest between messages."""
+    close: Times | None
     clusters: tuple[Cluster, ...]
     wrongs: tuple[WrongReply, ...]
     strip: tuple[str, ...]
@@ -92,7 +99,9 @@ class ExchangeCounter:
         self._overdue: deque[tuple[int, str]] = deque(maxlen=OVERDUE_KEPT)
         self._last = ""
         self._own_back = self._unasked = 0
-        self._times = Sample()
+        self._times, self._spaced, self._close = Sample(), Sample(), Sample()
+        self._over_at: int | None = None
+        self._rested = False
         self._wrongs: deque[WrongReply] = deque(maxlen=WRONG_KEPT)
 
     def _tell(self, result: ProbeResult) -> None:
@@ -109,6 +118,7 @@ class ExchangeCounter:
         if self._waiting is not None:
             self.ledger.settle(self._waiting[0], LOST)
         self._last = message
+        self._rested = self._over_at is not None and time - self._over_at >= SPACED_NS
         self.ledger.send(number, time)
         if self.ledger.fate(number) == UNDER_WAY:
             self._waiting = number, message, time
@@ -131,7 +141,11 @@ class ExchangeCounter:
                 self._unasked += 1
                 return
         number, message, begun = waiting
-        self._times.add((ended - begun) / 1e9)
+        took = (ended - begun) / SECOND
+        self._times.add(took)
+        if self._over_at is not None:
+            (self._spaced if self._rested else self._close).add(took)
+        self._over_at = ended
         if self._rule.right(message, line, number):
             # What came as it was sent tells an echo from a loop no better than a wire does.
             self._own_back += self._rule.kind == "echo"
@@ -150,9 +164,9 @@ class ExchangeCounter:
                 return True
         return False
 
-    def leave(self, reason: str) -> None:
+    def leave(self, _: int) -> None:
         """Its lane is gone: what waits will not be known."""
-        self.ledger.leave(reason)
+        self.ledger.leave()
 
     def back(self) -> None:
         """It is there again."""
@@ -178,6 +192,8 @@ class ExchangeCounter:
             own_back=self._own_back,
             unasked=self._unasked,
             round_trip=self._times.times(),
+            spaced=self._spaced.times(),
+            close=self._close.times(),
             clusters=clusters(self._times.values),
             wrongs=tuple(self._wrongs),
             strip=tuple(FACES[fate] for fate in found.strip),

@@ -4,7 +4,7 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.link.blocks import BlockFinder
 from pale_heron.core.link.far_counts import FarCounts
 from pale_heron.core.link.far_end import ways
-from pale_heron.core.link.fates import DELIVERED, LOST, RESTARTED, DeliverySnapshot, HearResult
+from pale_heron.core.link.fates import AWAY, DELIVERED, LOST, RESTARTED, DeliverySnapshot, HearResult
 from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.link.progress import Progress, Stalls
 from pale_heron.core.link.throughput import EVER, BulkSnapshot
@@ -68,10 +68,10 @@ class FarBlockCounter:
             self.ledger.settle(number, DELIVERED if index < grown else LOST, time)
         return True
 
-    def leave(self, reason: str) -> None:
+    def leave(self, _: int) -> None:
         """Its lane is gone."""
-        self.ledger.leave(reason)
-        self._there.interrupt(reason)
+        self.ledger.leave()
+        self._there.interrupt(AWAY)
 
     def back(self) -> None:
         """It is there again."""

@@ -4,7 +4,7 @@ from typing import Final
 
 from pale_heron.core.link.delivery import refuses
 from pale_heron.core.link.far_counts import FarCounts
-from pale_heron.core.link.fates import CUT, RESTARTED, UNANSWERED, DeliverySnapshot, HearResult, nothing_counted
+from pale_heron.core.link.fates import AWAY, CUT, RESTARTED, UNANSWERED, DeliverySnapshot, HearResult, nothing_counted
 from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.wire.probe import ANSWER, Probe
 
@@ -51,10 +51,10 @@ class FarEndCounter:
                     self.ledger.excuse(*there.around, RESTARTED)
                 self.ledger.deliver(probe.number, time)
 
-    def leave(self, reason: str) -> None:
+    def leave(self, _: int) -> None:
         """Its lane is gone."""
-        self.ledger.leave(reason)
-        self._there.interrupt(reason)
+        self.ledger.leave()
+        self._there.interrupt(AWAY)
 
     def back(self) -> None:
         """Its lane is there again."""

@@ -133,9 +133,9 @@ class ThroughputCounter:
                 self.ledger.deliver(number, time)
                 self._next = number + 1
 
-    def leave(self, reason: str) -> None:
+    def leave(self, _: int) -> None:
         """A lane is gone: what is under way is not known."""
-        self.ledger.leave(reason)
+        self.ledger.leave()
         self._next, self._odd = self.ledger.last_sent + 1, b""
 
     def back(self) -> None:

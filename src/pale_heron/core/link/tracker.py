@@ -83,6 +83,10 @@ class LinkTracker:
                 self._end(trial, event.time, _told(event))
         elif event.name == WIRED:
             self._wire(event)
+        elif event.name == SENT_OUT:
+            trial = event.details.get("trial")
+            if isinstance(trial, int) and trial in self._running:
+                self._running[trial].sent_out(event.time)
         elif event.name == SIGN:
             trial = event.details.get("trial")
             if isinstance(trial, int) and trial in self._running:
@@ -214,7 +218,8 @@ def _described(event: Event) -> "TrialDescription | None":
 def _is_followed(described: "TrialDescription") -> bool:
     from pale_heron.core.link.description import FOLLOWED
 
-    return described.kind in FOLLOWED
+    # A stream is no lines: it is followed in its bytes.
+    return described.kind in FOLLOWED and not described.stream
 
 
 def _told(event: Event) -> "TrialEnd":

@@ -17,14 +17,15 @@ from pale_heron.core.frames import (
     Direction,
     Event,
 )
+from pale_heron.core.link.beacon import STREAM, BeaconCounter
 from pale_heron.core.link.blocks import DataBlock
 from pale_heron.core.link.content import CONTENTS
 from pale_heron.core.link.delivery import DeliveryCounter
-from pale_heron.core.link.description import EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
+from pale_heron.core.link.description import BEACON, EXCHANGE, LETTERS, THROUGHPUT, TrialDescription
 from pale_heron.core.link.exchange import ExchangeCounter
 from pale_heron.core.link.far_blocks import FarBlockCounter
 from pale_heron.core.link.far_end import FarEndCounter
-from pale_heron.core.link.fates import AWAY, HearResult, ProbeResult
+from pale_heron.core.link.fates import HearResult, ProbeResult
 from pale_heron.core.link.lines import HeardLine, LineCutter, as_text
 from pale_heron.core.link.progress import CTS, FURTHER_ON, UNTOLD, Stall
 from pale_heron.core.link.reach import PlaceSource, RangeCounter
@@ -38,7 +39,7 @@ AWAY_KEPT: Final = 500
 class WayCounter(Protocol):
     """What counts one way, or both of a far end."""
 
-    def leave(self, reason: str, /) -> None: ...
+    def leave(self, now: int, /) -> None: ...
 
     def back(self) -> None: ...
 
@@ -72,12 +73,17 @@ class TrialTracker:
         self._dropped = 0
         self._far: FarEndCounter | None = None
         self._exchange: ExchangeCounter | None = None
+        self._stream: BeaconCounter | None = None
         self._round = 0
         self._message = b""
         limit_ns = round(described.limit_s * SECOND)
         self._lines = LineCutter(self._byte_ns(described.lanes[0]))
         if described.kind == EXCHANGE:
             self._exchange = ExchangeCounter(described.rule, limit_ns, described.lanes[0], self._hear, described.ignore)
+        elif described.kind == BEACON:
+            every_ns = round(described.every_s * SECOND)
+            self._stream = BeaconCounter(described.lanes[0], limit_ns, "", every_ns, self._hear, stream=True)
+            self._watch_range(STREAM, described.lanes[0])
         elif described.kind == THROUGHPUT and described.far == "answer":
             lane = described.lanes[0]
             self._bulk[LETTERS[0]] = FarBlockCounter(lane, described.trial, LETTERS[0], described.size)
@@ -101,7 +107,7 @@ class TrialTracker:
 
     @property
     def _all(self) -> tuple[WayCounter, ...]:
-        single = (each for each in (self._far, self._exchange) if each is not None)
+        single = (each for each in (self._far, self._exchange, self._stream) if each is not None)
         return (*self._counters.values(), *self._bulk.values(), *single)
 
     def _watch_range(self, sender: str, way: str) -> None:
@@ -137,6 +143,10 @@ class TrialTracker:
             return
         if self._exchange is not None:
             self._feed_exchange(self._exchange, chunk, chunk.time)
+            return
+        if self._stream is not None:
+            if chunk.direction is IN:
+                self._stream.flow(chunk.time)
             return
         if self._bulk:
             self._feed_blocks(chunk, chunk.time)
@@ -187,12 +197,17 @@ class TrialTracker:
             # What was under way up to then and had its whole limit is settled; of the rest nobody sees what becomes.
             self.advance(event.time)
             for counter in self._all:
-                counter.leave(AWAY)
+                counter.leave(event.time)
         elif event.name in BACK_EVENTS and last is not None and gone:
             self._away[self._away.index(last)] = last._replace(end=event.time)
             if all(each.end is not None for each in self._away):
                 for counter in self._all:
                     counter.back()
+
+    def sent_out(self, now: int) -> None:
+        """What comes from now on is not asked about."""
+        if self._stream is not None:
+            self._stream.stop(now)
 
     def advance(self, now: int) -> None:
         """Time passes."""
@@ -287,6 +302,7 @@ class TrialTracker:
     def snapshot(self) -> TrialSnapshot:
         """How it stands."""
         directions = [counter.snapshot() for counter in self._counters.values()]
+        directions += self._stream.snapshots() if self._stream is not None else ()
         bulk = [counter.snapshot() for counter in self._bulk.values()]
         directions += [blocks for blocks, _ in bulk]
         told = [
@@ -305,6 +321,7 @@ class TrialTracker:
             own_bytes_back=self._own_back or bool(exchange and exchange.own_back),
             ended_by=self._ended_by,
             waited_s=self._waited,
+            recent=self._stream.recent() if self._stream is not None else None,
             bulk=tuple(told),
             dropped=self._dropped,
             ranges=tuple(each.snapshot() for each in self._ranges.values()),

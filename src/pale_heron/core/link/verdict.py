@@ -17,6 +17,10 @@ from pale_heron.core.link.trial_snapshot import COUNT, ENDINGS, TIME, TrialSnaps
 from pale_heron.core.utc import clock
 
 FEW: Final = 10
+LEAST_SPACED: Final = 3
+RESTS, RESTS_S = 2.0, 0.02
+"""Rounds that follow at once take so many times as long, and so many seconds more: the far end rests between them."""
+
 NOUNS: Final = {THROUGHPUT: "blocks", SENTENCES: "sentences", BEACON: "lines"}
 """What is counted, where it is no probe."""
 
@@ -277,6 +281,18 @@ def _exchange_findings(exchange: ExchangeSnapshot) -> list[LinkFinding]:
         )
         for cluster in exchange.clusters
     ]
+    if exchange.spaced is not None and exchange.close is not None:
+        link, whole = exchange.spaced.median, exchange.close.median
+        if exchange.spaced.samples >= LEAST_SPACED and whole > RESTS * link and whole - link > RESTS_S:
+            found.append(
+                LinkFinding(
+                    "far-end-rests",
+                    f"The link took {1000 * link:.0f} ms, and the far end {1000 * (whole - link):.0f} ms of its own.",
+                    f"half of {exchange.spaced.samples} rounds behind a rest, against half of {exchange.close.samples} "
+                    "that followed at once",
+                    "It rests between messages: leave it so much time (--every), or ask it less often.",
+                )
+            )
     if exchange.unanswered and not exchange.right and not exchange.wrong:
         found.append(
             LinkFinding(

@@ -189,6 +189,9 @@ ACTIONS: Final = (
     _proof(lambda it: it.let_go(), "escape", "let go", "Choose no moment", footer=False),
     _proof(lambda it: it.make_report(), "k", "report", "Make a report of the record, as HTML or PDF"),
     _link(lambda it: it.begin(), "b", "begin a trial", "Begin a trial on the chosen lane", source="live"),
+    _link(
+        lambda it: it.ring(), "B", "bell", "Ring when an outage begins or ends", source="live", footer=False,
+    ),
     _link(lambda it: it.give_up(), "x", "give up", "Give up the trial; what was counted stands", source="live"),
     _link(lambda it: it.next_page(), "v", "page", "The next page: the trial, distance, all of them, compared"),
     _link(

@@ -32,6 +32,8 @@ class LinkView(Canvas):
         self._chosen: int | None = None
         self._held: int | None = None
         """The one that the chosen one is compared with."""
+        self._rings = False
+        self._was_away: bool | None = None
 
     def draw(self) -> None:
         """One picture."""
@@ -42,11 +44,25 @@ class LinkView(Canvas):
         state = self._actions.state if self._actions else ""
         width = max(20, self.size.width - 2)
         chosen = self._index(snapshot.trials)
+        self._ring(snapshot.trials[chosen] if snapshot.trials else None)
         self.show(link.paint(snapshot.trials, chosen, self._page, state, snapshot.now, width, self._held))
 
     def _index(self, trials: Sequence[TrialSnapshot]) -> int:
         newest = len(trials) - 1
         return newest if self._chosen is None else min(self._chosen, newest)
+
+    def ring(self) -> None:
+        """The bell of the terminal, for whoever does not look: when an outage begins, and when it ends."""
+        self._rings, self._was_away = not self._rings, None
+        words = "An outage that begins or ends rings the bell" if self._rings else "The bell is silent"
+        self.app.notify(words, markup=False)
+
+    def _ring(self, trial: TrialSnapshot | None) -> None:
+        ways = trial.directions if trial is not None and trial.end is None else ()
+        away = any(bool(each.outages) and each.outages[-1].end is None for each in ways)
+        if self._rings and self._was_away not in (None, away):
+            self.app.bell()
+        self._was_away = away
 
     def next_page(self) -> None:
         """The next page that has something to show."""

@@ -69,6 +69,8 @@ class Command:
     """The text that asks, where it prompts."""
     counted: str = ""
     """The parameter that says how many bytes are sent at the prompt; empty where `text_end` ends them."""
+    inline: str = ""
+    """The parameter that holds the bytes themselves, where they stand in the command and no prompt asks for them."""
     text_end: bytes = CTRL_Z
     gives_up: bytes = ESCAPE
     """What ends the text at the prompt, and what is sent instead of one."""
@@ -142,7 +144,7 @@ class CommandMatcher:
         """`canonical` makes one text of all that stand for the same bytes; `secrets` names values not to be shown."""
         self._canonical = canonical
         forms = [
-            (_pattern(canonical(template)), _head(canonical(template)), command, form)
+            (_pattern(canonical(template), command.inline), _head(canonical(template)), command, form)
             for form in FORMS
             for command in commands.values()
             for template in sorted(command.forms.get(form, ()), key=lambda each: PLACEHOLDER.sub("", each).count(","))
@@ -202,13 +204,16 @@ def _head(template: str) -> str:
     return PLACEHOLDER.split(template, maxsplit=1)[0].casefold()
 
 
-def _pattern(template: str) -> Pattern[str]:
-    """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go."""
+def _pattern(template: str, inline: str = "") -> Pattern[str]:
+    """What a form matches: letters of commands in either case (V.250, 5.4.1), values as far as they may go.
+
+    Data that stand in the command may hold commas.
+    """
     out, last = "", 0
     for placeholder in PLACEHOLDER.finditer(template):
         out += re.escape(template[last : placeholder.start()])
         quoted = template[placeholder.start() - 1 : placeholder.start()] == '"'
-        value = '[^"]*' if quoted else '[^,"]*'
+        value = '[^"]*' if quoted else ".*" if placeholder[1] == inline else '[^,"]*'
         out += f"(?P<{placeholder[1].replace('-', '__')}>{value})"
         last = placeholder.end()
     return Pattern(out + re.escape(template[last:]), ignore_case=True)
@@ -270,6 +275,9 @@ def read_command(name: str, table: TomlTable) -> Command:
     counted = table.text("counted")
     if counted and counted not in parameters:
         table.wrong("counted", f"{counted!r} is not a parameter of this command")
+    inline = table.text("inline")
+    if inline and inline not in parameters:
+        table.wrong("inline", f"{inline!r} is not a parameter of this command")
     replies = table.compiled("reply")
     arrives = table.text("arrives")
     if arrives and not any(arrives in each.groupindex for each in replies):
@@ -284,9 +292,10 @@ def read_command(name: str, table: TomlTable) -> Command:
         follows=table.flag("follows"),
         within_s=table.number("within-s", WITHIN_S, 0.05, MOST_WITHIN_S),
         risks=table.some_of("risk", RISKS),
-        prompts=table.flag("prompts") or bool(counted),
+        prompts=table.flag("prompts") or bool(counted and not inline),
         prompt=table.text("prompt", PROMPT),
         counted=counted,
+        inline=inline,
         text_end=table.text("text-end", CTRL_Z.decode()).encode("latin-1", "replace"),
         gives_up=table.text("gives-up", ESCAPE.decode()).encode("latin-1", "replace"),
         arrives=arrives,
