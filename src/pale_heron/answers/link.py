@@ -19,7 +19,8 @@ def link_answer(trial: TrialSnapshot | None, state: str = "") -> ViewAnswer:
         words = state or "No trial yet: b begins one. It sends numbered probes, or asks messages, and counts."
         return answered("amber" if state else "quiet", words)
     found = verdict(trial)
-    role = role_of(found)
+    # What is under way and has not failed is neither well nor a cause to worry.
+    role = "heron" if trial.end is None and found.result == INCONCLUSIVE else role_of(found)
     # The two ends of a direction stay on one line.
     return answered(role, (safe_label(found.why).replace(" ▸ ", "\u00a0▸\u00a0"), f"*{role}"))
 

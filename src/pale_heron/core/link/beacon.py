@@ -38,7 +38,7 @@ LONGEST_NAME: Final = 12
 _DIGITS: Final = re.compile(r"\d+")
 
 
-class _Seen:
+class _RepeatedLine:
     """The last lines of one shape: when they came, and the numbers in each."""
 
     def __init__(self) -> None:
@@ -89,7 +89,7 @@ class BeaconCounter:
         self._pattern = Pattern(pattern) if pattern else None
         self._every = every_ns
         self._stream = stream
-        self._shapes: dict[str, _Seen] = {}
+        self._shapes: dict[str, _RepeatedLine] = {}
         self._shape = ""
         self._place: int | None = None
         """Which number of a line that was found is its place."""
@@ -134,7 +134,7 @@ class BeaconCounter:
         shape = self._pattern.pattern if self._pattern is not None else _DIGITS.sub("#", text)
         if shape not in self._shapes and len(self._shapes) >= MOST_SHAPES:
             return
-        seen = self._shapes.setdefault(shape, _Seen())
+        seen = self._shapes.setdefault(shape, _RepeatedLine())
         seen.lines.append((time, [int(each) for each in _DIGITS.findall(text)], text))
         found = seen.steps
         if self._pattern is None or not self._every:
@@ -176,10 +176,10 @@ class BeaconCounter:
     def _count(self, number: int, time: int) -> None:
         assert self._own is not None, "it is known"
         own = number >= 0
-        if own and self._place is not None and self._last is not None:
+        counts = own and self._place is not None and self._last is not None
+        if counts and abs(number - (self._last or 0) - self._steps_since(time)) > 1:
             # A number that was found and leaves the pace of the lines is none that counts them: a time of day, say.
-            if abs(number - self._last - self._steps_since(time)) > 1:
-                self._place, own = None, False
+            self._place, own = None, False
         if self._last is None:
             self._last = number if own else 0
             self._own.take_ahead(0, time, self._every)
@@ -252,7 +252,12 @@ class BeaconCounter:
 
     def snapshots(self) -> tuple[DeliverySnapshot, ...]:
         """How it stands; latencies are of no meaning here."""
-        return () if self._own is None else (self._own.snapshot()._replace(sender=self.name, latency=None),)
+        if self._own is None:
+            return ()
+        found = self._own.snapshot()._replace(sender=self.name, latency=None)
+        # Lines without a number have no order of their own.
+        numbered = self._place is not None or (self._pattern is not None and NUMBER in self._pattern.groupindex)
+        return (found if numbered else found._replace(out_of_order=0),)
 
     def recent(self) -> tuple[int, int] | None:
         """Of the last minute: how many came, of how many of which that is known; None before anything is."""

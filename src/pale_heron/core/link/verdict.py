@@ -51,9 +51,9 @@ def verdict(trial: TrialSnapshot) -> Verdict:
     alone = len(trial.ranges) == 1
     placed = bool(trial.described.position)
     ranged = filter(None, (range_words(each, named=not alone, placed=placed) for each in trial.ranges))
-    # What fails, fails; of all else it comes first that it was not all.
-    ended = _end_words(trial, known)
-    why = " ".join([why, *ended, *ranged] if result == FAILS else [*ended, why, *ranged])
+    # What fails, fails, and what shows nothing shows nothing; of all else it comes first that it was not all.
+    ended, shown = _end_words(trial, known), any(each.settled for each in trial.directions)
+    why = " ".join([*ended, why, *ranged] if result != FAILS and shown else [why, *ended, *ranged])
     findings = throughput_findings(trial), sentence_findings(trial), range_findings(trial), _findings(trial)
     return Verdict(result, why, tuple(each for found in findings for each in found))
 

@@ -4,7 +4,7 @@ from typing import Final
 
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
-from pale_heron.core.link.reach_words import strength_words
+from pale_heron.core.link.reach_words import distance_words, strength_words
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.tui.painting.large import large_figure
 from pale_heron.tui.painting.paint import BLANK, Line, cut, line
@@ -51,5 +51,9 @@ def _clock(trial: TrialSnapshot, now: int) -> str:
 
 def _signal(trial: TrialSnapshot) -> str:
     """How strong it comes, and how far away, where anybody says so."""
-    bins = [each for ranged in trial.ranges for each in ranged.bins if each.strength is not None]
-    return f"strength {strength_words(bins[-1].strength)}" if bins else ""
+    strengths = [each.strength for ranged in trial.ranges for each in ranged.points if each.strength is not None]
+    loose = [each.strength for ranged in trial.ranges for each in ranged.bins if each.strength is not None]
+    last = f"{strengths[-1]:.0f}" if strengths else strength_words(loose[-1]) if loose else ""
+    parts = [f"strength {last}"] if last else []
+    parts += [f"{distance_words(ranged.points[-1].distance_m)} away" for ranged in trial.ranges if ranged.points]
+    return ", ".join(parts)
