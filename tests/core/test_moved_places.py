@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 from tests.streams import BEGIN, chunk, framed, said
 
 from pale_heron.bench.distance import distance_and_bearing
-from pale_heron.bench.redacting import COARSE, NONE, redact
+from pale_heron.bench.redacting import COARSE, NONE, PlacesLeft, redact
 from pale_heron.bench.sources import Source
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import OK, SECOND, TEXT, Chunk, Event
+from pale_heron.core.nmea import places
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.nmea.places import (
     UNITS,
@@ -136,3 +137,94 @@ def test_a_copy_keeps_all_but_the_place(tmp_path: Path, place: str) -> None:
         assert apart[0] == pytest.approx(apart[1], rel=0.003, abs=0.02)
     assert redact(source, tmp_path / "c.pcapng", place=place).positions == done.positions
     assert (tmp_path / "c.pcapng").read_bytes() != (tmp_path / "b.pcapng").read_bytes(), "nobody knows the offset"
+
+
+PLANTED: Final = {
+    # Where it stands, and what of it must not be there afterwards.
+    "without its leading zero": (
+        sealed("GNGGA,094107.00,4607.03800,N,0833.91522,E,1,11,0.8,3.4,M,11.2,M,,"),
+        b"33.91522",
+    ),
+    "no decimals": (sealed("GNGLL,4607,S,06718,W,094107.00,A,A"), b"4607,S"),
+    "a bare point": (sealed("GNGLL,4607.,S,06718.,W,094107.00,A,A"), b"4607."),
+    "a damaged sentence": (b"$GNGLL,4607.038,S,0833.9152,W,094107.00,A,A*00\r\n", b"33.9152"),
+    "a maker's sentence": (sealed("PMARSH,7,4607.03800,S,6718.40000,W,ebb"), b"6718.40000"),
+    "degrees and minutes": ("47°17.114'N 008°33.915'E\r\n".encode(), b"17.114"),
+    "degrees in another code page": (b"47\xb017.114'N 8\xb033.915'E\r\n", b"17.114"),
+    "blanks": (b"at 48 07.038 N 011 31.000 E\r\n", b"07.038"),
+    "seconds": (b"48deg07'02.3\"N 011deg31'00.5\"E\r\n", b"02.3"),
+    "letters in front": (b"pos N 48 07.038 E 11 31.001\r\n", b"07.038"),
+    "decimals and letters": (b"46.1173 S 67.3067 W\r\n", b"46.1173"),
+    "words": (b"lat=46.1173 lon=-67.3067\r\n", b"67.3067"),
+    "members": (b'{"latitude": -46.1173, "lng":-67.3067}\r\n', b"67.3067"),
+    "a pair": (b"+LOC: -46.117300,-67.306667\r\n", b"46.1173"),
+}
+
+
+@pytest.mark.parametrize("place", [COARSE, NONE])
+@pytest.mark.parametrize("name", PLANTED)
+def test_a_position_is_found_in_whatever_form_it_stands(name: str, place: str, tmp_path: Path) -> None:
+    data, gone = PLANTED[name]
+    writer = CaptureWriter(tmp_path / "a.pcapng")
+    writer.add_lane("hide", "/dev/hide", None)
+    for second in range(3):
+        # Cut in the middle, as a reader may.
+        for half, piece in enumerate((data[:17], data[17:])):
+            writer.chunk(chunk(piece, BEGIN + second * SECOND + half * 1000, lane="hide"))
+    writer.close()
+    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", place=place)
+    raw = b"".join(each.data for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Chunk))
+    assert gone not in raw and done.positions >= 3, raw
+    if place == NONE:
+        assert all(each.latitude is None for lane in Source(tmp_path / "b.pcapng").lanes() for each in lane.fix.track)
+
+
+LETTERS: Final = st.sampled_from([b"abc ", b"7,", b"$GN", b"*00", b" ", b"\r\n", b"=", b"42.1 V ", b"\xff"])
+
+
+@given(
+    st.floats(-89.9, 89.9),
+    st.floats(-179.9, 179.9),
+    st.sampled_from(["packed", "short", "decimal pair", "minutes", "words", "sentence"]),
+    st.lists(LETTERS, max_size=6).map(b"".join),
+    st.sampled_from([OFFSET, None]),
+)
+def test_nothing_of_a_planted_position_stays(
+    latitude: float, longitude: float, form: str, around: bytes, offset: PlaceOffset | None
+) -> None:
+    from pale_heron.core.nmea.degrees import pack
+
+    (up, north), (over, east) = pack(latitude, "NS", 5), pack(longitude, "EW", 5)
+    written = {
+        "packed": f"{up},{north},{over},{east}",
+        "short": f"{up.lstrip('0').rjust(9, '0')},{north},{over.lstrip('0').rjust(9, '0')},{east}",
+        "decimal pair": f"{latitude:.6f},{longitude:.6f}",
+        "minutes": f"{up[:2]}°{up[2:]}'{north} {over[:3]}°{over[3:]}'{east}",
+        "words": f"lat: {latitude:.6f} lon: {longitude:.6f}",
+        "sentence": sealed(f"GNGLL,{up},{north},{over},{east},094107.00,A,A").decode().strip(),
+    }[form]
+    out = edited([around + b"\r\n" + written.encode() + b"\r\n" + around], offset)
+    assert up[2:].encode() not in out or offset is not None
+    for digits in (f"{latitude:.6f}".lstrip("-"), f"{longitude:.6f}".lstrip("-")):
+        assert form not in ("decimal pair", "words") or digits.encode() not in out
+
+
+def test_what_people_typed_has_no_position_any_more(tmp_path: Path) -> None:
+    writer = CaptureWriter(tmp_path / "a.pcapng")
+    writer.add_lane("hide", "/dev/hide", None)
+    writer.event(Event(BEGIN, "", "mark", {"id": "1", "text": "buoy at 46°07.038'S 067°18.400'W, ebb"}))
+    writer.event(Event(BEGIN + 1, "", "mark", {"id": "2", "text": "46.1173 S, 67.3067 W"}))
+    writer.close()
+    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", place=NONE)
+    texts = [each.details["text"] for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Event)]
+    assert texts == ["buoy at **°**.***'S ***°**.***'W, ebb", "**.**** S, **.**** W"] and done.positions == 4
+
+
+def test_a_copy_that_still_tells_where_it_was_is_not_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever the finder overlooks, the reader of the copy would see."""
+    source, target = capture(tmp_path / "a.pcapng"), tmp_path / "b.pcapng"
+    monkeypatch.setattr(places, "_POSITION", re.compile(b"(never)()()()"))
+    for place in (NONE, COARSE):
+        with pytest.raises(PlacesLeft, match="curlew still tells a position at"):
+            redact(source, target, place=place)
+        assert not target.exists()

@@ -14,18 +14,31 @@ from pathlib import Path
 from typing import Any, Final
 
 from pale_heron.bench.config.dialect_book import DialectBook
+from pale_heron.bench.distance import distance_and_bearing
 from pale_heron.bench.pipeline import Pipeline
-from pale_heron.bench.sources import batches
+from pale_heron.bench.sources import Source, batches
 from pale_heron.capture.reader import CaptureReader, Record, open_file
 from pale_heron.capture.writer import REDACTED, CaptureWriter
 from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.frames import Chunk, Direction, Event
-from pale_heron.core.nmea.places import UNITS, KnownDigits, PlaceEditor, PlaceOffset, RestFinder, with_edits
+from pale_heron.core.nmea.places import (
+    UNITS,
+    KnownDigits,
+    PlaceEditor,
+    PlaceOffset,
+    RestFinder,
+    with_edits,
+    without_places,
+)
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.utc import clock
 
 EXACT, COARSE, NONE = "exact", "coarse", "none"
 PLACES: Final = (EXACT, COARSE, NONE)
+LEAST_MOVED_M: Final = 1000.0
+"""A position that was moved lies at least so far from where it was."""
+
 LONGEST: Final = 256
 """Secrets are no longer than this, in bytes."""
 
@@ -106,6 +119,13 @@ def redact(
     places = {stream: sorted(found) for finder in finders.values() for stream, found in finder.found.items()}
     every = set().union(*masked.values(), more)
     in_events = _write(source, target, places, every, moved)
+    if moved is not None:
+        progress("reading the copy again")
+        try:
+            _check(source, target, place)
+        except PlacesLeft:
+            target.unlink()
+            raise
     unknown = tuple(name for name in reader.lanes if pipeline.lane(name).speaks_unknown())
     return RedactionCount(
         sum(map(len, places.values())) + in_events, len(every), reader.torn, unknown, moved.positions if moved else 0
@@ -137,7 +157,9 @@ class _Places:
             rests[chunk.lane, chunk.direction].feed(chunk.data)
         for rest in rests.values():
             rest.finish()
-        self.positions = sum(editor.positions for editor in editors.values())
+        self.positions = sum(each.positions for each in editors.values()) + sum(
+            each.positions for each in rests.values()
+        )
         self._edits = {stream: sorted([*editors[stream].edits, *rest.edits]) for stream, rest in rests.items()}
         self._next = dict.fromkeys(self._edits, 0)
 
@@ -147,7 +169,10 @@ class _Places:
         return changed
 
     def of_event(self, event: Event) -> Event:
-        """The known point of a trial moves with all others, or is left out."""
+        """The known point of a trial moves with all others, or is left out; what people typed gets stars."""
+        details, found = _placeless(event.details)
+        self.positions += found
+        event = event._replace(details=details)
         place = event.details.get("place")
         if not isinstance(place, list) or len(place) != 2 or not all(isinstance(each, int | float) for each in place):
             return event
@@ -156,6 +181,51 @@ class _Places:
             return event._replace(details=rest)
         degrees = (each / UNITS / 60 for each in self._offset)
         return event._replace(details=rest | {"place": [have + add for have, add in zip(place, degrees, strict=True)]})
+
+
+def _placeless(value: Any) -> tuple[Any, int]:
+    """Texts of an event without positions, and how many there were."""
+    if isinstance(value, str):
+        return without_places(value)
+    if isinstance(value, dict):
+        told = {key: _placeless(each) for key, each in value.items()}
+        return {key: each for key, (each, _) in told.items()}, sum(count for _, count in told.values())
+    if isinstance(value, list):
+        listed = [_placeless(each) for each in value]
+        return [each for each, _ in listed], sum(count for _, count in listed)
+    return value, 0
+
+
+class PlacesLeft(Trouble):
+    """Read again, the copy still tells where something was: it is not kept."""
+
+
+def _check(source: Path, target: Path, place: str) -> None:
+    """Read the copy as whoever gets it will. Raises PlacesLeft where it still holds a position that it should not."""
+    before = {lane.name: lane.fix.track for lane in Source(source).lanes()} if place == COARSE else {}
+    for lane in Source(target).lanes():
+        true = {
+            each.arrived: (each.latitude, each.longitude)
+            for each in before.get(lane.name, ())
+            if each.latitude is not None and each.longitude is not None
+        }
+        for epoch in lane.fix.track:
+            if epoch.latitude is None or epoch.longitude is None:
+                continue
+            was = true.get(epoch.arrived)
+            apart = (
+                LEAST_MOVED_M
+                if place == COARSE and was is None
+                else 0.0
+                if was is None
+                else distance_and_bearing(*was, epoch.latitude, epoch.longitude)[0]
+            )
+            if apart < LEAST_MOVED_M:
+                at = clock(epoch.arrived) if epoch.arrived is not None else "an unknown time"
+                raise PlacesLeft(
+                    f"{lane.name} still tells a position at {at}: the copy is not kept",
+                    "Name the dialect of that lane (--dialect), or the text (--secret); please report the form",
+                )
 
 
 def _drawn(source: Path) -> PlaceOffset:

@@ -5,13 +5,13 @@ from pathlib import Path
 import click
 
 from pale_heron.bench.config.dialects import known_dialects
-from pale_heron.bench.redacting import COARSE, EXACT, PLACES
+from pale_heron.bench.redacting import COARSE, EXACT, PLACES, PlacesLeft
 from pale_heron.bench.redacting import redact as redacted
 from pale_heron.capture.reader import is_capture
 from pale_heron.cli.parameters import FILE
 from pale_heron.core import figures
 from pale_heron.core.line.settings import did_you_mean
-from pale_heron.core.trouble import Trouble
+from pale_heron.core.trouble import Exit, Trouble
 
 
 @click.command("redact")
@@ -40,7 +40,11 @@ def redact(file: Path, out: Path | None, secret: tuple[str, ...], dialects: tupl
     more = list(secret or [])
     if any(len(each) < 3 for each in more):
         raise Trouble("A --secret of less than 3 characters would be found everywhere", "Name a longer text")
-    done = redacted(file, target, more, _show, _named(dialects), place)
+    try:
+        done = redacted(file, target, more, _show, _named(dialects), place)
+    except PlacesLeft as left:
+        click.echo(f"pale-heron: {left}", err=True)
+        raise click.exceptions.Exit(Exit.NO) from None
     if done.torn:
         click.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
     for lane in done.unknown:
@@ -53,8 +57,8 @@ def redact(file: Path, out: Path | None, secret: tuple[str, ...], dialects: tupl
         moved = "moved by an offset that is kept nowhere" if place == COARSE else "taken out"
         click.echo(
             f"pale-heron: {figures.several(done.positions, 'position')} {moved}. Heights and the directions of "
-            "satellites are still there, from which a place can be reckoned to some tens of kilometres; so is what "
-            "people typed.",
+            "satellites are still there, from which a place can be reckoned to some tens of kilometres; so are names "
+            "of places and of cells.",
             err=True,
         )
     print(f"{target}: {done.secrets} secrets masked at {done.places} places")

@@ -34,6 +34,9 @@ from pale_heron.ports.address import LaneSpec, check_names
 from pale_heron.ports.nicknames import lane_named
 
 TELL_S: Final = 0.5
+TOLD: Final = 12
+"""By so much of its beginning a state is another one than before: how long it takes changes all the time."""
+
 PLAN: Final = "plan"
 AGAIN: Final = "again"
 
@@ -218,6 +221,7 @@ def _run(session: Session, asked: AskedTrials, *, anyway: bool, quiet: bool) -> 
     session.operations.begin(running)
     shows = not quiet and sys.stderr.isatty()
     clear = "\r\x1b[K" if shows else ""
+    told_of = ""
     while not running.over:
         try:
             running.wait(TELL_S)
@@ -228,6 +232,9 @@ def _run(session: Session, asked: AskedTrials, *, anyway: bool, quiet: bool) -> 
                 click.echo(f"{clear}pale-heron: {told}", err=True)
         if shows:
             click.echo(f"\r\x1b[K{_progress(running)[:118]}", err=True, nl=False)
+        elif not quiet and running.state.startswith("waiting") and running.state[:TOLD] != told_of:
+            told_of = running.state[:TOLD]
+            click.echo(f"pale-heron: {running.state}", err=True)
     if shows:
         click.echo("\r\x1b[K", err=True, nl=False)
     results = _results(running)

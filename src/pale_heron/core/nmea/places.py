@@ -1,9 +1,10 @@
 """Positions in streams of bytes, moved or taken out so that a copy can be shown to others.
 
-A position is found wherever it stands as NMEA 0183 packs it, in a sentence of any kind or in what a module hands on:
-digits and letters are changed, and the checksum of the sentence with them (a wrong one stays wrong). All positions of a
-capture move by one offset: distances between them stay, to a thousandth. What is left of a position that is not whole
-gets stars, and messages of RTCM 3 that hold where a station stands are taken out.
+A position is found wherever it stands as NMEA 0183 packs it and `degrees.unpack` reads it, in a sentence of any kind or
+in what a module hands on: digits and letters are changed, and the checksum of the sentence with them (a wrong one stays
+wrong). All positions of a capture move by one offset: distances between them stay, to a thousandth. What is written in
+another way (`TEXT_FORMS`), and what is left of a position that is not whole, gets stars, and messages of RTCM 3 that
+hold where a station stands are taken out.
 
 Heights stay, and so do the satellites' directions, from which a place can be reckoned to some tens of kilometres.
 """
@@ -23,10 +24,35 @@ LINE: Final = 256
 UNITS: Final = 10**7
 """Of a minute: finer than any receiver says."""
 
-_POSITION: Final = re.compile(rb"(?<![\d.])(\d{4}(?:\.\d{1,10})?),([NS]),(\d{5}(?:\.\d{1,10})?),([EW])(?![\w.])")
+_PACKED: Final = rb"(\d{3,5}(?:\.\d{0,20})?)"
+_POSITION: Final = re.compile(rb"(?<![\d.])" + _PACKED + rb",([NS])," + _PACKED + rb",([EW])(?![\w.])")
 _SUM: Final = re.compile(rb"[^\r\n$!*]*\*([0-9A-Fa-f]{2})")
 _DIGITS: Final = re.compile(rb"(?<![\d.])(\d{4,5})\.(\d+)")
 _DECIMAL: Final = re.compile(rb"(?<![\d.])(\d{1,3}\.\d)(\d{3,})")
+_DEGREE: Final = rb"(?:\xc2\xb0|\xb0|\xba|deg|d)"
+_FRACTION: Final = rb"\d{1,3}[.,]\d{3,}"
+TEXT_FORMS: Final = tuple(
+    re.compile(form, re.IGNORECASE)
+    for form in (
+        # 47°17.114'N, 48 07.038 N, 48°07'02.3"N: with a degree sign, or with decimals.
+        rb"(?<![\w.])\d{1,3} ?"
+        + _DEGREE
+        + rb"[ -]?\d{1,2}(?:[.,]\d+)?(?: ?(?:'|\xe2\x80\xb2|m) ?(?:\d{1,2}(?:[.,]\d+)?)?)?"
+        rb"(?: ?(?:\"|''|\xe2\x80\xb3|s))? ?[NSEW](?!\w)",
+        rb"(?<![\w.])\d{1,3}[ :-]\d{1,2}(?:[.,]\d{2,}|[ :-]\d{1,2}(?:[.,]\d+)?) ?[NSEW](?!\w)",
+        rb"(?<!\w)[NSEW] ?\d{1,3}(?: ?" + _DEGREE + rb" ?| )\d{1,2}[.,]\d{2,}",
+        # 46.1173 S, S 46.1173, -46.1173°
+        rb"(?<![\w.])" + _FRACTION + rb" ?" + _DEGREE + rb"? ?[NSEW](?!\w)",
+        rb"(?<!\w)[NSEW] ?" + _FRACTION,
+        rb"(?<![\w.])-?" + _FRACTION + rb" ?" + _DEGREE + rb"(?!\w)",
+        # lat=46.1173, "longitude": -67.3067
+        rb"(?:lat(?:itude)?|lon(?:g(?:itude)?)?|lng|breite|l.nge)[\"']?[ :=>]{1,4}[\"']?[-+]?" + _FRACTION,
+        # -46.117300,-67.306667
+        rb"(?<![\w.])[-+]?\d{1,2}\.\d{4,} ?[,; ] ?[-+]?\d{1,3}\.\d{4,}(?![\w.])",
+    )
+)
+"""Positions as people and boards write them: their digits get stars, and nothing else of them changes."""
+
 _STATION: Final = frozenset({1005, 1006})
 """Messages of RTCM 3 with the coordinates of a reference station."""
 
@@ -102,13 +128,11 @@ class PlaceEditor:
     def _change(self, found: "re.Match[bytes]") -> None:
         latitude, north, longitude, east = found.groups()
         self._known.note(latitude, longitude)
-        if self._offset is None:
-            changed = b",,,"
-        else:
-            moved = moved_place(latitude, north, longitude, east, self._offset)
-            if moved is None:
-                return
-            changed = b",".join(moved)
+        if _angle(latitude, north.decode(), "NS") is None or _angle(longitude, east.decode(), "EW") is None:
+            # Nothing reads that as a position; what is written there may be one that suffered.
+            return
+        moved = moved_place(latitude, north, longitude, east, self._offset) if self._offset is not None else None
+        changed = b",".join(moved) if moved is not None else b",,,"
         self.positions += 1
         begin = self._base + found.start()
         self.edits.append(PlaceEdit(begin, begin + len(found[0]), changed))
@@ -134,6 +158,8 @@ class RestFinder:
         self._buffer = bytearray()
         self._base = self._done = 0
         self.edits: list[PlaceEdit] = []
+        self.positions = 0
+        """Whole ones that were written in another way; two numbers that belong together may count as two."""
 
     def feed(self, data: bytes) -> None:
         """More of it."""
@@ -151,10 +177,15 @@ class RestFinder:
             *(found for found in _DIGITS.finditer(self._buffer, self._done) if found[1] in self._known.packed),
             *(found for found in _DECIMAL.finditer(self._buffer, self._done) if found[1] in self._known.decimal),
         ]
-        for found in sorted(matches, key=lambda each: each.start()):
+        written = [found for form in TEXT_FORMS for found in form.finditer(self._buffer, self._done)]
+        until = 0
+        for found in sorted([*written, *matches], key=lambda each: (each.start(), -each.end())):
             begin, end = self._base + found.start(), self._base + found.end()
-            if found.start() < limit and not self._is_taken(begin, end):
-                self.edits.append(PlaceEdit(begin, end, re.sub(rb"\d", b"*", found[0])))
+            # Of several that overlap the first, and longest, has it.
+            if found.start() < limit and found.start() >= until and not self._is_taken(begin, end):
+                until = found.end()
+                self.positions += found.re in TEXT_FORMS
+                self.edits.append(PlaceEdit(begin, end, _stars(found[0])))
         self._done = limit
         cut = max(0, self._done - LINE)
         del self._buffer[:cut]
@@ -165,6 +196,19 @@ class RestFinder:
         while self._next < len(self._taken) and self._taken[self._next].end <= begin:
             self._next += 1
         return self._next < len(self._taken) and self._taken[self._next].begin < end
+
+
+def _stars(text: bytes) -> bytes:
+    return re.sub(rb"\d", b"*", text)
+
+
+def without_places(text: str) -> tuple[str, int]:
+    """What somebody typed, with stars for the digits of positions, in whatever form; and how many there were."""
+    data, found = text.encode("utf-8", "surrogateescape"), 0
+    for form in (_POSITION, *TEXT_FORMS):
+        data, count = form.subn(lambda match: _stars(match[0]), data)
+        found += count
+    return data.decode("utf-8", "surrogateescape"), found
 
 
 def _stations(buffer: bytearray, begin: int, limit: int) -> Iterator[tuple[int, int]]:
