@@ -158,3 +158,35 @@ def test_at_the_prompt(capture: Path, tmp_path: Path) -> None:
     assert "--all FOLDER" in told(status=2)
     assert "Leave them out" in told("--all", tmp_path / "all", "--to", "csv", status=2)
     assert "did you mean" in told("--what", "frame", "--to", "csv", "-o", tmp_path / "x", status=2)
+
+
+@pytest.mark.parametrize("what", ["frames", "epochs", "events", "exchanges", "trials", "probes", "pulses", "marks"])
+def test_whoever_cuts_out_a_lane_gets_that_lane_alone(what: str, capture: Path, tmp_path: Path) -> None:
+    source = Source(capture)
+    lanes = [each.name for each in source.lanes()]
+    for lane in lanes:
+        written = Source(capture)
+        write_tables(
+            written,
+            {"one.jsonl": (what, "jsonl")},
+            tmp_path,
+            lambda source, probes, tables: source.lanes(probes=probes, listener=tables),
+            lane,
+        )
+        out = tmp_path / "one.jsonl"
+        for row in rows(out) if out.exists() else []:
+            text = json.dumps(row)
+            assert row.get("lane", lane) == lane
+            for other in lanes:
+                # A trial is of both of its ends.
+                assert other == lane or what in ("trials", "probes") or f'"{other}"' not in text
+        out.unlink(missing_ok=True)
+    with pytest.raises(Trouble, match="There is no lane 'nobody'"):
+        write_tables(
+            Source(capture),
+            {"one.jsonl": (what, "jsonl")},
+            tmp_path,
+            lambda source, probes, tables: source.lanes(probes=probes, listener=tables),
+            "nobody",
+        )
+    assert not (tmp_path / "one.jsonl").exists()

@@ -29,7 +29,7 @@ WHAT = ("track", *TABLES)
 )
 @click.option("-o", "--output", "out", type=FILE, help="Where to.")
 @click.option("--what", default="track", show_default=True, help=f"What: {', '.join(WHAT)}.")
-@click.option("--lane", default="", help="Which lane's track; else of all that report positions.")
+@click.option("--lane", default="", help="Of which lane alone; else of all that have it.")
 @click.option(
     "--every", default=0.0, type=float, help="Seconds between positions at least; 0 for all of them.", show_default=True
 )
@@ -58,6 +58,9 @@ def export(
     if folder is not None:
         if to or out is not None:
             raise Trouble("--all writes everything in every format: --to and -o say less", "Leave them out")
+        if lane:
+            words = f"pale-heron cut {file} -o PART.pcapng --lane {lane}, then --all of that"
+            raise Trouble("--all writes all lanes: --lane says less", words)
         _write_all(file, folder, expectations_in(expected))
         return
     if out is None or not to:
@@ -75,7 +78,7 @@ def export(
     if what == "track":
         _write_track(source, to, out, lane, every)
     else:
-        _write_table(source, what, to, out)
+        _write_table(source, what, to, out, lane)
 
 
 def _write_track(source: Source, to: str, out: Path, lane: str, every: float) -> None:
@@ -90,7 +93,7 @@ def _write_track(source: Source, to: str, out: Path, lane: str, every: float) ->
     _tell(source, count, "position", out)
 
 
-def _write_table(source: Source, what: str, to: str, out: Path) -> None:
+def _write_table(source: Source, what: str, to: str, out: Path, lane: str) -> None:
     from pale_heron.report.tables import write_tables
 
     show, clear = reading(source)
@@ -99,6 +102,7 @@ def _write_table(source: Source, what: str, to: str, out: Path) -> None:
         {out.name: (what, to)},
         out.parent,
         lambda source, probes, tables: source.lanes(show, probes, listener=tables),
+        lane,
     )
     clear()
     _tell(source, rows[out.name], "row", out, what)

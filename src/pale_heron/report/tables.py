@@ -20,6 +20,7 @@ from pale_heron.bench.sources import Source
 from pale_heron.core.frames import Event, Frame
 from pale_heron.core.gnss.states import MADE
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Trouble
@@ -68,9 +69,11 @@ class Tables:
         self,
         files: Mapping[str, Sequence[TableFile]],
         write_frames: Callable[[Sequence[Frame]], None] = lambda _: None,
+        lane: str = "",
     ) -> None:
-        """Frames have a way of their own."""
+        """Frames have a way of their own. Of one `lane` alone, where one is named: what is of others is left out."""
         self._files = files
+        self._lane = lane
         self._write_frames = write_frames
 
     def wants(self, what: str) -> bool:
@@ -83,6 +86,8 @@ class Tables:
 
     def lines(self, lines: Sequence[Frame | Event]) -> None:
         """Lines of traffic."""
+        if self._lane:
+            lines = [line for line in lines if line.lane == self._lane]
         if self.wants("events"):
             self.add("events", (_event_row(line) for line in lines if isinstance(line, Event)))
         self._write_frames([line for line in lines if isinstance(line, Frame)])
@@ -90,23 +95,34 @@ class Tables:
     def pulse(self, event: Event) -> None:
         """A pulse."""
         details = event.details
+        # A source is named by its kind, then its lane.
+        if self._lane and self._lane not in str(details.get("source", "")).split(":")[1:2]:
+            return
         row = {"time": iso(event.time), "source": details.get("source"), "sequence": details.get("sequence")}
         self.add("pulses", [row])
 
     def item(self, lane: str, item: "Item", secrets: frozenset[str]) -> None:
         """What was said between us and a module."""
-        if self.wants("exchanges"):
+        if self.wants("exchanges") and self._lane in ("", lane):
             self.add("exchanges", [{"lane": lane, **_item_row(item, secrets)}])
 
     def end(self, source: Source, lanes: Sequence[LaneSnapshot], probes: ProbeLog) -> None:
-        """What is known once all was gone through."""
+        """What is known once all was gone through. Raises Trouble where there is no such lane."""
+        names = {each.name: 0 for each in lanes}
+        if self._lane and self._lane not in names:
+            nearest = did_you_mean(self._lane, names)
+            raise Trouble(f"There is no lane {self._lane!r}{nearest}", f"There are: {', '.join(names) or 'none'}")
         for lane in lanes:
-            self.add("epochs", _epoch_rows(lane, dated=source.dated))
-        self.add("marks", ({"time": iso(each.moment), "kind": each.kind, "text": each.text} for each in source.marks))
+            if self._lane in ("", lane.name):
+                self.add("epochs", _epoch_rows(lane, dated=source.dated))
+        # Marks are of the whole bench: they may say anything of the others.
+        marks = source.marks if not self._lane else ()
+        self.add("marks", ({"time": iso(each.moment), "kind": each.kind, "text": each.text} for each in marks))
+        trials = [each for each in source.trials if not self._lane or self._lane in each.described.lanes]
         for file in self._files.get("trials", ()):
-            for row in trial_rows(source.trials) if file.is_flat else map(trial_object, source.trials):
+            for row in trial_rows(trials) if file.is_flat else map(trial_object, trials):
                 file.write(row)
-        self.add("probes", probe_rows(source.trials, probes))
+        self.add("probes", probe_rows(trials, probes))
 
 
 def _event_row(event: Event) -> Row:
@@ -161,9 +177,11 @@ def _iso(moment: int | None) -> str | None:
 
 
 def write_tables(
-    source: Source, wanted: Mapping[str, tuple[str, str]], folder: Path, pass_over: PassOver
+    source: Source, wanted: Mapping[str, tuple[str, str]], folder: Path, pass_over: PassOver, lane: str = ""
 ) -> dict[str, int]:
     """Write tables as files of `folder`: `wanted` gives for each file name what, and as csv or jsonl.
+
+    Of one `lane` alone, where one is named.
 
     `pass_over` goes through the source and gives its lanes; gives the rows of each file. A file of no rows is not
     kept; all are there whole, or none. Trouble where one cannot be written.
@@ -179,7 +197,7 @@ def write_tables(
                     files.setdefault(what, {})[name] = TableFile(HEADS[what], form, out)
             frames = [(fresh[name], form) for name, (what, form) in wanted.items() if what == FRAMES]
             writer = stack.enter_context(frame_writer(frames, source.size, timed=source.is_capture))
-            tables = Tables({what: tuple(each.values()) for what, each in files.items()}, writer.write)
+            tables = Tables({what: tuple(each.values()) for what, each in files.items()}, writer.write, lane)
             tables.end(source, pass_over(source, probes, tables), probes)
             many = writer.end()
             rows = {name: many if what == FRAMES else files[what][name].rows for name, (what, _) in wanted.items()}
