@@ -181,3 +181,28 @@ def test_a_time_of_day_is_no_number_of_a_line() -> None:
             frames += framing.feed(Chunk("hide", IN, BEGIN + second * SECOND, text.encode()))
     (way,) = played(frames, 199.5).directions
     assert (way.sent, way.delivered, way.lost, way.twice) == (200, 198, 2, 0)
+
+
+@given(st.lists(st.tuples(st.integers(0, 5000), st.integers(0, 10**40)), min_size=1, max_size=60))
+def test_whatever_a_board_counts_it_ends_nothing(lines: list[tuple[int, int]]) -> None:
+    framing, frames, at = Framing("hide"), [], BEGIN
+    for wait_ms, number in lines:
+        at += wait_ms * MS
+        frames += framing.feed(Chunk("hide", IN, at, b"beat %d ok\r\n" % number))
+    for more in ({"line": "beat (?P<n>[0-9]+)", "every_s": 1.0}, {}):
+        found = played(frames, (at - BEGIN) / SECOND + 1, **more)
+        for way in found.directions:
+            assert way.delivered <= len(lines) and way.sent <= 10**6 * len(lines) + 400
+            assert way.sent == way.settled + way.unknown
+
+
+def test_among_many_other_lines_it_is_found() -> None:
+    framing, frames = Framing("hide"), []
+    for second in range(120):
+        frames += framing.feed(Chunk("hide", IN, BEGIN + second * SECOND, b"still alive\r\n"))
+        for other in range(20):
+            text = f"{chr(97 + second % 26)}{chr(97 + other)} now and then {'x' * (second % 9)}\r\n".encode()
+            frames += framing.feed(Chunk("hide", IN, BEGIN + second * SECOND + other * 13 * MS + 300 * MS, text))
+    frames.sort(key=lambda frame: frame.time or 0)
+    (way,) = played(frames, 119.5).directions
+    assert way.sender == "still alive" and (way.delivered, way.lost) == (120, 0)

@@ -190,3 +190,10 @@ def test_while_the_other_lane_is_gone_nothing_is_lost() -> None:
     way = matcher.snapshot().all
     # Of 30 that were said until then, 10 came; the last five seconds before it went are not known.
     assert (way.delivered, way.lost) == (10, 15) and dict(way.not_known)["lane away"] == 35
+
+
+def test_a_long_outage_at_the_beginning_is_counted_whole() -> None:
+    """More was said before anything came than is kept to be compared."""
+    every = alike(("GNRMC,TIME,V,,,,,,,,,,N", 1.0, 3600), ("GNGLL,,,,,TIME,V,N", 1.1, 3600), lost=range(3000))
+    way = matched(every, limit_s=5.0).all
+    assert (way.lost, way.delivered) == (5999, 1200) and way.outages[0].lost == 5999

@@ -33,6 +33,7 @@ from pale_heron.ports.address import LaneSpec
 
 MOST_PROBES: Final = 10**9
 BULK_S: Final = "10s"
+LEAST_BEACON_S: Final = 0.01
 FAR: Final = tuple(FAR_ENDS)[1:]
 ONLY_FOR: Final = {
     "count": (DELIVERY, THROUGHPUT),
@@ -79,7 +80,7 @@ def described(
         far=_far_end(kind, len(specs), options.get("far")),
         one_way=bool(options.get("one_way")),
         probes=probes,
-        every_s=seconds(str(options["every"])) if "every" in options else 0.2 if kind == DELIVERY else 0.0,
+        every_s=_every_s(kind, options) if "every" in options else 0.2 if kind == DELIVERY else 0.0,
         size=_size(kind, options.get("size"), probes, specs),
         limit_s=max(0.001, seconds(str(options.get("limit", _usual_limit(kind, options))))),
         at_most_lost=share(str(options.get("at_most_lost", "0%"))),
@@ -150,6 +151,14 @@ def _size(kind: str, size: Any, probes: int, specs: Sequence[LaneSpec]) -> int:
     if size is None:
         return block_size(spec.settings.bytes_per_s for spec in specs if not spec.networked)
     return _within(size, least, most, "--size")
+
+
+def _every_s(kind: str, options: Mapping[str, Any]) -> float:
+    """The time between two; a line that comes more often than a hundred times a second is a stream."""
+    every = seconds(str(options["every"]))
+    if kind == BEACON and every < LEAST_BEACON_S:
+        raise Trouble(f"--every {options['every']} is too short for a beacon", f"At least {LEAST_BEACON_S:g} s")
+    return every
 
 
 def _usual_limit(kind: str, options: Mapping[str, Any]) -> str:

@@ -10,7 +10,7 @@ A constant stream, without lines, is there in each interval in which anything of
 """
 
 import re
-from collections import deque
+from collections import OrderedDict, deque
 from itertools import pairwise
 from statistics import median
 from typing import Final
@@ -22,6 +22,7 @@ from pale_heron.core.link.own_times import OwnTimes
 from pale_heron.core.patterns import Pattern
 
 FOUND_AFTER: Final = 8
+SHORTEST_NS: Final = SECOND // 100
 EVEN: Final = 0.25
 """A distance is a whole multiple of their median to this share of it."""
 
@@ -30,6 +31,9 @@ FITTED: Final = 64
 """So many of the last say how long an interval is."""
 
 TRUSTED: Final = 4
+
+MOST_AHEAD: Final = 10**6
+"""A number that is so far ahead counts something else, or from another beginning."""
 
 RECENT_NS: Final = 60 * SECOND
 NUMBER: Final = "n"
@@ -52,7 +56,7 @@ class _RepeatedLine:
             return None
         apart = [later - before for before, later in pairwise(times)]
         usual = median(apart)
-        if usual <= 0:
+        if usual < SHORTEST_NS:
             return None
         steps = [round(each / usual) for each in apart]
         even = all(step and abs(each - step * usual) <= EVEN * usual for each, step in zip(apart, steps, strict=True))
@@ -87,15 +91,18 @@ class BeaconCounter:
     ) -> None:
         self._lane, self._limit_ns, self._hear_result = lane, limit_ns, hear
         self._pattern = Pattern(pattern) if pattern else None
-        self._every = every_ns
+        # A record may say anything; what is told so is found.
+        self._every = every_ns if every_ns >= SHORTEST_NS else 0
         self._stream = stream
-        self._shapes: dict[str, _RepeatedLine] = {}
+        self._shapes: OrderedDict[str, _RepeatedLine] = OrderedDict()
         self._shape = ""
         self._place: int | None = None
         """Which number of a line that was found is its place."""
         self._own: OwnTimes | None = None
         self._last: int | None = None
         """The number of the last one, its own or by when it came."""
+        self._usual = 0
+        """The interval as it was asked for, or found."""
         self._began = 0
         self._missing = 0
         """How many are missing just before it."""
@@ -132,9 +139,11 @@ class BeaconCounter:
         if self._pattern is not None and self._pattern.search(text) is None:
             return
         shape = self._pattern.pattern if self._pattern is not None else _DIGITS.sub("#", text)
-        if shape not in self._shapes and len(self._shapes) >= MOST_SHAPES:
-            return
         seen = self._shapes.setdefault(shape, _RepeatedLine())
+        self._shapes.move_to_end(shape)
+        if len(self._shapes) > MOST_SHAPES:
+            # What was said longest ago is said least often.
+            self._shapes.popitem(last=False)
         seen.lines.append((time, [int(each) for each in _DIGITS.findall(text)], text))
         found = seen.steps
         if self._pattern is None or not self._every:
@@ -142,7 +151,7 @@ class BeaconCounter:
                 return
             self._every = round(found[0])
             self._place = seen.place(found[1]) if self._pattern is None else None
-        self._shape = shape
+        self._shape, self._usual = shape, self._every
         self._own = OwnTimes(self.name, self._lane, self._limit_ns, self._hear)
         self._shapes.clear()
         for came, _, line in seen.lines:
@@ -189,7 +198,7 @@ class BeaconCounter:
                 # One that comes late stands for the next, and then the next for it: it is none too many.
                 ahead = -1 if ahead == 0 and self._missing else ahead
                 self._missing = max(0, ahead - 1)
-            if own and ahead < 0 and -ahead * self._every > self._limit_ns:
+            if own and (ahead > MOST_AHEAD or (ahead < 0 and -ahead * self._every > self._limit_ns)):
                 # It counts from its beginning again: how many it left out over that nobody knows.
                 self.clock_steps += 1
                 ahead = max(1, self._steps_since(time))
@@ -205,7 +214,9 @@ class BeaconCounter:
         """The interval, as the last ones have it."""
         (first, begin), (last, end) = self._fitted[0], self._fitted[-1]
         if last - first >= TRUSTED:
-            self._every = round((end - begin) / (last - first))
+            every = round((end - begin) / (last - first))
+            # Numbers that leave the pace of the lines say nothing of it.
+            self._every = every if abs(every - self._usual) <= EVEN * self._usual else self._every
 
     def _steps_since(self, time: int) -> int:
         """How many intervals lie between the last one and a moment, by the line through the last ones."""

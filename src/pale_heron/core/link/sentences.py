@@ -17,7 +17,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import IN, NMEA, OK, SECOND, Frame
 from pale_heron.core.link.delivery import ALIKE, MOST_COMPARED, DeliveryCounter, alike
-from pale_heron.core.link.fates import AWAY, BAD, DELIVERED, LATE, DeliverySnapshot, HearResult, ProbeResult
+from pale_heron.core.link.fates import AWAY, BAD, DELIVERED, LATE, NOT_KNOWN, DeliverySnapshot, HearResult, ProbeResult
 
 KEPT: Final = 4096
 """So many sentences are still looked for, and kept apart from strangers."""
@@ -70,6 +70,8 @@ class SentenceMatcher:
         self._latest: deque[int] = deque(maxlen=LATENCIES)
         self._highest = 0
         """The highest number of those that came and are the only ones with their bytes."""
+        self._kinds: dict[int, str] = {}
+        """The types of those that are entered and not settled."""
         self._known: Counter[str] = Counter()
         self._came: Counter[str] = Counter()
 
@@ -80,9 +82,12 @@ class SentenceMatcher:
     def _settled(self, result: ProbeResult) -> None:
         if result.result in (DELIVERED, *BAD) and result.result != LATE:
             # What comes late was lost before.
-            kind = self._texts[result.number][0]
-            self._known[kind] += 1
-            self._came[kind] += result.result == DELIVERED
+            kind = self._kinds.pop(result.number, None)
+            if kind is not None:
+                self._known[kind] += 1
+                self._came[kind] += result.result == DELIVERED
+        elif result.result == NOT_KNOWN:
+            self._kinds.pop(result.number, None)
         if self._hear_result is not None:
             self._hear_result(result)
 
@@ -110,6 +115,7 @@ class SentenceMatcher:
         self._numbers.setdefault(data, []).append(self._count)
         self._let_go()
         if frame.type in self._carried:
+            self._kinds[self._count] = frame.type
             self._ledger.send(self._count, time)
         else:
             held = self._withheld.setdefault(frame.type, deque())
@@ -183,6 +189,7 @@ class SentenceMatcher:
         first, fresh = self._first_came, time - self._limit_ns
         entered = [each for each in held if each[1] < first - self._limit_ns or each[1] >= fresh]
         self._left_out[kind] += len(held) - len(entered)
+        self._kinds.update((number, kind) for number, _ in entered)
         self._ledger.enter(entered)
         for number in self._spoilt & {number for number, _ in held}:
             self._spoilt.discard(number)

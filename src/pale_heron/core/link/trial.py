@@ -34,6 +34,7 @@ from pale_heron.core.link.trial_snapshot import AwayPeriod, HeldPeriod, TrialEnd
 from pale_heron.core.wire.probe import ANSWER, Found, ProbeFinder, probe_of
 
 AWAY_KEPT: Final = 500
+EVER_S: Final = 1e9
 
 
 class WayCounter(Protocol):
@@ -161,7 +162,7 @@ class TrialTracker:
         """The far end is up, or nobody waits for it any longer."""
         waited = event.details.get("waited_s")
         self._waits = False
-        self._waited = float(waited) if isinstance(waited, int | float) else None
+        self._waited = float(waited) if isinstance(waited, int | float) and 0 <= waited < EVER_S else None
 
     def heed(self, event: Event) -> None:
         """Take what happened on its lanes."""
