@@ -369,7 +369,7 @@ class Trial(Operation):
 
     def _ask(self) -> None:
         """One round after the other. Behind one without an answer it rests, so that a late answer shows as late."""
-        trial, number, done, due = self.described, 0, 0, time.monotonic()
+        trial, done, due = self.described, 0, time.monotonic()
         messages = self._messages
         while not trial.probes or done < trial.probes:
             # Some rounds behind a rest tell what the far end rests by itself from what the link takes.
@@ -377,16 +377,16 @@ class Trial(Operation):
             self.token.rest(max(spaced, due - time.monotonic()))
             gone = self._lanes.gone()
             if not gone:
-                number += 1
                 due = time.monotonic() + trial.every_s
-                message = messages[done % len(messages)] if messages else trial.rule.message(number)
+                message = messages[done % len(messages)] if messages else trial.rule.message(done + 1)
                 gone, sent = self._send_all([(LETTERS[0], trial.lanes[0], message.encode("utf-8"))])
+                # One that could not go out is no round, and is sent again.
                 done += len(sent)
             if gone:
                 self._await(gone)
                 continue
             unanswered = self._unanswered()
-            self._lanes.until(partial(self._rounds_over, number), trial.limit_s + SEEN_WITHIN_S)
+            self._lanes.until(partial(self._rounds_over, done), trial.limit_s + SEEN_WITHIN_S)
             if self._unanswered() > unanswered:
                 self.token.rest(trial.limit_s)
 
