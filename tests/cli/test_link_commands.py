@@ -76,7 +76,7 @@ def test_two_processes(ends: list[str]) -> None:
 def test_throughput_to_another_process(ends: list[str], tmp_path: Path) -> None:
     capture = tmp_path / "there.pcapng"
     lane, more = f"hide={ends[0]}@115200", ["--count", "300", "--limit", "30s"]
-    status, nobody = told("trial", "throughput", lane, "--count", "5", "--limit", "200ms", "--json")
+    status, nobody = told("trial", "throughput", lane, "--count", "5", "--limit", "200ms", "--wait", "0s", "--json")
     assert (status, nobody["verdict"]) == (1, "inconclusive") and nobody["why"].startswith("Nothing answered.")
     far = subprocess.Popen(
         [*PROGRAM, "answer", f"{ends[1]}@115200"], stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -95,7 +95,9 @@ def test_throughput_to_another_process(ends: list[str], tmp_path: Path) -> None:
 
 def test_an_exchange_and_one_that_gets_no_answer(ends: list[str]) -> None:
     rule = ["--rule", "plus 100"]
-    silent = run("trial", "exchange", f"hide={ends[0]}@115200", *rule, "--rounds", "2", "--limit", "200ms")
+    silent = run(
+        "trial", "exchange", f"hide={ends[0]}@115200", *rule, "--rounds", "2", "--limit", "200ms", "--wait", "0s"
+    )
     assert silent.returncode == 1
     assert "It does not hold. 0 of 2 right, 2 unanswered" in silent.stdout and "Nothing answers." in silent.stdout
     far = subprocess.Popen([*PROGRAM, "answer", f"{ends[1]}@115200", *rule], stderr=subprocess.PIPE, text=True)
@@ -114,8 +116,8 @@ def test_a_module_that_takes_no_notice_is_no_link(tmp_path: Path, monkeypatch: p
     # Without power: at a wrong rate an echo would come back as garbage, which is something.
     device = Device("plover", "--after", "3600", link=simulated_folder() / "plover")
     try:
-        lane = f"plover={device.path}@9600"
-        status, found = told("trial", "delivery", lane, "--count", "3", "--every", "10ms", "--ending", "cr", "--json")
+        lane, quick = f"plover={device.path}@9600", ("--count", "3", "--every", "10ms", "--wait", "0s")
+        status, found = told("trial", "delivery", lane, *quick, "--ending", "cr", "--json")
         assert status == 1
         assert "nothing-came" in [each["id"] for each in found["findings"]], found["findings"]
     finally:
