@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from tests.bench.test_trial import LANES, PATIENCE_S, cable, delivery, session
+from tests.bench.test_trial import LANES, PATIENCE_S, cable, came, delivery, session
 from tests.bench.test_trial_kinds import session_of_later
 from tests.waiting import LIMIT_S, until
 
@@ -30,7 +30,7 @@ def test_a_lane_that_is_gone_for_good_ends_it_and_nothing_holds(
     with session_of_later(tmp_path) as (bench, plug):
         trial = Trial(bench, delivery(probes=1000, every_s=0.02, limit_s=0.3))
         bench.operations.begin(trial)
-        until(lambda: (found := trial.result) and min(each.delivered for each in found.directions) > 5)
+        until(lambda: came(trial) > 5)
         plug(False)
         until(lambda: trial.over)
         found = trial.result

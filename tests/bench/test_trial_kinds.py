@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Final
 
 import pytest
-from tests.bench.test_trial import LANES, PATIENCE_S, cable, delivery, run, session, sim
+from tests.bench.test_trial import LANES, PATIENCE_S, cable, came, delivery, run, session, sim
 from tests.waiting import until
 
 from pale_heron.bench.config.trial_options import described
@@ -89,7 +89,7 @@ def test_sentences_over_the_air_by_distance(tmp_path: Path) -> None:
     with walk(tmp_path, capture) as bench:
         trial = Trial(bench, wanted)
         bench.operations.begin(trial)
-        until(lambda: (found := trial.result) and found.directions[0].delivered >= 6)
+        until(lambda: came(trial) >= 6)
         # It has no lane for itself: whatever else is done goes on.
         assert bench.operations.on("hide") is None
         bench.note("curlew", WIRED, {"trial": trial.described.trial, "wiring": "air"})
@@ -152,15 +152,15 @@ def test_a_lane_that_is_pulled_and_returns(tmp_path: Path) -> None:
     with session_of_later(tmp_path) as (bench, plug):
         trial = Trial(bench, delivery(probes=0, every_s=0.02), before=dict.fromkeys(LANES, 0))
         bench.operations.begin(trial)
-        until(lambda: (found := trial.result) and min(each.delivered for each in found.directions) > 5)
+        until(lambda: came(trial) > 5)
         plug(False)
         until(lambda: trial.state.startswith("waiting for"))
         gone_at = trial.result
         assert gone_at is not None and gone_at.away and gone_at.away[-1].end is None
         plug(True)
         until(lambda: trial.state == "measuring")
-        before = [each.delivered for each in trial.result.directions]
-        until(lambda: all(each.delivered > old + 5 for each, old in zip(trial.result.directions, before, strict=True)))
+        before = came(trial)
+        until(lambda: came(trial) > before + 5)
         trial.stop()
         until(lambda: trial.over)
         found = trial.result
