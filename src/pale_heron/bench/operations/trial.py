@@ -346,7 +346,7 @@ class Trial(Operation):
             left = max(0.0, (quiet_since + described.limit_s if throughput else end) - now)
             self.state = f"waiting {left:.0f} s for what is under way; once more ends at once"
             if throughput and awaited:
-                self.state = f"waiting for {several(awaited, 'block')} that did not come; {self.state}"
+                self.state = f"waiting for {several(awaited, 'block')} that have not come yet; {self.state}"
             time.sleep(LOOK_S)
             # What a buffer on the way took at once comes for as long as it takes.
             bytes_in = self._lanes.bytes_in()
