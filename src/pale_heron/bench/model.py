@@ -424,7 +424,7 @@ class Model:
                 continue
             seen = self._modules.get(name)
             if seen is None or name in self._unheard or seen[0] != module.ended:
-                self._modules[name] = module.ended, module.snapshot()
+                self._modules[name] = module.ended, module.snapshot(lane.streams.secrets)
                 news = True
         self._unheard.clear()
         if news:

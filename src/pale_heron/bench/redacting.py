@@ -19,7 +19,6 @@ from pale_heron.bench.pipeline import Pipeline
 from pale_heron.bench.sources import Source, batches
 from pale_heron.capture.reader import CaptureReader, Record, open_file
 from pale_heron.capture.writer import REDACTED, CaptureWriter
-from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.frames import Chunk, Direction, Event
 from pale_heron.core.nmea.places import (
     UNITS,
@@ -30,6 +29,7 @@ from pale_heron.core.nmea.places import (
     with_edits,
     without_places,
 )
+from pale_heron.core.sharing.masking import without
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import clock

@@ -10,10 +10,10 @@ from pale_heron.bench.operations.command_client import CommandClient, exchange_o
 from pale_heron.cli.bench_run import opened
 from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import ECHO, NOTICE, PAYLOAD, PROMPT, RESULT, SENT, Exchange
-from pale_heron.core.device.dialogue.masking import secrets_of, shown
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.notices import OK
+from pale_heron.core.sharing.masking import shown, without
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.nicknames import lane_named
 
@@ -55,12 +55,11 @@ def send(
                 continue
             exchange = client.run(command, lambda: payloads.pop(0).encode() if payloads else None)
             every_ok = every_ok and exchange.status == OK
-            masking = not show_secrets
+            secrets = frozenset() if show_secrets else client.secrets
             if as_json:
-                reported = exchange_object(exchange, client.dialect, masking=masking)
-                print(json.dumps(reported, ensure_ascii=False))
+                print(json.dumps(exchange_object(exchange, secrets), ensure_ascii=False))
             else:
-                print(_words(exchange, client.dialect, masking=masking))
+                print(_words(exchange, client.dialect, secrets, open_secret=show_secrets))
     if payloads:
         click.echo(f"pale-heron: {figures.several(len(payloads), 'payload')} found no prompt", err=True)
     if not every_ok or payloads:
@@ -92,18 +91,18 @@ ESCAPE: Final = "+++"
 _SHOWN: Final = {ECHO: "echo", NOTICE: "notice", PROMPT: "prompt", SENT: "sent", PAYLOAD: "payload"}
 
 
-def _words(exchange: Exchange, dialect: Dialect | None, *, masking: bool) -> str:
+def _words(exchange: Exchange, dialect: Dialect | None, secrets: frozenset[str], *, open_secret: bool) -> str:
     """For people: the command, its reply line by line with the fields named, and the result."""
-    secret = secrets_of(dialect, exchange) if masking else set()
-    rows = [shown(exchange.sent, secret)]
+    rows = [shown(exchange.sent, secrets)]
     rows += [f"    {each.meaning}" for each in exchange.commands if each.meaning]
     for heard in exchange.heard:
         if heard.role in (ECHO, RESULT):
             continue
-        rows.append(f"  {_SHOWN.get(heard.role, ''):<8}{shown(heard.data, secret)}")
+        rows.append(f"  {_SHOWN.get(heard.role, ''):<8}{shown(heard.data, secrets)}")
         fields = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw) if dialect else ()
         rows += [
-            f"{'':12}{each.meaning or each.name}: {each.in_words(raw, open_secret=not masking)}" for each, raw in fields
+            f"{'':12}{each.meaning or each.name}: {without(each.in_words(raw, open_secret=open_secret), secrets)}"
+            for each, raw in fields
         ]
     took = "" if exchange.seconds is None else f"  after {1000 * exchange.seconds:.0f} ms"
     meaning = f"  {exchange.meaning}" if exchange.meaning and exchange.status != OK else ""

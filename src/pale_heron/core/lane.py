@@ -340,7 +340,7 @@ class Lane:
             steps=steps(
                 self._opening, line, fix.state.has_position, dialogue.answered, now, answering, asked_only=asked_only
             ),
-            module=module.snapshot() if module else None,
+            module=module.snapshot(self.streams.secrets) if module else None,
             findings=_joined(findings(evidence), fix.remarks),
         )
 

@@ -48,6 +48,11 @@ class Pattern(Generic[AnyStr]):
         return written
 
     @property
+    def head(self) -> AnyStr:
+        """What every text begins with that it matches as a whole, as far as that is easily seen."""
+        return self._head
+
+    @property
     def groupindex(self) -> dict[str, int]:
         """Its named groups."""
         return dict(self._pattern.groupindex)

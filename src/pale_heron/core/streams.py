@@ -18,10 +18,11 @@ from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to: most lanes never do, and the first picture need not wait.
-    from pale_heron.core.device.dialogue.secret_values import SecretScanner, SecretTables
     from pale_heron.core.device.dialogue.tracker import ModuleTracker
     from pale_heron.core.device.schema.dialect import Dialect
     from pale_heron.core.gnss.reported import ReportedPosition
+    from pale_heron.core.sharing.dialect_tables import DialectTables
+    from pale_heron.core.sharing.scanner import LineScanner
     from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, Flags, SentenceBatch
 
@@ -29,7 +30,7 @@ LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device says what it is at its start, or when it is asked."""
 
 LONGEST: Final = 120
-LONGEST_SCANNED: Final = 600
+PROMPT_BYTES: Final = 120
 BEFORE_BYTES: Final = 4096
 WAITING_BYTES: Final = 1 << 16
 """What is kept at least for a module of which nothing is known yet: of what came before, and once it was sent to."""
@@ -58,7 +59,7 @@ class DialectSource(Protocol):
         ...
 
     @property
-    def secrets(self) -> "SecretTables":
+    def sensitive(self) -> "DialectTables":
         """What any that is known calls a secret: it is masked where none was recognised."""
         ...
 
@@ -86,15 +87,14 @@ class LaneStreams:
         self._asked = False
         """A trial asks messages: what it sends is no command, unless it is written as one."""
         self._byte_ns = 0
-        self._scanner: SecretScanner | None = None
+        self._scanner: LineScanner | None = None
         self.reported: list[ReportedPosition] = []
         """The positions that the module reported, until somebody takes them."""
 
     @property
     def secrets(self) -> frozenset[str]:
-        """Values that must not be shown: by the module's dialect, and by what the lines are, whoever speaks."""
-        own = self.module.secrets if self.module is not None else frozenset()
-        return own | self._scanner.values if self._scanner is not None else own
+        """Values that must not be shown, by what the lines are, whoever speaks."""
+        return frozenset(self._scanner.values) if self._scanner is not None else frozenset()
 
     def speaks_unknown(self) -> bool:
         """Whether text came or went, and nobody knows in which dialect: what it calls a secret may not be seen."""
@@ -105,14 +105,15 @@ class LaneStreams:
     def _scan(self, frames: Iterable[Frame], dialects: DialectSource) -> None:
         """Look for secrets in text that went over the lane."""
         for frame in frames:
-            if frame.kind is not TEXT or len(frame.data) > LONGEST_SCANNED or not _may_be_secret(frame.data):
+            sent = frame.direction is OUT
+            if frame.kind is not TEXT and not sent:
                 continue
             if self._scanner is None:
-                from pale_heron.core.device.dialogue.secret_values import SecretScanner
+                from pale_heron.core.sharing.scanner import LineScanner
 
-                self._scanner = SecretScanner()
-            text = frame.data.decode("latin-1").strip("\r\n")
-            self._scanner.take(text, dialects.secrets, sent=frame.direction is OUT)
+                self._scanner = LineScanner()
+            waiting = self.framing.received.waiting_text(PROMPT_BYTES).decode("latin-1") if sent else ""
+            self._scanner.take(frame.data.decode("latin-1"), dialects.sensitive, sent=sent, waiting=waiting)
 
     @property
     def spoken_to(self) -> bool:
@@ -263,8 +264,3 @@ class LaneStreams:
             self.speak(dialects.named(name))
         elif dialects.recognition is Recognition.ON_REPORT:
             self.found = name
-
-
-def _may_be_secret(data: bytes) -> bool:
-    """A command, a reply in the extended syntax of V.250, or a number alone: cheap, since most lines are none."""
-    return b"+" in data or data[:2] in (b"AT", b"at", b"At", b"aT") or data.strip(b'" \r\n').isdigit()

@@ -23,7 +23,6 @@ from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.trial import Trial
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import Exchange
-from pale_heron.core.device.dialogue.masking import secrets_of
 from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.frames import IN, NMEA, Frame
 from pale_heron.core.line.settings import ENDINGS_OUT
@@ -186,8 +185,7 @@ class Rack:
         name = self._lane(lane)
         client = CommandClient(self._session, name)
         exchange = client.run(text, payload)
-        secrets = secrets_of(client.dialect, exchange)
-        return _reply(exchange, frozenset(secrets))
+        return _reply(exchange, client.secrets)
 
     def trial(self, kind: str, *lanes: str, **options: Any) -> TrialSnapshot:
         """Make a counted test of the link, with the options of `pale-heron trial`; gives its result.

@@ -11,8 +11,8 @@ from pale_heron.core.frames import Event
 from pale_heron.core.streams import Recognition
 
 if TYPE_CHECKING:
-    from pale_heron.core.device.dialogue.secret_values import SecretTables
     from pale_heron.core.device.schema.dialect import Dialect
+    from pale_heron.core.sharing.dialect_tables import DialectTables
 
 STANDARD: Final = "standard"
 BEGUN: Final = "recording"
@@ -31,7 +31,7 @@ class DialectBook:
         self._tables: dict[str, Mapping[str, Any]] = {}
         self._kept: dict[str, Dialect] = {}
         self._installed: dict[str, Dialect] = {}
-        self._secrets: SecretTables | None = None
+        self._sensitive: DialectTables | None = None
 
     @property
     def standard(self) -> str:
@@ -52,7 +52,7 @@ class DialectBook:
             dialect, problems = read_dialect(table)
             if not problems:
                 self._tables[name], self._kept[name] = table, dialect
-                self._secrets = None
+                self._sensitive = None
         found = self._kept.get(name) or self._known().get(name)
         return found or self._kept.get(STANDARD) or self._known()[STANDARD]
 
@@ -65,13 +65,13 @@ class DialectBook:
         return next((each.name for each in known if each.commands_modules and each.recognises(line)), "")
 
     @property
-    def secrets(self) -> "SecretTables":
-        """What any dialect of the record, or one that is installed, calls a secret."""
-        if self._secrets is None:
-            from pale_heron.core.device.dialogue.secret_values import SecretTables
+    def sensitive(self) -> "DialectTables":
+        """What any dialect of the record, or one that is installed, says must not be told."""
+        if self._sensitive is None:
+            from pale_heron.core.sharing.dialect_tables import DialectTables
 
-            self._secrets = SecretTables((*self._kept.values(), *self._known().values()))
-        return self._secrets
+            self._sensitive = DialectTables((*self._kept.values(), *self._known().values()))
+        return self._sensitive
 
     def _known(self) -> "dict[str, Dialect]":
         """What is installed; its files are read when the first lane needs one."""

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 from pale_heron.core.device.schema.dialect import Dialect, merge, read_dialect
 from pale_heron.core.device.schema.toml_table import TableProblem
 from pale_heron.core.line.settings import did_you_mean, nearest_words
+from pale_heron.core.sharing.dialect_tables import DialectTables
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.toml_file import NoToml, tables, text_of
 from pale_heron.files.user_folders import config_folder, is_there, toml_files
@@ -34,12 +35,24 @@ def user_folder() -> Path:
 
 def known_dialects() -> dict[str, Dialect]:
     """All that can be used, by name; a file with mistakes is left out (`pale-heron dialect check` lists them)."""
-    found = {}
-    for text in (*_shipped_texts().values(), *_own_texts()):
-        dialect, wrong = read_text(text)
-        if not wrong:
-            found[dialect.name] = dialect
-    return found
+    found = _usable((*_shipped_texts().values(), *_own_texts()))
+    return {each.name: each for each in found}
+
+
+def sensitive_tables() -> DialectTables:
+    """What any that can be used says must not be told."""
+    return _tables_of((*_shipped_texts().values(), *_own_texts()))
+
+
+@lru_cache(maxsize=1)
+def _tables_of(texts: tuple[str, ...]) -> DialectTables:
+    return DialectTables(_usable(texts))
+
+
+def _usable(texts: tuple[str, ...]) -> list[Dialect]:
+    """Those without mistakes; of several of one name the last."""
+    read = (read_text(text) for text in texts)
+    return list({dialect.name: dialect for dialect, wrong in read if not wrong}.values())
 
 
 def faulty_dialects() -> list[tuple[Path, FileMistake]]:

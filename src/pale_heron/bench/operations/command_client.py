@@ -5,15 +5,15 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Final, Protocol
 
+from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.bench.operations.registry import GIVEN_UP
 from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
-from pale_heron.core.device.dialogue.masking import masked_command, secrets_of, without
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.notices import ERROR
+from pale_heron.core.sharing.masking import masked_command, without
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 
@@ -50,6 +50,12 @@ class CommandClient:
         return self._bench.module_of(self._lane)
 
     @property
+    def secrets(self) -> frozenset[str]:
+        """Values that went over the lane and must not be shown."""
+        module = self.module
+        return module.secrets if module else frozenset()
+
+    @property
     def dialect(self) -> Dialect | None:
         module = self.module
         return module.dialect if module else None
@@ -72,7 +78,7 @@ class CommandClient:
         form = module.dialect.line if module else LineForm()
         data = form.written(line)
         self._bench.send(
-            self._lane, SendJob(data, masked_command(self.dialect, line), char_delay_ms=form.char_delay_ms)
+            self._lane, SendJob(data, masked_command(sensitive_tables(), line), char_delay_ms=form.char_delay_ms)
         )
         return self._wait(before, data.strip(), given)
 
@@ -146,19 +152,17 @@ def _newest(module: ModuleSnapshot, before: int, sent: bytes) -> Exchange | None
     return None
 
 
-def exchange_object(exchange: Exchange, dialect: Dialect | None, *, masking: bool = True) -> dict[str, object]:
-    """An exchange as `send --json` prints it; while `masking`, secrets are masked, by its dialect and the standards."""
-    secret = secrets_of(dialect, exchange) if masking else set()
-    hidden = dialect.secrets if dialect and masking else frozenset()
+def exchange_object(exchange: Exchange, secrets: frozenset[str] = frozenset()) -> dict[str, object]:
+    """An exchange as `send --json` prints it, with the mask for secrets."""
     return {
-        "command": without(exchange.sent.decode("latin-1"), secret),
+        "command": without(exchange.sent.decode("latin-1"), secrets),
         "echo": exchange.echo,
-        "information": [without(each.data.decode("latin-1"), secret) for each in exchange.information],
-        "fields": {name: MASK if raw and name in hidden else raw for name, raw in exchange.fields.items()},
-        "notices": [without(each.data.decode("latin-1"), secret) for each in exchange.notices],
+        "information": [without(each.data.decode("latin-1"), secrets) for each in exchange.information],
+        "fields": {name: without(raw, secrets) for name, raw in exchange.fields.items()},
+        "notices": [without(each.data.decode("latin-1"), secrets) for each in exchange.notices],
         "result": exchange.result or None,
-        "result_code": exchange.code or None,
+        "result_code": without(exchange.code, secrets) or None,
         "elapsed_ms": None if exchange.seconds is None else round(1000 * exchange.seconds, 3),
         "status": exchange.status,
-        "meaning": exchange.meaning,
+        "meaning": without(exchange.meaning, secrets),
     }

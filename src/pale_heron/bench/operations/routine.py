@@ -20,7 +20,6 @@ from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.bench.operations.trial import Trial
 from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited
-from pale_heron.core.device.dialogue.masking import without
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import routine as steps
 from pale_heron.core.device.schema.fields import MASK
@@ -30,6 +29,7 @@ from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.patterns import limited
+from pale_heron.core.sharing.masking import without
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.core.wire.visible import safe_text
 from pale_heron.ports.address import LaneSpec

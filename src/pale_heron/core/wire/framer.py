@@ -157,6 +157,10 @@ class Framer:
         self._cut(final=False)
         return self._taken()
 
+    def waiting_text(self, most: int) -> bytes:
+        """The last bytes that wait for the end of their frame."""
+        return bytes(self._held[-most:])
+
     @property
     def held(self) -> HeldBytes | None:
         """What waits for the end of its frame; None where nothing does, or where no time is known."""

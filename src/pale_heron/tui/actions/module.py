@@ -6,14 +6,15 @@ from typing import Any
 
 from textual.app import App
 
+from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core import figures
-from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.settings import Setting
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 from pale_heron.tui.actions.lane import LiveBench
@@ -60,7 +61,7 @@ class ModuleActions:
         """Send a command line; whether that could be done."""
         module = self._bench.module_of(lane)
         form = module.dialect.line if module else LineForm()
-        shown = masked_command(module.dialect if module else None, text)
+        shown = masked_command(sensitive_tables(), text)
         return self.send_raw(lane, form.written(text), shown, form.char_delay_ms)
 
     def send_raw(self, lane: str, data: bytes, title: str, char_delay_ms: int = 0) -> bool:

@@ -11,11 +11,12 @@ from textual.message import Message
 from textual.suggester import Suggester
 from textual.widgets import Input
 
-from pale_heron.core.device.dialogue.masking import masked_command
-from pale_heron.core.device.dialogue.secret_values import starred_typing
+from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.core.device.schema.commands import FORMS, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
+from pale_heron.core.sharing.masking import masked_command
+from pale_heron.core.sharing.scanner import starred_typing
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import Line, cut, line
 from pale_heron.tui.widgets.line_input import LineInput
@@ -65,12 +66,9 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
 class _Stars(Highlighter):
     """Hides what is typed where a secret belongs: in the line itself, and where it is called back."""
 
-    def __init__(self, dialect: Callable[[], Dialect | None]) -> None:
-        self._dialect = dialect
-
     def __call__(self, text: str | Text) -> Text:
         typed = text if isinstance(text, Text) else Text(text)
-        hidden = typed.blank_copy(starred_typing(self._dialect(), typed.plain))
+        hidden = typed.blank_copy(starred_typing(sensitive_tables(), typed.plain))
         hidden.no_wrap, hidden.overflow, hidden.end = typed.no_wrap, typed.overflow, typed.end
         return hidden
 
@@ -102,7 +100,7 @@ class EntryLine(LineInput):
             select_on_focus=False,
             suggester=_Completions(dialect),
             placeholder=": a command, as AT",
-            highlighter=_Stars(dialect),
+            highlighter=_Stars(),
         )
         self._dialect = dialect
         self._submit = submit
@@ -162,7 +160,7 @@ class EntryLine(LineInput):
         spoken = [each for each in dialect.spoken(self.value) if each.command]
         for each in spoken[:2]:
             assert each.command is not None, "only those are taken"
-            typed = starred_typing(dialect, each.text)
+            typed = starred_typing(sensitive_tables(), each.text)
             # What is wrong is told with its value: not where that is a secret.
             told = each.wrong if typed == each.text else "a value is not allowed"
             wrong = f"  ✕ {told}" if each.wrong else ""
@@ -170,7 +168,7 @@ class EntryLine(LineInput):
             rows.append(
                 cut(
                     line(
-                        (masked_command(dialect, typed), "*text"),
+                        (masked_command(sensitive_tables(), typed), "*text"),
                         (f"  {each.command.meaning}", "quiet"),
                         (safe_label(wrong), "coral"),
                         (risk, "amber"),

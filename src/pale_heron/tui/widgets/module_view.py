@@ -9,12 +9,13 @@ from textual.containers import Vertical
 from textual.widget import Widget
 
 from pale_heron.bench.config.dialect_book import STANDARD
+from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
-from pale_heron.core.device.dialogue.masking import masked_command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.actions.module import ModuleActions
 from pale_heron.tui.painting.paint import Line, cut, line
@@ -312,7 +313,7 @@ class ModuleView(Vertical):
         waiting = self._actions.typed.waiting(lane.name) if self._actions is not None and lane is not None else ()
         if not waiting:
             return []
-        told = ", ".join(safe_label(masked_command(self._dialect(), each)) for each in waiting)
+        told = ", ".join(safe_label(masked_command(sensitive_tables(), each)) for each in waiting)
         words = f"{len(waiting)} wait until it has answered: "
         keys = "   enter on the empty line sends at once, escape takes back" if self._entry.has_focus else ""
         return [cut(line(("◐ ", "amber"), (words, "text"), (told, "*text"), (keys, "quiet")), width)]

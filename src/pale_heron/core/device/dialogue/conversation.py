@@ -37,7 +37,7 @@ from pale_heron.core.device.dialogue.exchanges import (
 from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
 from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
-from pale_heron.core.device.dialogue.transcript import KnownSecrets, PendingExchange, Transcript
+from pale_heron.core.device.dialogue.transcript import PendingExchange, Transcript
 from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE, SET, Command, TypedCommand
 from pale_heron.core.device.schema.commands import PROMPT as PROMPT_TEXT
 from pale_heron.core.device.schema.dialect import Dialect
@@ -75,7 +75,6 @@ class Conversation:
         """Whether results come as words; None before one came."""
         self.restarts: list[int | None] = []
         self._transcript = Transcript()
-        self._secrets = KnownSecrets()
         self._incoming = Incoming(self)
         self._outgoing = Outgoing(self)
         self._reported: list[ReportedLine] = []
@@ -109,11 +108,6 @@ class Conversation:
     def busy(self) -> bool:
         """Whether a command waits for its result."""
         return self.head is not None
-
-    @property
-    def secrets(self) -> set[str]:
-        """Every secret value that was sent or received."""
-        return self._secrets.values
 
     def taken(self) -> list[ReportedLine]:
         """The lines with fields since it was asked last."""
@@ -172,7 +166,6 @@ class Conversation:
         """A command line is whole."""
         spoken = self.dialect.spoken(self.dialect.line.line_of(line))
         self._transcript.end_unsolicited()
-        self._secrets.learn(self.dialect.secrets, (value for each in spoken for value in each.values.items()))
         if self._transcript.waiting >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
         before = self.head
@@ -298,7 +291,6 @@ class Conversation:
     def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
         heard = ReceivedLine(time, INFORMATION, text, command.name, fields_of(match))
         self._transcript.add(heard)
-        self._secrets.learn(self.dialect.secrets, heard.fields)
         self._reported.append(ReportedLine(heard, command, form))
         self._then(command.arrives, command.follows, match)
 
@@ -330,7 +322,6 @@ class Conversation:
         if notice.restarts:
             self._restarted(time)
         self._transcript.add(heard)
-        self._secrets.learn(self.dialect.secrets, heard.fields)
         self._reported.append(ReportedLine(heard, None, NOTICE))
         if notice.enters:
             self._set_mode(notice.enters, time)

@@ -91,7 +91,7 @@ class ModuleSnapshot:
     settings: dict[str, SettingState]
     restarts: tuple[int | None, ...]
     secrets: frozenset[str]
-    """Values that must not be shown, as they went over the line."""
+    """Values that went over its lane and must not be shown."""
     exchanges: int
     """Ended since the start."""
     refused: int
@@ -146,11 +146,6 @@ class ModuleTracker:
     def ended(self) -> int:
         """How many items have ended; whoever waits for an answer looks at it."""
         return self._conversation.ended_count
-
-    @property
-    def secrets(self) -> frozenset[str]:
-        """Values that must not be shown, as they went over the line."""
-        return frozenset(self._conversation.secrets)
 
     @property
     def stage_status(self) -> StageStatus:
@@ -274,8 +269,8 @@ class ModuleTracker:
         for name, state in self._settings.items():
             self._settings[name] = replace(state, stored=state.now)
 
-    def snapshot(self) -> ModuleSnapshot:
-        """All of it."""
+    def snapshot(self, secrets: frozenset[str] = frozenset()) -> ModuleSnapshot:
+        """All of it; `secrets` are those of its lane."""
         conversation = self._conversation
         return ModuleSnapshot(
             dialect=self._dialect,
@@ -289,7 +284,7 @@ class ModuleTracker:
             milestones=dict(self._milestones),
             settings=dict(self._settings),
             restarts=tuple(conversation.restarts),
-            secrets=frozenset(conversation.secrets),
+            secrets=secrets,
             exchanges=self._exchanges,
             refused=self._refused,
             unanswered=self._unanswered,

@@ -1,7 +1,6 @@
 """What was said so far: exchanges that ended, those under way, what came unasked, and stretches of data mode."""
 
 from collections import deque
-from collections.abc import Iterable
 from dataclasses import replace
 from itertools import islice
 from typing import Final
@@ -234,19 +233,3 @@ class Transcript:
     def _next(self) -> int:
         self.numbered += 1
         return self.numbered
-
-
-class KnownSecrets:
-    """Every secret value that was sent or received, as far as the dialect knew it as one."""
-
-    MOST: Final = 500
-    SHORTEST: Final = 3
-    """What is shorter would be masked wherever two letters come together."""
-
-    def __init__(self) -> None:
-        self.values: set[str] = set()
-
-    def learn(self, names: frozenset[str], values: Iterable[tuple[str, str]]) -> None:
-        """Take the values whose names are secret."""
-        if len(self.values) < self.MOST:
-            self.values.update(raw for name, raw in values if name in names and len(raw) >= self.SHORTEST)

@@ -71,6 +71,8 @@ class Command:
     """The parameter that says how many bytes are sent at the prompt; empty where `text_end` ends them."""
     inline: str = ""
     """The parameter that holds the bytes themselves, where they stand in the command and no prompt asks for them."""
+    payload_secret: bool = False
+    """Whether what is sent at the prompt must not be shown."""
     text_end: bytes = CTRL_Z
     gives_up: bytes = ESCAPE
     """What ends the text at the prompt, and what is sent instead of one."""
@@ -156,17 +158,12 @@ class CommandMatcher:
             self._by_head.setdefault(head, []).append(_RankedForm(rank, pattern, command, form))
         self._head_sizes = sorted({len(head) for head in self._by_head})
         # Each command of a line is matched with `AT` in front, and only the first of them has it there.
-        self._secret_heads = {
+        self.secret_heads = {
             head.removeprefix("at")
             for head, ranked in self._by_head.items()
             for each in ranked
             if secrets & {name.replace("__", "-") for name in each.pattern.groupindex}
         }
-
-    def may_hold_secret(self, line: str) -> bool:
-        """Whether a line might hold a command with a secret value: quickly, and never no where it does."""
-        folded = self._canonical(line).casefold()
-        return any(head in folded for head in self._secret_heads)
 
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line, in their order."""
@@ -294,6 +291,7 @@ def read_command(name: str, table: TomlTable) -> Command:
         risks=table.some_of("risk", RISKS),
         prompts=table.flag("prompts") or bool(counted and not inline),
         prompt=table.text("prompt", PROMPT),
+        payload_secret=table.flag("payload-secret"),
         counted=counted,
         inline=inline,
         text_end=table.text("text-end", CTRL_Z.decode()).encode("latin-1", "replace"),

@@ -7,9 +7,9 @@ Reading it never stops at the first mistake: each is reported with its place, as
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Final, NamedTuple, TypeVar
+from typing import Any, Final, TypeVar
 
 from pale_heron.core.device.schema.actions import DeviceAction, read_action
 from pale_heron.core.device.schema.commands import (
@@ -37,13 +37,6 @@ from pale_heron.core.patterns import Pattern
 
 GUARD_S: Final = 1.0
 Part = TypeVar("Part")
-
-
-class SecretReply(NamedTuple):
-    """An expression for a line that carries a secret, and the names of the fields that are."""
-
-    line: Pattern[str]
-    fields: frozenset[str]
 
 
 @dataclass(frozen=True)
@@ -89,7 +82,7 @@ class Dialect:
 
     def field_of(self, name: str) -> Field:
         """What a field of a line means; one that nobody described is a text."""
-        return self.fields.get(name) or Field(name)
+        return self.fields.get(name) or Field(name, secret=name in self.secrets)
 
     @property
     def patterns(self) -> "list[Pattern[str]]":
@@ -98,17 +91,14 @@ class Dialect:
         found += [each.line for each in self.notices.values()]
         return found + [each.line for each in self.results.values()]
 
+    @property
+    def secret_heads(self) -> frozenset[str]:
+        """What each command begins with that has a secret value, in small letters: a line without them has none."""
+        return frozenset(self._recogniser.secret_heads)
+
     def secrets_told(self, line: str) -> set[str]:
         """What it calls secret among the values of commands in a line."""
-        if not self._recogniser.may_hold_secret(line):
-            return set()
         return {value for each in self.spoken(line) for name, value in each.values.items() if name in self.secrets}
-
-    @property
-    def secret_replies(self) -> "list[SecretReply]":
-        """The expressions for lines that carry a secret, and which of their fields are."""
-        named = [(each, self.secrets.intersection(each.groupindex)) for each in self.patterns]
-        return [SecretReply(pattern, secret) for pattern, secret in named if secret]
 
     @property
     def slow(self) -> tuple[str, ...]:
@@ -123,11 +113,7 @@ class Dialect:
     @cached_property
     def secrets(self) -> frozenset[str]:
         """Names of fields and parameters that must not be shown."""
-        written = {each.name for each in self.fields.values() if each.secret}
-        written |= {
-            each.name for command in self.commands.values() for each in command.parameters.values() if each.secret
-        }
-        return frozenset(written)
+        return _secrets(self.fields, self.commands, self.actions)
 
 
 def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
@@ -142,7 +128,9 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
     commands = _all(top, "command", read_command)
     fields = _all(top, "field", read_field)
     notices = _all(top, "notice", read_notice)
-    secrets = frozenset(each.name for each in fields.values() if each.secret)
+    secrets = _secrets(fields, commands, actions)
+    # A parameter that is secret is so in replies too.
+    fields = {name: replace(each, secret=name in secrets) for name, each in fields.items()}
     dialect = Dialect(
         name=name,
         title=top.text("title"),
@@ -167,6 +155,15 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         problems.append(TableProblem((), "it has nothing to send: write an [action.NAME] or a [command.NAME]"))
     problems += [*_unknown_names(dialect), *_too_wide(dialect), *_unreadable_settings(dialect)]
     return dialect, problems
+
+
+def _secrets(
+    fields: Mapping[str, Field], commands: Mapping[str, Command], actions: Mapping[str, DeviceAction]
+) -> frozenset[str]:
+    """Names of what is secret, as a field or as a parameter."""
+    parameters = [each for command in commands.values() for each in command.parameters.values()]
+    parameters += [each for action in actions.values() for each in action.parameters]
+    return frozenset(each.name for told in (fields.values(), parameters) for each in told if each.secret)
 
 
 def _all(top: TomlTable, key: str, read: Callable[[str, TomlTable], Part]) -> dict[str, Part]:

@@ -20,10 +20,10 @@ from typing import Final
 from pale_heron.core.device.schema.toml_table import TomlTable
 
 TEXT, INTEGER, NUMBER = "text", "integer", "number"
-LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED = (
-    "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used",
+LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL = (
+    "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used", "cell",
 )  # fmt: skip
-KINDS: Final = (TEXT, INTEGER, NUMBER, LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED)
+KINDS: Final = (TEXT, INTEGER, NUMBER, LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL)
 """The kinds behind the first three make a position; latitude and longitude are signed decimal degrees, or packed
 degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC."""
 

@@ -50,8 +50,12 @@ class LineForm:
         """The bytes of a line. ValueError where it cannot be written."""
         if problem := self.refusal(line):
             raise ValueError(problem)
-        data = bytes_of(line) if self.text == BYTES else line.encode(self.text)
+        data = self.encoded(line)
         return data + self._check_of(data) + ENDINGS_OUT[self.end]
+
+    def encoded(self, text: str) -> bytes:
+        """A text as its bytes. ValueError where it is none of this form."""
+        return bytes_of(text) if self.text == BYTES else text.encode(self.text)
 
     def canonical(self, line: str) -> str:
         """The one text of all that stand for the same bytes: <STX>, <2> and <0x02> are one; {placeholders} stay."""

@@ -20,13 +20,12 @@ from pale_heron.core.device.dialogue.exchanges import (
     ReceivedLine,
     Unsolicited,
 )
-from pale_heron.core.device.dialogue.masking import secrets_of, shown
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
 from pale_heron.core.frames import SECOND
+from pale_heron.core.sharing.masking import shown, without
 from pale_heron.core.utc import clock
-from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.core.wire.visible import safe_label, safe_text, starred
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, width_of, wrapped
@@ -62,16 +61,16 @@ def paint(module: ModuleSnapshot, look: ModuleChoices, width: int, room: int) ->
         ]
     chosen = chosen_item(module, look.chosen)
     if look.opened is not None:
-        return opened(module.dialect, chosen, look.opened, width, room)
+        return opened(module, chosen, look.opened, width, room)
     if width >= WIDE:
         left = width - DETAIL - 3
         rows = _list(module, chosen, left, room)
-        return beside([(rows, left), (detail(module.dialect, chosen, DETAIL, room), DETAIL)], gap=3)
+        return beside([(rows, left), (detail(module, chosen, DETAIL, room), DETAIL)], gap=3)
     below = min(12, room // 2)
     rows = _list(module, chosen, width, room - below - 1)
     # What the list leaves free is of use for the chosen one.
     below = room - len(rows) - 1
-    return [*rows, line(("─" * width, "line")), *detail(module.dialect, chosen, width, below)]
+    return [*rows, line(("─" * width, "line")), *detail(module, chosen, width, below)]
 
 
 def chosen_item(module: ModuleSnapshot, number: int | None) -> Item:
@@ -87,22 +86,22 @@ def _list(module: ModuleSnapshot, chosen: Item, width: int, room: int) -> list[L
     first = index
     # From the chosen one downwards to the newest, then upwards as far as there is room.
     for item in module.items[index:]:
-        rows += item_rows(module.dialect, item, width, lit=item.number == chosen.number)
+        rows += item_rows(module, item, width, lit=item.number == chosen.number)
     rows = rows[:room]
     while first > 0 and len(rows) < room:
         first -= 1
-        rows = [*item_rows(module.dialect, module.items[first], width, lit=False), *rows]
+        rows = [*item_rows(module, module.items[first], width, lit=False), *rows]
     return rows[-room:] if len(rows) > room and index > first else rows[:room]
 
 
-def item_rows(dialect: Dialect, item: Item, width: int, *, lit: bool) -> list[Line]:
+def item_rows(module: ModuleSnapshot, item: Item, width: int, *, lit: bool) -> list[Line]:
     """One item of the list: its line, and under it what the reply said."""
     if isinstance(item, DataStretch):
-        rows = [_data_row(item)]
+        rows = [_data_row(module, item)]
     elif isinstance(item, Unsolicited):
-        rows = _unsolicited_rows(dialect, item)
+        rows = _unsolicited_rows(module, item)
     else:
-        rows = _exchange_rows(dialect, item, width)
+        rows = _exchange_rows(module, item, width)
     ground = "@select" if lit else ""
     bar = Span("▌" if lit else " ", f"heron{ground}")
     action = act(acts.choose_exchange, item.number)
@@ -117,8 +116,8 @@ def _time(time: int | None) -> Span:
     return Span("             " if time is None else f"{clock(time, 3)} ", "quiet")
 
 
-def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
-    secret = secrets_of(dialect, item)
+def _exchange_rows(module: ModuleSnapshot, item: Exchange, width: int) -> list[Line]:
+    secret = module.secrets
     sign, role = _STANDS[item.status]
     result, took = _result(item)
     meaning = "; ".join(each.meaning for each in item.commands)
@@ -128,7 +127,7 @@ def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     rows: list[Line] = [(*padded(cut(head, width - tail_width - 2), width - tail_width - 1), *tail)]
     named = [each for each in item.heard if each.fields and each.role == INFORMATION]
     for each in named[:LIST_NAMED]:
-        words = line((_fields_words(dialect, each), "tide"))
+        words = line((_fields_words(module, each), "tide"))
         rows += [line((" " * 15, "text"), *row) for row in wrapped(words, width - 17)[:3]]
     unnamed = [each for each in item.information if not each.fields]
     for each in unnamed[:LIST_UNNAMED]:
@@ -138,7 +137,7 @@ def _exchange_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
         rows.append(line((" " * 15, "text"), (f"and {figures.several(more, 'line')} more: i shows all", "quiet")))
     notices = item.notices
     for each in notices[:LIST_NOTICES]:
-        rows.append(line((" " * 13, "text"), ("◂ ", "heather"), (_notice(dialect, each, secret), "heather")))
+        rows.append(line((" " * 13, "text"), ("◂ ", "heather"), (_notice(module, each), "heather")))
     if len(notices) > LIST_NOTICES:
         folded = f"and {figures.several(len(notices) - LIST_NOTICES, 'notice')} more meanwhile"
         rows.append(line((" " * 13, "text"), ("◂ ", "heather"), (folded, "quiet")))
@@ -159,83 +158,86 @@ def milliseconds(seconds: float) -> str:
     return f"{1000 * seconds:.0f} ms" if seconds < 1 else f"{seconds:.2f} s"
 
 
-def _fields_words(dialect: Dialect, heard: ReceivedLine) -> str:
+def _fields_words(module: ModuleSnapshot, heard: ReceivedLine) -> str:
     """The fields of a reply in one line, by their names."""
-    parts = ((dialect.field_of(name), raw) for name, raw in heard.fields if raw)
-    return " · ".join(f"{_name(field.name)} {safe_label(field.in_words(raw))}" for field, raw in parts)
+    parts = ((name, _in_words(module, name, raw)) for name, raw in heard.fields if raw)
+    return " · ".join(f"{_name(name)} {words}" for name, words in parts)
+
+
+def _in_words(module: ModuleSnapshot, name: str, raw: str) -> str:
+    """The value of a field, without secrets."""
+    return without(safe_label(module.dialect.field_of(name).in_words(raw)), module.secrets)
 
 
 def _name(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _notice(dialect: Dialect, heard: ReceivedLine, secret: set[str]) -> str:
+def _notice(module: ModuleSnapshot, heard: ReceivedLine) -> str:
     """What a notice means, or what it says where nobody knows."""
+    dialect, secret = module.dialect, module.secrets
     if heard.name == LATE:
         return f"{shown(heard.data, secret)}: a result that came too late"
     notice = dialect.notices.get(heard.name)
     if notice is not None and notice.meaning:
         masked = {
-            name: dialect.field_of(name).in_words(raw) if name in dialect.secrets else raw for name, raw in heard.fields
+            name: _in_words(module, name, raw) if dialect.field_of(name).secret else raw for name, raw in heard.fields
         }
-        return safe_label(notice.in_words(masked))
+        return without(safe_label(notice.in_words(masked)), secret)
     result = dialect.results.get(heard.name)
     said = shown(heard.data, secret)
     return f"{said}: {result.meaning}" if result is not None else said
 
 
-def _unsolicited_rows(dialect: Dialect, item: Unsolicited) -> list[Line]:
-    secret = secrets_of(dialect, item)
+def _unsolicited_rows(module: ModuleSnapshot, item: Unsolicited) -> list[Line]:
     first = item.heard[0]
     known = bool(first.name)
-    words = _notice(dialect, first, secret)
+    words = _notice(module, first)
     note = "" if known else "  unasked, unknown"
     rows = [line(("◂ ", "heather"), _time(first.time), (words, "heather" if known else "text"), (note, "quiet"))]
-    return [*rows, *(line((" " * 15, "text"), (shown(each.data, secret), "tide")) for each in item.heard[1:2])]
+    return [*rows, *(line((" " * 15, "text"), (shown(each.data, module.secrets), "tide")) for each in item.heard[1:2])]
 
 
-def _data_row(item: DataStretch) -> Line:
+def _data_row(module: ModuleSnapshot, item: DataStretch) -> Line:
     words = f"data mode: ◂ {figures.size(item.bytes_in)}  ▸ {figures.size(item.bytes_out)}"
-    last = f"  …{safe_text(item.last[-40:])}" if item.last else ""
+    last = f"  …{shown(item.last, module.secrets)[-40:]}" if item.last else ""
     state = "" if item.ended else "  now"
     return line(("≋ ", "amber"), _time(item.begun), (words, "amber"), (state, "amber"), (last, "quiet"))
 
 
-def detail(dialect: Dialect, item: Item, width: int, room: int) -> list[Line]:
+def detail(module: ModuleSnapshot, item: Item, width: int, room: int) -> list[Line]:
     """One item with everything that is known of it, and its bytes, as far as there is room."""
     if isinstance(item, DataStretch):
-        rows = [*wrapped(_data_row(item), width), BLANK, *_bytes([item.last], width)]
+        rows = [*wrapped(_data_row(module, item), width), BLANK, *_bytes([item.last], width, module.secrets)]
     else:
-        rows = [*_head(dialect, item, width), BLANK]
-        secret = secrets_of(dialect, item)
-        lines = _line_rows(dialect, item, _folded(item.heard), width, secret)
+        rows = [*_head(module, item, width), BLANK]
+        lines = _line_rows(module, item, _folded(item.heard), width)
         rows += islice(chain.from_iterable(lines), max(0, room + 1 - len(rows)))
         if len(rows) <= room:
-            rows += _end_rows(item, item.heard, width, secret)
+            rows += _end_rows(item, item.heard, width, module.secrets)
     if len(rows) > room:
         rows = [*rows[: room - 1], line(("more: i shows all", "quiet"))]
     return rows
 
 
-def opened(dialect: Dialect, item: Item, first: int, width: int, room: int) -> list[Line]:
+def opened(module: ModuleSnapshot, item: Item, first: int, width: int, room: int) -> list[Line]:
     """One item over the whole page, from its line `first` on: every line whole, then the bytes."""
     keys = line(("↑↓ pages, home, end: scroll   i closes", "quiet"))
     if isinstance(item, DataStretch):
-        return [*detail(dialect, item, width, room - 1)[: room - 1], keys]
-    secret = secrets_of(dialect, item)
-    head = _head(dialect, item, width)[: room // 2]
+        return [*detail(module, item, width, room - 1)[: room - 1], keys]
+    head = _head(module, item, width)[: room // 2]
     count = len(item.heard)
     first = max(0, min(first, count - 1))
     left = room - len(head) - 2
     rows: list[Line] = []
     last = first
-    for each in _line_rows(dialect, item, ((heard, 0) for heard in item.heard[first:]), width, secret):
+    for each in _line_rows(module, item, ((heard, 0) for heard in item.heard[first:]), width):
         if len(rows) + len(each) > left and rows:
             break
         rows += each
         last += 1
     if last == count:
-        rows += _end_rows(item, item.heard[first:], width, secret)
+        rows += _end_rows(item, item.heard[first:], width, module.secrets)
     where = f"LINES {first + 1} TO {last} OF {figures.count(count + item_dropped(item))}" if count else "NO LINE YET"
     return [*head, line((where, "quiet"), ("   ", "quiet"), *keys), *rows[: left + 1]]
 
@@ -245,25 +247,27 @@ def item_dropped(item: Item) -> int:
     return item.dropped if isinstance(item, Exchange) else 0
 
 
-def _head(dialect: Dialect, item: Exchange | Unsolicited, width: int) -> list[Line]:
+def _head(module: ModuleSnapshot, item: Exchange | Unsolicited, width: int) -> list[Line]:
     if isinstance(item, Unsolicited):
         return [line(("CAME UNASKED", "quiet"))]
-    return _command_rows(dialect, item, width)
+    return _command_rows(module, item, width)
 
 
-def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
-    secret = secrets_of(dialect, item)
+def _command_rows(module: ModuleSnapshot, item: Exchange, width: int) -> list[Line]:
+    dialect, secret = module.dialect, module.secrets
     rows = [cut(line(("SENT  ", "quiet"), (shown(item.sent, secret), "*text")), width)]
     for spoken in item.spoken:
         command = spoken.command
         if command is None:
-            rows += wrapped(line((f"{safe_label(spoken.text)}: not in the dialect {dialect.name}", "quiet")), width)
+            rows += wrapped(
+                line((f"{without(safe_label(spoken.text), secret)}: not in the dialect {dialect.name}", "quiet")), width
+            )
             continue
         source = f" ({command.source})" if command.source else ""
         rows += wrapped(line((command.meaning, "text"), (source, "quiet")), width)
         for name, value in spoken.values.items():
             parameter = command.parameters[name]
-            parts = dialect.field_of(name).in_words(value) if name in dialect.secrets else value
+            parts = _in_words(module, name, value) if dialect.field_of(name).secret else without(value, secret)
             meaning = parameter.choices.get(value, "")
             rows += wrapped(line((f"  {_name(name)} ", "quiet"), safe_label(f"{parts} {meaning}")), width)
         # The note of now, which may have been written since.
@@ -273,7 +277,8 @@ def _command_rows(dialect: Dialect, item: Exchange, width: int) -> list[Line]:
     sign, role = _STANDS[item.status]
     result, took = _result(item)
     rows += wrapped(
-        line((f"{sign} {result} ", role), (took, "text"), (f"  {safe_label(item.meaning)}", "quiet")), width
+        line((f"{sign} {result} ", role), (took, "text"), (f"  {without(safe_label(item.meaning), secret)}", "quiet")),
+        width,
     )
     return rows
 
@@ -290,7 +295,7 @@ def _folded(heard: tuple[ReceivedLine, ...]) -> Iterator[tuple[ReceivedLine, int
 
 
 def _line_rows(
-    dialect: Dialect, item: Item, heard: Iterable[tuple[ReceivedLine, int]], width: int, secret: set[str]
+    module: ModuleSnapshot, item: Item, heard: Iterable[tuple[ReceivedLine, int]], width: int
 ) -> Iterator[list[Line]]:
     """The rows of each line: when, what it is, its text whole, and what it says."""
     for each, folded in heard:
@@ -298,36 +303,37 @@ def _line_rows(
         role = "heather" if each.role == NOTICE else "text"
         lead = line((f"{since:<8}", "quiet"), (f"{_ROLES[each.role]:<8}", "quiet"))
         room = max(8, width - width_of(lead))
-        text = shown(each.data, secret)
+        text = shown(each.data, module.secrets)
         pieces = [text[at : at + room] for at in range(0, len(text), room)] or [""]
         rows = [(*lead, Span(pieces[0], role))]
         rows += [line((" " * width_of(lead), "text"), (piece, role)) for piece in pieces[1:]]
-        notes = wrapped(line((_notice(dialect, each, secret), "quiet")), width - INDENT) if each.role == NOTICE else []
+        notes = wrapped(line((_notice(module, each), "quiet")), width - INDENT) if each.role == NOTICE else []
         if folded:
             notes.append(line((f"and {figures.several(folded, 'notice')} more behind it", "quiet")))
         for name, raw in each.fields:
             if raw:
-                field = dialect.field_of(name)
-                said = (f"{field.meaning or _name(field.name)}  ", "quiet"), (safe_label(field.in_words(raw)), "tide")
+                field = module.dialect.field_of(name)
+                said = (f"{field.meaning or _name(field.name)}  ", "quiet"), (_in_words(module, name, raw), "tide")
                 notes += wrapped(line(*said), width - INDENT)
         yield [*rows, *(cut(line((" " * INDENT, "text"), *row), width) for row in notes)]
 
 
-def _end_rows(item: Item, heard: Sequence[ReceivedLine], width: int, secret: set[str]) -> list[Line]:
+def _end_rows(item: Item, heard: Sequence[ReceivedLine], width: int, secret: frozenset[str]) -> list[Line]:
     """What is not here, and the bytes of what is."""
     rows: list[Line] = []
     if dropped := item_dropped(item):
         many = figures.several(dropped, "line")
         words = f"and {many} that were too many to keep here: Traffic and the record have them"
         rows += wrapped(line((words, "amber")), width)
-    if secret:
-        return [*rows, BLANK, line(("its bytes hold a secret: they are not shown", "quiet"))]
     sent = [item.sent] if isinstance(item, Exchange) else []
-    return [*rows, BLANK, *_bytes([*sent, *(each.data for each in islice(heard, 2 * MOST_HEX_ROWS))], width)]
+    pieces = [*sent, *(each.data for each in islice(heard, 2 * MOST_HEX_ROWS))]
+    return [*rows, BLANK, *_bytes(pieces, width, secret)]
 
 
-def _bytes(pieces: list[bytes], width: int) -> list[Line]:
+def _bytes(pieces: list[bytes], width: int, secrets: frozenset[str]) -> list[Line]:
     """The first bytes of each piece, hexadecimal beside text, each piece on rows of its own."""
+    if any(starred(each, secrets) != each for each in pieces):
+        return [line(("its bytes hold a secret: they are not shown", "quiet"))]
     row = min(HEX_ROW, (width - 1) // 4)
     cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
     rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
