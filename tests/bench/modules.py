@@ -11,7 +11,7 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
+from pale_heron.core.frames import IN, OUT, SECOND, SECRET_FOLLOWS, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.ports.sender import SendJob
 from pale_heron.sim.air import Air
@@ -69,6 +69,8 @@ class ModuleBench:
         self.speaks: Callable[[str], bool] = lambda _: True
         self.seconds = 0.0
         self.sent: list[bytes] = []
+        self.records: list[Chunk | Event] = []
+        """What a capture of it would hold."""
 
     @property
     def now(self) -> int:
@@ -90,16 +92,22 @@ class ModuleBench:
         self.marks.append(text)
 
     def choose(self, lane: str, dialect: str) -> None:
-        self.model.feed(Event(self.now, lane, "dialect", {"name": dialect}))
+        self._feed(Event(self.now, lane, "dialect", {"name": dialect}))
 
     def send(self, lane: str, job: SendJob) -> None:
         self.sent.append(job.data)
-        self.model.feed(Chunk(lane, OUT, self.now, job.data))
+        for skip, count in job.hidden:
+            self._feed(Event(self.now, lane, SECRET_FOLLOWS, {"skip": skip, "bytes": count}))
+        self._feed(Chunk(lane, OUT, self.now, job.data))
         modem = self.modems[lane]
         heard = self.hears(lane, resampled(job.data, self.line[lane].rate, modem.rate))
         if heard:
             modem.hear(heard, self.seconds)
         self.advance(TICK_S)
+
+    def _feed(self, record: Chunk | Event) -> None:
+        self.records.append(record)
+        self.model.feed(record)
 
     def advance(self, seconds: float) -> None:
         """Let time pass, in small steps."""
@@ -110,7 +118,7 @@ class ModuleBench:
                 rate = modem.rate
                 said = modem.say(self.seconds)
                 if said and self.speaks(lane):
-                    self.model.feed(Chunk(lane, IN, self.now, resampled(said, rate, self.line[lane].rate)))
+                    self._feed(Chunk(lane, IN, self.now, resampled(said, rate, self.line[lane].rate)))
             self.model.tick(self.now)
 
     def recognising(self, lane: str) -> bool:

@@ -2,7 +2,9 @@
 
 import threading
 from collections.abc import Callable
+from pathlib import Path
 from types import SimpleNamespace
+from typing import Final
 
 import pytest
 from tests.bench.modules import MAKERS, ModuleBench
@@ -15,8 +17,12 @@ from pale_heron.bench.operations.module import escaping, restart_now, writing
 from pale_heron.bench.operations.receiver import SteppedOperation
 from pale_heron.bench.operations.registry import Operation, Operations
 from pale_heron.bench.operations.routine import FAILED, LEFT_OUT, RoutineRun
+from pale_heron.bench.redacting import redact
+from pale_heron.capture.writer import CaptureWriter
+from pale_heron.core.frames import Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.sim.modem import Modem
+from pale_heron.tui.views.module import page_exchanges
 
 
 class Doing(Operation):
@@ -132,6 +138,52 @@ def test_giving_up_a_routine_reaches_whatever_step_it_is_at(step: str) -> None:
     assert "given up" in run.statuses[0].seen
     assert bench.marks == []
     assert bench.seconds < 1.0, "nothing more was waited for"
+
+
+HIDDEN: Final = """name = "one"
+title = "Log in"
+[variables]
+word = { ask = "Password", secret = true }
+[[step]]
+do = "send"
+line = "AT+NOTE={word}"
+expect = "any"
+[[step]]
+do = "send"
+line = "AT+TELL=8,{count}"
+payload = "{word}"
+expect = "any"
+[[step]]
+do = "wait"
+text = "{word} came"
+within-s = 0.1
+"""
+
+
+def test_the_secret_of_a_routine_is_one_wherever_it_goes(tmp_path: Path) -> None:
+    """In a command that nobody knows, as a payload, in its echo, in what is told, in the record, in a copy of it."""
+    word = "ebb at dawn"
+    found, wrong = routine_of_text(HIDDEN.replace("{count}", str(len(word))))
+    assert not wrong
+    bench = ModuleBench(m=MAKERS["bittern"]())
+    bench.choose("m", "bittern")
+    run = RoutineRun(found, bench, ["m"], {"word": word})
+    Operations().do(run)
+    assert run.succeeded is False and [each.outcome for each in run.statuses] == ["passed", "passed", FAILED]
+    module = bench.module("m")
+    assert module.secrets == {word} and len(module.items) >= 2
+    painted = str([page_exchanges.detail(module, each, 120, 60) for each in module.items])
+    painted += str([page_exchanges.item_rows(module, each, 120, lit=False) for each in module.items])
+    assert word not in f"{painted}{bench.notes}{run.statuses}{run.failure}" and word.encode() in b"".join(bench.sent)
+    assert "its bytes hold a secret" in painted
+    writer = CaptureWriter(tmp_path / "a.pcapng")
+    writer.add_lane("m", "/dev/m", None)
+    for record in bench.records:
+        writer.event(record) if isinstance(record, Event) else writer.chunk(record)
+    writer.close()
+    assert word.encode() in (tmp_path / "a.pcapng").read_bytes()
+    redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng")
+    assert word.encode() not in (tmp_path / "b.pcapng").read_bytes()
 
 
 def test_a_poll_asks_until_its_time_is_over(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -5,7 +5,7 @@ Times are whole nanoseconds since 1970-01-01 00:00:00 UTC, or None where the byt
 
 from collections.abc import Mapping
 from enum import StrEnum
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 SECOND = 1_000_000_000
 """Nanoseconds in one second."""
@@ -77,6 +77,9 @@ HELD, HELD_ENDED = "held", "held-ended"
 """Events with the settings of a lane; those with which its streams end; those with which they begin again.
 
 A line that is held takes nothing that is sent, until that has ended."""
+
+SECRET_FOLLOWS: Final = "secret-follows"
+"""The event in front of what is sent where some of it is secret: `bytes` of it, behind `skip` others."""
 
 
 class Frame(NamedTuple):

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import Enum, auto
 from typing import TYPE_CHECKING, Any, Final, Protocol
 
-from pale_heron.core.frames import OK, OUT, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import OK, OUT, SECRET_FOLLOWS, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.wire.probe import is_probe
 from pale_heron.core.wire.visible import safe_text
@@ -31,6 +31,8 @@ LINES_TRIED: Final = 400
 
 LONGEST: Final = 120
 PROMPT_BYTES: Final = 120
+MOST_AHEAD: Final = 64
+MOST_SECRET: Final = 4096
 BEFORE_BYTES: Final = 4096
 WAITING_BYTES: Final = 1 << 16
 """What is kept at least for a module of which nothing is known yet: of what came before, and once it was sent to."""
@@ -69,6 +71,21 @@ class DialectSource(Protocol):
         ...
 
 
+class _SecretAhead:
+    """Bytes that are to be sent, and must not be shown: behind how many others, and those of them that were sent."""
+
+    def __init__(self, skip: int, count: int) -> None:
+        self._skip = skip
+        self._count = count
+        self._taken = b""
+
+    def take(self, data: bytes) -> str:
+        """What is sent next; gives the secret once all of it was."""
+        passed, self._skip = data[self._skip :], max(0, self._skip - len(data))
+        self._taken += passed[: self._count - len(self._taken)]
+        return self._taken.decode("latin-1") if len(self._taken) == self._count else ""
+
+
 class LaneStreams:
     """Feed it chunks and events of one lane, in the order of recording. Without `dialects` it hears of no module."""
 
@@ -87,6 +104,7 @@ class LaneStreams:
         self._asked = False
         """A trial asks messages: what it sends is no command, unless it is written as one."""
         self._byte_ns = 0
+        self._ahead: list[_SecretAhead] = []
         self._scanner: LineScanner | None = None
         self.reported: list[ReportedPosition] = []
         """The positions that the module reported, until somebody takes them."""
@@ -108,12 +126,23 @@ class LaneStreams:
             sent = frame.direction is OUT
             if frame.kind is not TEXT and not sent:
                 continue
-            if self._scanner is None:
-                from pale_heron.core.sharing.scanner import LineScanner
-
-                self._scanner = LineScanner()
             waiting = self.framing.received.waiting_text(PROMPT_BYTES).decode("latin-1") if sent else ""
-            self._scanner.take(frame.data.decode("latin-1"), dialects.sensitive, sent=sent, waiting=waiting)
+            self._lines.take(frame.data.decode("latin-1"), dialects.sensitive, sent=sent, waiting=waiting)
+
+    @property
+    def _lines(self) -> "LineScanner":
+        if self._scanner is None:
+            from pale_heron.core.sharing.scanner import LineScanner
+
+            self._scanner = LineScanner()
+        return self._scanner
+
+    def _take_ahead(self, data: bytes) -> None:
+        """Bytes are sent of which somebody has said that some are secret."""
+        told = [(ahead, ahead.take(data)) for ahead in self._ahead]
+        for _, secret in told:
+            self._lines.keep(secret)
+        self._ahead = [ahead for ahead, secret in told if not secret]
 
     @property
     def spoken_to(self) -> bool:
@@ -123,6 +152,8 @@ class LaneStreams:
     def feed(self, chunk: Chunk, byte_ns: int = 0) -> list[Frame]:
         """The frames that a chunk completes. A byte takes `byte_ns` on the line; 0 where that is not known."""
         self._byte_ns = byte_ns
+        if self._ahead and chunk.direction is OUT:
+            self._take_ahead(chunk.data)
         frames = self.framing.feed(chunk)
         if self._dialects is None or self.framing.bulk:
             return frames
@@ -193,6 +224,10 @@ class LaneStreams:
                 str(event.details.get("name", "")), table if isinstance(table, Mapping) else None
             )
             self.speak(dialect, chosen=event.details.get("by") != "recognised")
+        if event.name == SECRET_FOLLOWS and len(self._ahead) < MOST_AHEAD:
+            skip, count = event.details.get("skip"), event.details.get("bytes")
+            if isinstance(skip, int) and isinstance(count, int) and skip >= 0 and 0 < count <= MOST_SECRET:
+                self._ahead.append(_SecretAhead(skip, count))
         if event.name in ("trial", "trial-ended"):
             self._asked = event.details.get("kind") == "exchange"
         if event.name in ("lost", "closed") and self.module is not None:

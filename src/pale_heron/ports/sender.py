@@ -2,9 +2,10 @@
 
 import contextlib
 import queue
+import re
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from pale_heron.core.frames import SECOND
@@ -25,11 +26,27 @@ on before it takes more."""
 class SendJob:
     """One thing to send, and how far it is. `every_s` sends it again so many seconds after it began.
 
-    After each character is a pause of `char_delay_ms` at least, whatever the lane is set to.
+    After each character is a pause of `char_delay_ms` at least, whatever the lane is set to. Where `secrets` stand in
+    it they are shown nowhere, nor in what is made of the record.
     """
 
-    def __init__(self, data: bytes, title: str = "", every_s: float | None = None, *, char_delay_ms: int = 0) -> None:
+    def __init__(
+        self,
+        data: bytes,
+        title: str = "",
+        every_s: float | None = None,
+        *,
+        char_delay_ms: int = 0,
+        secrets: Iterable[str] = (),
+    ) -> None:
         self.data = data
+        self.hidden = tuple(
+            (found.start(), found.end() - found.start())
+            for each in secrets
+            if each
+            for found in re.finditer(re.escape(each.encode("utf-8", "replace")), data)
+        )
+        """Where they stand: from which byte on, and how many."""
         self.title = title
         self.every_s = every_s
         self.char_delay_ms = char_delay_ms
@@ -82,8 +99,13 @@ class Sender:
         settings: Callable[[], LineSettings],
         failed: Callable[[str], None],
         held: Callable[[float | None], None] = lambda _: None,
+        hide: Callable[[int, int], None] = lambda *_: None,
     ) -> None:
-        """`held` is called with None when the line takes nothing, and with how many seconds that lasted."""
+        """`held` is called with None when the line takes nothing, and with how many seconds that lasted.
+
+        `hide` is told which of the bytes that follow are secret: behind how many others, and how many.
+        """
+        self._hide = hide
         self._write = write
         self._flush = flush
         self._settings = settings
@@ -155,6 +177,8 @@ class Sender:
         settings = self._settings()
         if job.char_delay_ms > settings.char_delay_ms:
             settings = replace(settings, char_delay_ms=job.char_delay_ms)
+        for skip, count in job.hidden:
+            self._hide(skip, count)
         pieces = _pieces(job.data, settings)
         for place, piece in enumerate(pieces, 1):
             last = place == len(pieces)

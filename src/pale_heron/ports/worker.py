@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from pale_heron.core.frames import BY_USER, HELD, HELD_ENDED, SECOND, Chunk, Direction, Event
+from pale_heron.core.frames import BY_USER, HELD, HELD_ENDED, SECOND, SECRET_FOLLOWS, Chunk, Direction, Event
 from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings, settings_details, short_line
 from pale_heron.core.trouble import Trouble, fault_words
@@ -74,6 +74,7 @@ class LaneWorker:
             settings=lambda: self._spec.settings,
             failed=lambda why: self._note("not-sent", reason=why),
             held=self._note_held,
+            hide=lambda skip, count: self._note(SECRET_FOLLOWS, skip=skip, bytes=count),
         )
 
     @property

@@ -1,7 +1,7 @@
 """Tells a module one command line and waits for what becomes of it. May be used from any thread but the screen's."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from typing import Final, Protocol
 
@@ -38,12 +38,19 @@ class CommandBench(Protocol):
 
 
 class CommandClient:
-    """One lane's module. `stopped` is asked now and then: true gives up waiting."""
+    """One lane's module. `stopped` is asked now and then: true gives up waiting. `hidden` is shown nowhere."""
 
-    def __init__(self, bench: CommandBench, lane: str, stopped: Callable[[], bool] = lambda: False) -> None:
+    def __init__(
+        self,
+        bench: CommandBench,
+        lane: str,
+        stopped: Callable[[], bool] = lambda: False,
+        hidden: Collection[str] = (),
+    ) -> None:
         self._bench = bench
         self._lane = lane
         self._stopped = stopped
+        self._hidden = hidden
 
     @property
     def module(self) -> ModuleSnapshot | None:
@@ -77,9 +84,8 @@ class CommandClient:
         before = module.count if module else 0
         form = module.dialect.line if module else LineForm()
         data = form.written(line)
-        self._bench.send(
-            self._lane, SendJob(data, masked_command(sensitive_tables(), line), char_delay_ms=form.char_delay_ms)
-        )
+        title = without(masked_command(sensitive_tables(), line), self._hidden)
+        self._bench.send(self._lane, SendJob(data, title, char_delay_ms=form.char_delay_ms, secrets=self._hidden))
         return self._wait(before, data.strip(), given)
 
     def _wait(self, before: int, sent: bytes, payload: Payload) -> Exchange:
@@ -97,7 +103,7 @@ class CommandClient:
                 answered_prompt = True
                 text = payload()
                 gave_up = text is None
-                self._bench.send(self._lane, SendJob(found.at_prompt(text), "at the prompt"))
+                self._bench.send(self._lane, SendJob(found.at_prompt(text), "at the prompt", secrets=self._hidden))
             self._bench.wait_for_news(LOOK_S)
         raise Trouble(GIVEN_UP)
 

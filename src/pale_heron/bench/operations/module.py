@@ -25,7 +25,7 @@ READY_S: Final = 1.2
 
 def client(operation: SteppedOperation) -> CommandClient:
     """Tells the module of an operation's lane."""
-    return CommandClient(operation.bench, operation.lane, lambda: operation.given_up)
+    return CommandClient(operation.bench, operation.lane, lambda: operation.given_up, operation.hidden)
 
 
 def known(operation: SteppedOperation) -> ModuleSnapshot:

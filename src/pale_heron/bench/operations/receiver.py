@@ -96,6 +96,8 @@ class SteppedOperation(Operation):
         self._acknowledged = acknowledged
         self._steps: list[OperationStep] = []
         self._ear: FrameListener | None = None
+        self.hidden: frozenset[str] = frozenset()
+        """Values that are shown nowhere."""
 
     @property
     def steps(self) -> tuple[OperationStep, ...]:

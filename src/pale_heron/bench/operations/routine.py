@@ -139,6 +139,8 @@ class RoutineRun(Operation):
                 # Of whatever kind: the step says it, and the run ends with it.
                 known = isinstance(failure, OperationFailed | Trouble | ValueError)
                 seen, outcome = str(failure) if known else fault_words(failure), FAILED
+                if any(each in seen for each in self._secret_values):
+                    raise OperationFailed(without(seen, self._secret_values)) from None
                 raise
             finally:
                 took = time.monotonic() - begin
@@ -159,7 +161,7 @@ class RoutineRun(Operation):
         return self._doers[step.do](self, step, self._lane_of[step.lane])
 
     def _client(self, lane: str) -> CommandClient:
-        return CommandClient(self._bench, lane, lambda: self.token.stopped)
+        return CommandClient(self._bench, lane, lambda: self.token.stopped, self._secret_values)
 
     def _module(self, lane: str) -> ModuleSnapshot:
         module = self._bench.module_of(lane)
@@ -231,6 +233,7 @@ class RoutineRun(Operation):
     def _perform(self, lane: str, work: Work) -> str:
         """Do it as a part of this run, which has the lane and stops it with its own token."""
         operation = SteppedOperation(self.routine.name, self._bench, lane, AcknowledgedSettings(), work, self.token)
+        operation.hidden = frozenset(self._secret_values)
         operation.work()
         return operation.steps[-1].seen if operation.steps else ""
 
@@ -246,7 +249,7 @@ class RoutineRun(Operation):
 
     def _ask(self, step: RoutineStep, _lane: str) -> str:
         self._answer = None
-        self.question = filled(step.question, self._values)
+        self.question = without(filled(step.question, self._values), self._secret_values)
         try:
             while self._answer is None:
                 self._rest(LOOK_S)

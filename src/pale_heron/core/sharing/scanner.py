@@ -97,14 +97,14 @@ class LineScanner:
             found += self._also.spans(line)
         for begin, end, kind in found:
             if kind in SECRETS:
-                self._keep(line[begin:end])
+                self.keep(line[begin:end])
         at = text.index(line) if line else 0
         told = [
             each for each in found if (self._shared or each.kind in SECRETS) and line[each.begin : each.end].strip("*")
         ]
         return [SensitiveSpan(at + begin, at + end, kind) for begin, end, kind in _outermost(told)]
 
-    def _keep(self, value: str) -> None:
+    def keep(self, value: str) -> None:
         """A secret value; its newest place is that of the newest."""
         if len(value) < SHORTEST or not value.strip("*"):
             return
@@ -121,7 +121,7 @@ class LineScanner:
             body = line.strip("".join(_TEXT_ENDS))
             whole = any(each in text for each in _TEXT_ENDS)
             if self._payload.kind in SECRETS:
-                self._keep(body)
+                self.keep(body)
             self._message, kind = self._payload.text + body, self._payload.kind
             self._payload = None if whole else self._payload._replace(text=self._message)
             begin = line.find(body)
@@ -131,7 +131,7 @@ class LineScanner:
             whole = line != text
             self._typed += line
             if asked in SECRETS and whole:
-                self._keep(self._typed)
+                self.keep(self._typed)
             self._asked, self._typed = ("", "") if whole else (asked, self._typed)
             return [SensitiveSpan(0, len(line), asked)]
         self._following, self._message = 0, ""

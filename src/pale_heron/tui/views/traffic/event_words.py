@@ -24,6 +24,7 @@ WORDS: Final[Mapping[str, str]] = {
     "settings": "settings changed",
     "settings-refused": "settings could not be changed",
     "not-sent": "could not be sent",
+    "secret-follows": "some of what is sent next is secret",
     "held": "the line takes nothing to send",
     "held-ended": "the line takes again what is sent",
     "added": "lane added",
