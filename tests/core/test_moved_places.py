@@ -11,23 +11,19 @@ from hypothesis import strategies as st
 from tests.streams import BEGIN, chunk, framed, said
 
 from pale_heron.bench.distance import distance_and_bearing
-from pale_heron.bench.redacting import COARSE, NONE, PlacesLeft, redact
+from pale_heron.bench.redacting import COARSE, NONE, SharingWishes, StillThere, redact
 from pale_heron.bench.sources import Source
 from pale_heron.capture.reader import CaptureReader
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import OK, SECOND, TEXT, Chunk, Event
-from pale_heron.core.nmea import places
 from pale_heron.core.nmea.degrees import unpack
-from pale_heron.core.nmea.places import (
-    UNITS,
-    KnownDigits,
-    PlaceEditor,
-    PlaceOffset,
-    RestFinder,
-    moved_place,
-    with_edits,
-)
 from pale_heron.core.nmea.sentence import sealed
+from pale_heron.core.sharing import positions
+from pale_heron.core.sharing.edits import StreamCopy, merged
+from pale_heron.core.sharing.kinds import POSITION
+from pale_heron.core.sharing.offset import UNITS, PlaceOffset
+from pale_heron.core.sharing.positions import KnownDigits, PlaceEditor, RestFinder, moved_place
+from pale_heron.core.sharing.vessels import moved_report
 from pale_heron.core.wire import rtcm3
 
 OFFSET: Final = PlaceOffset(round(3.21 * UNITS), round(-7.65 * UNITS))
@@ -46,6 +42,25 @@ STREAM: Final = b"".join(
 )
 
 
+OWN: Final = (-46.1173, -67.3067)
+SIXTEENTHS: Final = {1: (61, 28, 27, 10_000), 18: (57, 28, 27, 10_000), 27: (44, 18, 17, 10)}
+"""Of ITU-R M.1371: where longitude begins, how many bits it and latitude behind it have, parts of a minute."""
+
+
+def vessel(number: int, where: tuple[float, float]) -> bytes:
+    """The characters of a message of a vessel that lies there."""
+    begin, wide, narrow, parts = SIXTEENTHS[number]
+    latitude, longitude = (round(each * 60 * parts) for each in where)
+    bits = (
+        f"{number:06b}".ljust(begin, "1") + f"{longitude % (1 << wide):0{wide}b}{latitude % (1 << narrow):0{narrow}b}"
+    )
+    bits = bits.ljust(168, "0")
+    return "".join(ARMOUR[int(bits[at : at + 6], 2)] for at in range(0, 168, 6)).encode()
+
+
+ARMOUR: Final = "0123456789:;<=>?@ABCDEFGHIJKLMNOPQRSTUVW`abcdefghijklmnopqrstuvw"
+
+
 def edited(pieces: list[bytes], offset: PlaceOffset | None) -> bytes:
     known = KnownDigits()
     editor = PlaceEditor(offset, known)
@@ -56,11 +71,8 @@ def edited(pieces: list[bytes], offset: PlaceOffset | None) -> bytes:
     for piece in pieces:
         rest.feed(piece)
     rest.finish()
-    edits, out, at, first = sorted([*editor.edits, *rest.edits]), b"", 0, 0
-    for piece in pieces:
-        data, first = with_edits(piece, at, edits, first)
-        out, at = out + data, at + len(piece)
-    return out
+    copy = StreamCopy(merged(editor.edits, rest.stars))
+    return b"".join(map(copy.of_chunk, pieces))
 
 
 @given(st.lists(st.integers(1, len(STREAM) - 1), max_size=30), st.sampled_from([OFFSET, None]))
@@ -113,9 +125,9 @@ def capture(path: Path) -> Path:
 @pytest.mark.parametrize("place", [COARSE, NONE])
 def test_a_copy_keeps_all_but_the_place(tmp_path: Path, place: str) -> None:
     source = capture(tmp_path / "a.pcapng")
-    done = redact(source, tmp_path / "b.pcapng", place=place)
+    done = redact(source, tmp_path / "b.pcapng", SharingWishes(place))
     before, after = (Source(path).lanes()[0] for path in (source, tmp_path / "b.pcapng"))
-    assert done.positions > 100
+    assert done.kinds[POSITION] > 100
     assert after.line.valid_sentences == before.line.valid_sentences and after.line.bad_checksums == 0
     assert [each.utc for each in after.fix.track] == [each.utc for each in before.fix.track]
     raw = b"".join(each.data for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Chunk))
@@ -135,7 +147,7 @@ def test_a_copy_keeps_all_but_the_place(tmp_path: Path, place: str) -> None:
             for a, b in zip(one, other, strict=True)
         ]
         assert apart[0] == pytest.approx(apart[1], rel=0.003, abs=0.02)
-    assert redact(source, tmp_path / "c.pcapng", place=place).positions == done.positions
+    assert redact(source, tmp_path / "c.pcapng", SharingWishes(place)).kinds == done.kinds
     assert (tmp_path / "c.pcapng").read_bytes() != (tmp_path / "b.pcapng").read_bytes(), "nobody knows the offset"
 
 
@@ -157,6 +169,7 @@ PLANTED: Final = {
     "decimals and letters": (b"46.1173 S 67.3067 W\r\n", b"46.1173"),
     "words": (b"lat=46.1173 lon=-67.3067\r\n", b"67.3067"),
     "members": (b'{"latitude": -46.1173, "lng":-67.3067}\r\n', b"67.3067"),
+    "its own vessel": (sealed(f"AIVDO,1,1,,,{vessel(18, OWN).decode()},0").replace(b"$", b"!"), vessel(18, OWN)[9:18]),
     "a pair": (b"+LOC: -46.117300,-67.306667\r\n", b"46.1173"),
 }
 
@@ -172,9 +185,9 @@ def test_a_position_is_found_in_whatever_form_it_stands(name: str, place: str, t
         for half, piece in enumerate((data[:17], data[17:])):
             writer.chunk(chunk(piece, BEGIN + second * SECOND + half * 1000, lane="hide"))
     writer.close()
-    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", place=place)
+    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", SharingWishes(place))
     raw = b"".join(each.data for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Chunk))
-    assert gone not in raw and done.positions >= 3, raw
+    assert gone not in raw and done.kinds[POSITION] >= 3, raw
     if place == NONE:
         assert all(each.latitude is None for lane in Source(tmp_path / "b.pcapng").lanes() for each in lane.fix.track)
 
@@ -215,16 +228,32 @@ def test_what_people_typed_has_no_position_any_more(tmp_path: Path) -> None:
     writer.event(Event(BEGIN, "", "mark", {"id": "1", "text": "buoy at 46°07.038'S 067°18.400'W, ebb"}))
     writer.event(Event(BEGIN + 1, "", "mark", {"id": "2", "text": "46.1173 S, 67.3067 W"}))
     writer.close()
-    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", place=NONE)
+    done = redact(tmp_path / "a.pcapng", tmp_path / "b.pcapng", SharingWishes(NONE))
     texts = [each.details["text"] for each in CaptureReader(tmp_path / "b.pcapng").records() if isinstance(each, Event)]
-    assert texts == ["buoy at **°**.***'S ***°**.***'W, ebb", "**.**** S, **.**** W"] and done.positions == 4
+    assert texts == ["buoy at **°**.***'S ***°**.***'W, ebb", "**.**** S, **.**** W"] and done.kinds[POSITION] == 4
 
 
 def test_a_copy_that_still_tells_where_it_was_is_not_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Whatever the finder overlooks, the reader of the copy would see."""
     source, target = capture(tmp_path / "a.pcapng"), tmp_path / "b.pcapng"
-    monkeypatch.setattr(places, "_POSITION", re.compile(b"(never)()()()"))
+    monkeypatch.setattr(positions, "_POSITION", re.compile(b"(never)()()()"))
     for place in (NONE, COARSE):
-        with pytest.raises(PlacesLeft, match="curlew still tells a position at"):
-            redact(source, target, place=place)
+        with pytest.raises(StillThere, match="curlew still tells a position at"):
+            redact(source, target, SharingWishes(place))
         assert not target.exists()
+
+
+@given(st.sampled_from(sorted(SIXTEENTHS)), st.floats(-80, 80), st.floats(-179, 179), st.integers(-UNITS, UNITS))
+def test_a_vessel_lies_where_it_should(number: int, latitude: float, longitude: float, up: int) -> None:
+    """To the last part of a minute; and of what is taken out nothing is left."""
+    parts = SIXTEENTHS[number][3]
+    offset = PlaceOffset(up // parts * parts, UNITS)
+    moved = moved_report(vessel(number, (latitude, longitude)), offset)
+    minutes = (
+        round(latitude * 60 * parts) + round(offset.latitude * parts / UNITS),
+        round(longitude * 60 * parts) + parts,
+    )
+    assert moved == vessel(number, (minutes[0] / 60 / parts, minutes[1] / 60 / parts))
+    assert moved_report(vessel(number, (latitude, longitude)), None) == vessel(number, (91, 181))
+    assert moved_report(vessel(number, (91, 181)), None) is None, "there is none to be taken"
+    assert moved_report(vessel(number, (latitude, longitude))[:9], offset) is None

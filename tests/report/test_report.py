@@ -141,7 +141,7 @@ def test_nothing_hostile_reaches_the_page(made: Path) -> None:
 def test_a_place_that_is_left_out_is_nowhere(made: Path) -> None:
     exact, none = (" ".join(Page((made / f"{name}.html").read_text("utf-8")).words) for name in ("exact", "none"))
     assert "-46.1" in exact and "-46.1" not in none and "67.3" not in none
-    assert "positions are left out" in none
+    assert "positions, cells and areas are left out" in none
 
 
 def test_a_glance_has_answers_and_expectations_alone(made: Path) -> None:

@@ -5,10 +5,12 @@ from typing import TYPE_CHECKING
 
 import click
 
+from pale_heron.bench.redacting import NONE, SharingWishes
 from pale_heron.bench.sources import Source
 from pale_heron.cli.chart import chosen_lane
 from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import progress, reading
+from pale_heron.cli.sharing import shared, sharing, told_nowhere
 from pale_heron.cli.watch import expectations_in
 from pale_heron.core import figures
 from pale_heron.core.line.settings import did_you_mean
@@ -35,6 +37,7 @@ WHAT = ("track", *TABLES)
 )
 @click.option("--all", "folder", type=FILE, help="Everything, in every format, into this folder, with an index.")
 @FORCE
+@sharing
 @click.option("--expect", "expected", type=FILE, help="With --all: hold it against this file of expectations too.")
 def export(
     file: Path,
@@ -46,8 +49,11 @@ def export(
     folder: Path | None,
     force: bool,
     expected: Path | None,
+    wishes: SharingWishes,
 ) -> None:
     """Write what a capture holds in open formats: positions as tracks (gaps split them), all else as tables.
+
+    With --place, --also or --secret all of it is made of a copy as redact makes it.
 
     Example: pale-heron export morning.pcapng --to gpx -o morning.gpx
 
@@ -61,7 +67,7 @@ def export(
         if lane:
             words = f"pale-heron cut {file} -o PART.pcapng --lane {lane}, then --all of that"
             raise Trouble("--all writes all lanes: --lane says less", words)
-        _write_all(file, folder, expectations_in(expected))
+        _write_all(file, folder, expectations_in(expected), wishes)
         return
     if out is None or not to:
         raise Trouble("Where to, and in which format, is missing", "--to FORMAT -o FILE, or --all FOLDER")
@@ -74,11 +80,12 @@ def export(
     if every < 0:
         raise Trouble(f"--every {every:g} is less than nothing", "Give seconds, or leave it out for every position")
     free_output(out, force=force)
-    source = Source(file)
-    if what == "track":
-        _write_track(source, to, out, lane, every)
-    else:
-        _write_table(source, what, to, out, lane)
+    with shared(file, wishes, out.parent) as read:
+        source = Source(read)
+        if what == "track":
+            _write_track(source, to, out, lane, every)
+        else:
+            _write_table(source, what, to, out, lane)
 
 
 def _write_track(source: Source, to: str, out: Path, lane: str, every: float) -> None:
@@ -108,12 +115,14 @@ def _write_table(source: Source, what: str, to: str, out: Path, lane: str) -> No
     _tell(source, rows[out.name], "row", out, what)
 
 
-def _write_all(file: Path, folder: Path, wanted: "ExpectationFile | None") -> None:
-    from pale_heron.report.everything import write_everything
+def _write_all(file: Path, folder: Path, wanted: "ExpectationFile | None", wishes: SharingWishes) -> None:
+    from pale_heron.report.everything import ShownCapture, write_everything
 
-    show, clear = progress(f"reading {safe_label(file.name)}")
-    written = write_everything(file, folder, show, wanted)
-    clear()
+    with shared(file, wishes, folder.parent) as tables, shared(file, told_nowhere(wishes), folder.parent) as report:
+        shown = ShownCapture(tables, report if wishes.place == NONE else tables, wishes.place)
+        show, clear = progress(f"reading {safe_label(file.name)}")
+        written = write_everything(file, folder, show, wanted, shown)
+        clear()
     print(f"{folder / 'index.html'}: {figures.several(len(written), 'file')}")
 
 

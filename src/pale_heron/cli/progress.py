@@ -11,13 +11,19 @@ EVERY_S = 0.2
 
 def progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
     """Two functions: one takes the share done (0 to 1), one that clears the line at the end."""
+    show, clear = telling()
+    return lambda share: show(words, share), clear
+
+
+def telling() -> tuple[Callable[[str, float], None], Callable[[], None]]:
+    """The same of work that has several parts: the first takes what is being done too."""
     last = [0.0]
 
-    def show(share: float) -> None:
+    def show(words: str, share: float) -> None:
         now = time.monotonic()
         if sys.stderr.isatty() and now - last[0] >= EVERY_S:
             last[0] = now
-            print(f"\r{words}: {share:.0%} ", end="", file=sys.stderr, flush=True)
+            print(f"\r\x1b[K{words}: {share:.0%} ", end="", file=sys.stderr, flush=True)
 
     def clear() -> None:
         if last[0]:

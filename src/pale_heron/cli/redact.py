@@ -1,50 +1,57 @@
-"""`pale-heron redact`: a copy of a capture without secrets."""
+"""`pale-heron redact`: a copy of a capture that can be shared."""
 
+from dataclasses import replace
 from pathlib import Path
+from typing import Final
 
 import click
 
 from pale_heron.bench.config.dialects import known_dialects
-from pale_heron.bench.redacting import COARSE, EXACT, PLACES, PlacesLeft
+from pale_heron.bench.redacting import EXACT, SharingWishes, StillThere
 from pale_heron.bench.redacting import redact as redacted
 from pale_heron.capture.reader import is_capture
 from pale_heron.cli.parameters import FILE
-from pale_heron.core import figures
+from pale_heron.cli.progress import telling
+from pale_heron.cli.sharing import sharing
 from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.trouble import Exit, Trouble
+
+NOT_LOOKED_FOR: Final = (
+    "names of people, sites and networks in free text",
+    "what only a dialect that nobody knows calls a secret",
+    "heights and the directions of satellites, from which a place can be reckoned to some tens of kilometres",
+)
 
 
 @click.command("redact")
 @click.argument("file", type=FILE, help="A capture.")
 @click.option("-o", "--out", type=FILE, help="The copy; else NAME-redacted.pcapng.")
 @click.option("--dialect", "dialects", multiple=True, metavar="LANE=NAME", help="How the device of a lane speaks.")
-@click.option("--place", default=EXACT, show_default=True, help=f"How positions stand in it: {', '.join(PLACES)}.")
-@click.option("--secret", multiple=True, help="One more text that must not be shared.")
-def redact(file: Path, out: Path | None, secret: tuple[str, ...], dialects: tuple[str, ...], place: str) -> None:
-    """Copy a capture without its secrets. Stars stand for pass phrases, pins, own numbers and identities.
+@sharing
+def redact(file: Path, out: Path | None, dialects: tuple[str, ...], wishes: SharingWishes) -> None:
+    """Copy a capture without its secrets and without people. Stars of the same length stand for them.
 
-    They are found as the dialects mark them, in commands, replies and echoes; without a dialect as any known one does,
-    and by the standards' own commands in every spelling. Look at the copy before you share it: what no dialect calls a
-    secret, and no --secret names, is still there.
+    Passwords, keys and identities are found as the dialects and the standards mark them, in commands, replies, echoes
+    and answers to prompts, and by their words in free text; then numbers and texts of messages, names and addresses.
+    In what was noted "person 1", "host 2" stand for people and hosts. The copy is looked through again: one that still
+    tells something is not kept.
 
     With --place coarse all positions move by one offset that nobody knows: distances stay, checksums are right. With
-    --place none they are taken out.
+    --place none they are taken out; cells and areas of a mobile network go with both.
 
     Example: pale-heron redact bench-1204.pcapng -o for-the-forum.pcapng --place coarse
     """
     if not is_capture(file):
         raise Trouble(f"{file} is not a capture", "pale-heron record makes one")
-    if place not in PLACES:
-        raise Trouble(f"--place {place!r} is not known", f"Write one of {', '.join(PLACES)}")
     target = out or file.with_name(f"{file.stem}-redacted.pcapng")
-    more = list(secret or [])
-    if any(len(each) < 3 for each in more):
-        raise Trouble("A --secret of less than 3 characters would be found everywhere", "Name a longer text")
+    show, clear = telling()
     try:
-        done = redacted(file, target, more, _show, _named(dialects), place)
-    except PlacesLeft as left:
+        done = redacted(file, target, replace(wishes, dialects=_named(dialects)), show)
+    except StillThere as left:
         click.echo(f"pale-heron: {left}", err=True)
         raise click.exceptions.Exit(Exit.NO) from None
+    finally:
+        clear()
     if done.torn:
         click.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
     for lane in done.unknown:
@@ -53,19 +60,9 @@ def redact(file: Path, out: Path | None, secret: tuple[str, ...], dialects: tupl
             f"Name them: --secret TEXT; or its dialect: --dialect '{lane}=NAME' (pale-heron dialect list)",
             err=True,
         )
-    if place != EXACT:
-        moved = "moved by an offset that is kept nowhere" if place == COARSE else "taken out"
-        click.echo(
-            f"pale-heron: {figures.several(done.positions, 'position')} {moved}. Heights and the directions of "
-            "satellites are still there, from which a place can be reckoned to some tens of kilometres; so are names "
-            "of places and of cells.",
-            err=True,
-        )
-    print(f"{target}: {done.secrets} secrets masked at {done.places} places")
-
-
-def _show(words: str) -> None:
-    click.echo(f"pale-heron: {words}", err=True)
+    places = () if wishes.place != EXACT else ("positions and cells (--place coarse or none)",)
+    click.echo(f"pale-heron: not looked for: {'; '.join((*places, *NOT_LOOKED_FOR))}.", err=True)
+    print(f"{target}: masked {done.words}")
 
 
 def _named(texts: tuple[str, ...]) -> dict[str, str]:

@@ -31,6 +31,9 @@ LINES_TRIED: Final = 400
 
 LONGEST: Final = 120
 PROMPT_BYTES: Final = 120
+TEXT_SENTENCE: Final = "TXT"
+"""The sentence that holds words (NMEA 0183, TXT)."""
+
 MOST_AHEAD: Final = 64
 MOST_SECRET: Final = 4096
 BEFORE_BYTES: Final = 4096
@@ -124,7 +127,7 @@ class LaneStreams:
         """Look for secrets in text that went over the lane."""
         for frame in frames:
             sent = frame.direction is OUT
-            if frame.kind is not TEXT and not sent:
+            if frame.kind is not TEXT and not sent and not frame.type.endswith(TEXT_SENTENCE):
                 continue
             waiting = self.framing.received.waiting_text(PROMPT_BYTES).decode("latin-1") if sent else ""
             self._lines.take(frame.data.decode("latin-1"), dialects.sensitive, sent=sent, waiting=waiting)

@@ -10,6 +10,7 @@ from pale_heron.answers.fix import fix_answer, is_moving
 from pale_heron.answers.line import line_answer
 from pale_heron.answers.link import link_answer
 from pale_heron.answers.module import module_answer
+from pale_heron.bench.redacting import COARSE, EXACT, NONE
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.clock.clock_words import host_lines, naming_words, server_words
@@ -40,11 +41,10 @@ if TYPE_CHECKING:
 
     from pale_heron.core.link.probe_log import ProbeLog
 
-EXACT, COARSE, NONE = "exact", "coarse", "none"
 PLACES: Final = {
     EXACT: "positions stand as they were reported",
-    COARSE: "positions are rounded to a hundredth of a degree, about a kilometre",
-    NONE: "positions are left out",
+    COARSE: "positions are moved by one offset that is kept nowhere; distances stay, to some thousandths",
+    NONE: "positions, cells and areas are left out",
 }
 OUTCOME_ROLES: Final = {PASSED: "reed", FAILED: "coral", NOT_SHOWN: "amber"}
 MOST_MARKS: Final = 200
@@ -243,8 +243,7 @@ def _position(lane: LaneSnapshot, place: str) -> str:
     values = [fact.value for fact in facts if fact is not None and isinstance(fact.value, float)]
     if len(values) != 2 or place == NONE:
         return "left out" if place == NONE and values else "–"
-    decimals = 2 if place == COARSE else 6
-    return f"{values[0]:.{decimals}f}°, {values[1]:.{decimals}f}°"
+    return f"{values[0]:.6f}°, {values[1]:.6f}°"
 
 
 def _fix_charts(matter: ReportMatter, lane: LaneSnapshot) -> Iterator[ReportChart]:
@@ -388,7 +387,8 @@ def _group_words(group: HappenedTogether) -> str:
 
 
 def _left_out(matter: ReportMatter, wishes: ReportWishes) -> Iterator[str]:
-    yield "Secrets of modules are masked."
+    people = "" if wishes.place == EXACT else "; so are numbers, texts of messages, names and addresses of hosts"
+    yield f"Secrets of modules are masked{people}."
     yield f"Of the place: {PLACES[wishes.place]}. Drawings are about a mean of their own."
     if matter.joined is not None:
         yield matter.joined.words

@@ -10,6 +10,7 @@ from typing import Final, NamedTuple
 from jinja2 import Environment, StrictUndefined
 
 from pale_heron.bench.config.expectation_file import ExpectationFile
+from pale_heron.bench.redacting import EXACT
 from pale_heron.bench.sources import Source
 from pale_heron.core import figures
 from pale_heron.core.lane import LaneSnapshot
@@ -21,7 +22,7 @@ from pale_heron.report.figures import FORMATS, NothingToDraw, save
 from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
 from pale_heron.report.tables import Tables, write_tables
 from pale_heron.report.tracks import Track, segments, write_tracks
-from pale_heron.report.writing import matter_from, write_report
+from pale_heron.report.writing import matter_from, matter_of, write_report
 
 _NO_NAME: Final = re.compile(r"[^\w.-]+")
 INDEX: Final = """<!DOCTYPE html>
@@ -34,6 +35,14 @@ td, th { text-align: left; padding: .2em 1em .2em 0 }</style></head>
 <td>{{ each.amount }}</td></tr>
 {% endfor %}</tbody></table></body></html>
 """
+
+
+class ShownCapture(NamedTuple):
+    """Copies of a capture: for tables and tracks, and for drawings and the report, which need distances alone."""
+
+    tables: Path
+    report: Path
+    place: str
 
 
 class WrittenFile(NamedTuple):
@@ -49,10 +58,11 @@ def write_everything(
     folder: Path,
     progress: Callable[[float], None] = lambda _: None,
     wanted: ExpectationFile | None = None,
+    shown: "ShownCapture | None" = None,
 ) -> list[WrittenFile]:
     """Tables, tracks, drawings and the report. The folder is there whole or not at all.
 
-    Trouble where it is there already, or cannot be written.
+    `shown` is what may be shown of it, where that is not all. Trouble where it is there already, or cannot be written.
     """
     if is_there(folder):
         raise Trouble(f"{folder} is there already", "Choose another name: nothing is overwritten")
@@ -62,7 +72,7 @@ def write_everything(
     except OSError as problem:
         raise Trouble(f"{folder} cannot be written: {problem.strerror}", "Choose another place") from None
     try:
-        written = _fill(capture, fresh, progress, wanted)
+        written = _fill(capture, shown or ShownCapture(capture, capture, EXACT), fresh, progress, wanted)
         fresh.chmod(0o755)
         fresh.rename(folder)
     except BaseException:
@@ -72,23 +82,30 @@ def write_everything(
 
 
 def _fill(
-    capture: Path, folder: Path, progress: Callable[[float], None], wanted: ExpectationFile | None
+    capture: Path,
+    shown: ShownCapture,
+    folder: Path,
+    progress: Callable[[float], None],
+    wanted: ExpectationFile | None,
 ) -> list[WrittenFile]:
     matter: ReportMatter | None = None
 
     def pass_over(source: Source, probes: ProbeLog, tables: Tables) -> Sequence[LaneSnapshot]:
         nonlocal matter
-        matter = matter_from(source, capture, wanted, progress, probes, tables)
+        matter = matter_from(source, capture, wanted, progress, probes, tables, read=shown.tables)
         return matter.shown.lanes
 
     names = {f"{what}.{form}": (what, form) for what in TABLES for form in TABLE_FORMATS}
-    rows = write_tables(Source(capture), names, folder, pass_over)
+    rows = write_tables(Source(shown.tables), names, folder, pass_over)
     assert matter is not None, "the tables were filled by one pass"
     files = [WrittenFile(name, names[name][0], figures.several(count, "row")) for name, count in rows.items() if count]
     files += _tracks(matter, folder)
+    if shown.report != shown.tables:
+        matter = matter_of(capture, wanted, progress, read=shown.report)
+    wishes = ReportWishes(place=shown.place)
     files += _drawings(matter, folder)
     for form in ("html", "pdf"):
-        write_report(matter, ReportWishes(), folder / f"report.{form}")
+        write_report(matter, wishes, folder / f"report.{form}")
         files.insert(0, WrittenFile(f"report.{form}", "the report", ""))
     index = Environment(autoescape=True, undefined=StrictUndefined).from_string(INDEX)
     (folder / "index.html").write_text(index.render(source=matter.source, files=files), "utf-8")

@@ -34,11 +34,19 @@ def write_report(matter: ReportMatter, wishes: ReportWishes, path: Path) -> None
 
 
 def matter_of(
-    capture: Path, wanted: ExpectationFile | None, progress: Callable[[float], None] = lambda _: None, part: str = ""
+    capture: Path,
+    wanted: ExpectationFile | None,
+    progress: Callable[[float], None] = lambda _: None,
+    part: str = "",
+    read: Path | None = None,
 ) -> ReportMatter:
-    """One pass over the capture, or over a measured part, gives all that a report needs. Trouble where it is none."""
-    source = Source(capture, part=part_in(capture, part) if part else None)
-    return matter_from(source, capture, wanted, progress, ProbeLog(), part=part)
+    """One pass over the capture, or over a measured part, gives all that a report needs. Trouble where it is none.
+
+    `read` is the copy of it that may be shown.
+    """
+    shown = read or capture
+    source = Source(shown, part=part_in(shown, part) if part else None)
+    return matter_from(source, capture, wanted, progress, ProbeLog(), part=part, read=read)
 
 
 def matter_from(
@@ -49,11 +57,12 @@ def matter_from(
     probes: ProbeLog,
     listener: PassListener | None = None,
     part: str = "",
+    read: Path | None = None,
 ) -> ReportMatter:
     """The same of a source that was opened, with a listener to what goes by."""
     if not source.is_capture:
         raise Trouble(f"{source.name} is not a capture", "pale-heron record makes one; summary takes raw bytes too")
-    parts = parts_in(capture, wanted.parts) if wanted is not None else {}
+    parts = parts_in(read or capture, wanted.parts) if wanted is not None else {}
     known = evident_of(source, progress, probes, parts, listener)
     begin, end = source.span or (0, 0)
     shown = BenchSnapshot(

@@ -68,9 +68,11 @@ class DialectBook:
     def sensitive(self) -> "DialectTables":
         """What any dialect of the record, or one that is installed, says must not be told."""
         if self._sensitive is None:
-            from pale_heron.core.sharing.dialect_tables import DialectTables
+            from pale_heron.bench.config.dialects import sensitive_tables
 
-            self._sensitive = DialectTables((*self._kept.values(), *self._known().values()))
+            self._sensitive = sensitive_tables()
+            if self._kept:
+                self._sensitive = type(self._sensitive)((*self._kept.values(), *self._known().values()))
         return self._sensitive
 
     def _known(self) -> "dict[str, Dialect]":

@@ -11,7 +11,7 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import ASCII
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
 from pale_heron.core.patterns import Pattern
-from pale_heron.core.sharing.kinds import CELL, POSITION, QUOTED, SECRET, SensitiveSpan
+from pale_heron.core.sharing.kinds import CELL, POSITION, QUOTED, SECRET, SensitiveSpan, is_masked
 from pale_heron.core.sharing.standards import COMMANDS, SHORTEST, set_commands
 
 _OF_FIELDS: Final = {fields.LATITUDE: POSITION, fields.LONGITUDE: POSITION, fields.CELL: CELL}
@@ -103,7 +103,7 @@ class DialectTables:
                 yield from (
                     SensitiveSpan(each.begin, each.end, kind)
                     for each in values
-                    if each.quoted and each.end - each.begin >= SHORTEST and each.text.strip("*")
+                    if each.quoted and each.end - each.begin >= SHORTEST and not is_masked(each.text)
                 )
 
 
@@ -117,7 +117,7 @@ def _told(dialect: Dialect, line: str) -> set[str]:
         for value in dialect.secrets_told(form.line_of(line.encode("latin-1", "replace"))):
             with contextlib.suppress(ValueError):
                 told.add(form.encoded(value).decode("latin-1"))
-    return {each for each in told if len(each) >= SHORTEST and each.strip("*")}
+    return {each for each in told if len(each) >= SHORTEST and not is_masked(each)}
 
 
 def reply_spans(replies: Iterable[TellingReply], line: str) -> Iterator[SensitiveSpan]:

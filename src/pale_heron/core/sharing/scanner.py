@@ -15,7 +15,7 @@ from typing import Final, NamedTuple, Protocol
 
 from pale_heron.core.device.schema.commands import PROMPT, is_command_line
 from pale_heron.core.sharing.dialect_tables import DialectTables, TellingReply, reply_spans
-from pale_heron.core.sharing.kinds import IDENTITY, MESSAGE, SECRET, SECRETS, SensitiveSpan
+from pale_heron.core.sharing.kinds import IDENTITY, MESSAGE, SECRET, SECRETS, SensitiveSpan, is_masked
 from pale_heron.core.sharing.standards import (
     FOLLOWED,
     IDENTITIES,
@@ -100,13 +100,15 @@ class LineScanner:
                 self.keep(line[begin:end])
         at = text.index(line) if line else 0
         told = [
-            each for each in found if (self._shared or each.kind in SECRETS) and line[each.begin : each.end].strip("*")
+            each
+            for each in found
+            if (self._shared or each.kind in SECRETS) and not is_masked(line[each.begin : each.end])
         ]
         return [SensitiveSpan(at + begin, at + end, kind) for begin, end, kind in _outermost(told)]
 
     def keep(self, value: str) -> None:
         """A secret value; its newest place is that of the newest."""
-        if len(value) < SHORTEST or not value.strip("*"):
+        if len(value) < SHORTEST or is_masked(value):
             return
         self.values.pop(value, None)
         self.values[value] = None

@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterator
 from typing import Final, NamedTuple
 
-from pale_heron.core.sharing.kinds import ADDRESS, IDENTITY, MESSAGE, NUMBER, PERSON, SECRET, SensitiveSpan
+from pale_heron.core.sharing.kinds import ADDRESS, IDENTITY, MESSAGE, NUMBER, PERSON, SECRET, SensitiveSpan, is_masked
 
 SHORTEST: Final = 3
 
@@ -107,7 +107,7 @@ def _found(rules: tuple[WordRule, ...], line: str) -> Iterator[SensitiveSpan]:
 
 def _tells(kind: str, value: str) -> bool:
     """Whether a value is one: not a word of state, not what was masked before, and an address that can be one."""
-    if not value.strip("*●") or value.casefold().strip(".!?") in _STATES:
+    if is_masked(value) or value.casefold().strip(".!?") in _STATES:
         return False
     if kind != ADDRESS:
         return True

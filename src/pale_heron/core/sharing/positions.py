@@ -1,19 +1,22 @@
 """Positions in streams of bytes, moved or taken out so that a copy can be shown to others.
 
 A position is found wherever it stands as NMEA 0183 packs it and `degrees.unpack` reads it, in a sentence of any kind or
-in what a module hands on: digits and letters are changed, and the checksum of the sentence with them (a wrong one stays
-wrong). All positions of a capture move by one offset: distances between them stay, to a thousandth. What is written in
-another way (`TEXT_FORMS`), and what is left of a position that is not whole, gets stars, and messages of RTCM 3 that
-hold where a station stands are taken out.
+in what a module hands on, and in the messages of vessels (ITU-R M.1371): digits and letters are changed. All positions
+of a capture move by one offset: distances between them stay, to a thousandth. What is written in another way
+(`TEXT_FORMS`), and what is left of a position that is not whole, gets stars, and messages of RTCM 3 that hold where a
+station stands are taken out.
 
 Heights stay, and so do the satellites' directions, from which a place can be reckoned to some tens of kilometres.
 """
 
 import re
-from collections.abc import Iterator, Sequence
-from typing import Final, NamedTuple
+from collections.abc import Iterator
+from typing import Final
 
 from pale_heron.core.nmea.degrees import unpack
+from pale_heron.core.sharing.edits import StreamEdit
+from pale_heron.core.sharing.offset import UNITS, PlaceOffset
+from pale_heron.core.sharing.vessels import moved_report
 from pale_heron.core.wire import rtcm3
 from pale_heron.core.wire.checksum import crc24q, xor8
 
@@ -21,12 +24,14 @@ HOLD: Final = 1100
 """So many bytes are waited for behind a place before it is changed, and kept before it: no message is longer."""
 
 LINE: Final = 256
-UNITS: Final = 10**7
-"""Of a minute: finer than any receiver says."""
+TOGETHER: Final = 1 << 16
+"""So many bytes are looked through together."""
 
 _PACKED: Final = rb"(\d{3,5}(?:\.\d{0,20})?)"
 _POSITION: Final = re.compile(rb"(?<![\d.])" + _PACKED + rb",([NS])," + _PACKED + rb",([EW])(?![\w.])")
-_SUM: Final = re.compile(rb"[^\r\n$!*]*\*([0-9A-Fa-f]{2})")
+_PLAIN: Final = re.compile(rb"[$!]((?!..TXT)[A-OQ-Z][A-Z][A-Z]{3},[^\r\n$!*]*)\*([0-9A-F]{2})\r?\n")
+_VESSEL: Final = re.compile(rb"[$!][A-Z]{2}VD[MO],\d,1,\d?,[^,\r\n]?,([0-W`-w]{1,100}),[0-5]")
+_RUN: Final = re.compile(rb"\d+")
 _DIGITS: Final = re.compile(rb"(?<![\d.])(\d{4,5})\.(\d+)")
 _DECIMAL: Final = re.compile(rb"(?<![\d.])(\d{1,3}\.\d)(\d{3,})")
 _DEGREE: Final = rb"(?:\xc2\xb0|\xb0|\xba|deg|d)"
@@ -57,21 +62,6 @@ _STATION: Final = frozenset({1005, 1006})
 """Messages of RTCM 3 with the coordinates of a reference station."""
 
 
-class PlaceEdit(NamedTuple):
-    """Bytes from `begin` to before `end` of a stream become others."""
-
-    begin: int
-    end: int
-    data: bytes
-
-
-class PlaceOffset(NamedTuple):
-    """What is added to latitude and longitude, in ten millionths of a minute."""
-
-    latitude: int
-    longitude: int
-
-
 class KnownDigits:
     """How the positions of a capture begin, as they are written: to know again what is left of one."""
 
@@ -96,15 +86,14 @@ class PlaceEditor:
         self._known = known
         self._buffer = bytearray()
         self._base = self._done = 0
-        self.edits: list[PlaceEdit] = []
+        self.edits: list[StreamEdit] = []
         self.positions = 0
-        self._sums: dict[int, int] = {}
-        """The checksum that was changed last, by its place."""
 
     def feed(self, data: bytes) -> None:
         """More of it."""
         self._buffer += data
-        self._scan(len(self._buffer) - HOLD)
+        if len(self._buffer) - self._done > TOGETHER:
+            self._scan(len(self._buffer) - HOLD)
 
     def finish(self) -> None:
         """The end of it."""
@@ -117,8 +106,12 @@ class PlaceEditor:
             if found.start() >= limit:
                 break
             self._change(found)
+        for found in _VESSEL.finditer(self._buffer, self._done):
+            if found.start() < limit and (changed := moved_report(found[1], self._offset)) is not None:
+                self.positions += 1
+                self.edits.append(StreamEdit(self._base + found.start(1), self._base + found.end(1), changed))
         for begin, end in _stations(self._buffer, self._done, limit):
-            self.edits.append(PlaceEdit(self._base + begin, self._base + end, b""))
+            self.edits.append(StreamEdit(self._base + begin, self._base + end, b""))
         self._done = limit
         cut = max(0, self._done - HOLD)
         del self._buffer[:cut]
@@ -135,36 +128,27 @@ class PlaceEditor:
         changed = b",".join(moved) if moved is not None else b",,,"
         self.positions += 1
         begin = self._base + found.start()
-        self.edits.append(PlaceEdit(begin, begin + len(found[0]), changed))
-        total = _SUM.match(self._buffer, found.end(), found.end() + LINE)
-        if total is not None:
-            place = self._base + total.start(1)
-            before = self._sums.get(place, int(total[1], 16))
-            self._sums = {place: before ^ xor8(found[0]) ^ xor8(changed)}
-            if self.edits[-2:-1] and self.edits[-2].begin == place:
-                # The second position of one sentence.
-                del self.edits[-2]
-            written = b"%02X" if total[1].isupper() or total[1].isdigit() else b"%02x"
-            self.edits.append(PlaceEdit(place, place + 2, written % self._sums[place]))
+        self.edits.append(StreamEdit(begin, begin + len(found[0]), changed))
 
 
 class RestFinder:
     """What is left of positions that are not whole: stars for their digits. Feed it all bytes, then `finish`."""
 
-    def __init__(self, known: KnownDigits, edits: list[PlaceEdit]) -> None:
+    def __init__(self, known: KnownDigits, edits: list[StreamEdit]) -> None:
         self._known = known
         self._taken = sorted(edits)
         self._next = 0
         self._buffer = bytearray()
         self._base = self._done = 0
-        self.edits: list[PlaceEdit] = []
+        self.stars: list[tuple[int, int]] = []
         self.positions = 0
         """Whole ones that were written in another way; two numbers that belong together may count as two."""
 
     def feed(self, data: bytes) -> None:
         """More of it."""
         self._buffer += data
-        self._scan(len(self._buffer) - LINE)
+        if len(self._buffer) - self._done > TOGETHER:
+            self._scan(len(self._buffer) - LINE)
 
     def finish(self) -> None:
         """The end of it."""
@@ -173,29 +157,48 @@ class RestFinder:
     def _scan(self, limit: int) -> None:
         if limit <= self._done:
             return
-        matches = [
-            *(found for found in _DIGITS.finditer(self._buffer, self._done) if found[1] in self._known.packed),
-            *(found for found in _DECIMAL.finditer(self._buffer, self._done) if found[1] in self._known.decimal),
-        ]
-        written = [found for form in TEXT_FORMS for found in form.finditer(self._buffer, self._done)]
+        found = [each for begin, end in self._stretches() for each in self._found(begin, end)]
         until = 0
-        for found in sorted([*written, *matches], key=lambda each: (each.start(), -each.end())):
-            begin, end = self._base + found.start(), self._base + found.end()
+        for each in sorted(found, key=lambda each: (each.start(), -each.end())):
+            begin, end = self._base + each.start(), self._base + each.end()
             # Of several that overlap the first, and longest, has it.
-            if found.start() < limit and found.start() >= until and not self._is_taken(begin, end):
-                until = found.end()
-                self.positions += found.re in TEXT_FORMS
-                self.edits.append(PlaceEdit(begin, end, _stars(found[0])))
+            if each.start() < limit and each.start() >= until and not self._is_taken(begin, end):
+                until = each.end()
+                self.positions += each.re in TEXT_FORMS
+                self.stars += [(begin + run.start(), begin + run.end()) for run in _RUN.finditer(each[0])]
         self._done = limit
         cut = max(0, self._done - LINE)
         del self._buffer[:cut]
         self._base += cut
         self._done -= cut
 
+    def _stretches(self) -> Iterator[tuple[int, int]]:
+        """What is no whole sentence of the standard: those hold their positions as it packs them, and nothing else."""
+        at = self._done
+        for plain in _PLAIN.finditer(self._buffer, self._done):
+            body, total = plain.groups()
+            if xor8(body) == int(total, 16):
+                yield at, plain.start()
+                at = plain.end()
+        yield at, len(self._buffer)
+
+    def _found(self, begin: int, end: int) -> Iterator["re.Match[bytes]"]:
+        if begin == end:
+            return
+        for form in TEXT_FORMS:
+            yield from form.finditer(self._buffer, begin, end)
+        for pattern, known in ((_DIGITS, self._known.packed), (_DECIMAL, self._known.decimal)):
+            yield from (each for each in pattern.finditer(self._buffer, begin, end) if each[1] in known)
+
     def _is_taken(self, begin: int, end: int) -> bool:
         while self._next < len(self._taken) and self._taken[self._next].end <= begin:
             self._next += 1
         return self._next < len(self._taken) and self._taken[self._next].begin < end
+
+
+def is_plain_sentence(data: bytes) -> bool:
+    """Whether a whole sentence is one of the standard whose fields are figures and letters."""
+    return _PLAIN.fullmatch(data) is not None
 
 
 def _stars(text: bytes) -> bytes:
@@ -223,24 +226,6 @@ def _stations(buffer: bytearray, begin: int, limit: int) -> Iterator[tuple[int, 
         at = buffer.find(rtcm3.PREAMBLE, at + 1, limit)
 
 
-def with_edits(data: bytes, offset: int, edits: Sequence[PlaceEdit], first: int) -> tuple[bytes, int]:
-    """The bytes of a chunk that begins at an offset of its stream, changed; and the first edit for the next chunk.
-
-    What is written in the place of bytes that two chunks share stands in the first of them.
-    """
-    out, at = bytearray(), offset
-    end = offset + len(data)
-    while first < len(edits) and edits[first].begin < end:
-        edit = edits[first]
-        if edit.begin >= offset:
-            out += data[at - offset : edit.begin - offset] + edit.data
-        at = min(end, max(at, edit.end))
-        if edit.end > end:
-            break
-        first += 1
-    return bytes(out + data[at - offset :]), first
-
-
 def moved_place(
     latitude: bytes, north: bytes, longitude: bytes, east: bytes, offset: PlaceOffset
 ) -> tuple[bytes, bytes, bytes, bytes] | None:
@@ -252,8 +237,8 @@ def moved_place(
     over = _minutes(longitude) * (1 if east == b"E" else -1) + offset.longitude
     over = (over + turn // 2) % turn - turn // 2
     return (
-        _packed(abs(up), 2, latitude), b"N" if up >= 0 else b"S",
-        _packed(abs(over), 3, longitude), b"E" if over >= 0 else b"W",
+        _packed(abs(up), latitude), b"N" if up >= 0 else b"S",
+        _packed(abs(over), longitude), b"E" if over >= 0 else b"W",
     )  # fmt: skip
 
 
@@ -270,10 +255,11 @@ def _minutes(digits: bytes) -> int:
     return (int(whole[:-2]) * 60 + int(whole[-2:])) * UNITS + int(fraction[:7].ljust(7, "0"))
 
 
-def _packed(units: int, width: int, like: bytes) -> bytes:
-    """As degrees and minutes, with as many decimals as `like`."""
-    decimals = len(like.partition(b".")[2])
+def _packed(units: int, like: bytes) -> bytes:
+    """As degrees and minutes, with as many digits and decimals as `like` where that is enough."""
+    whole, _, tail = like.partition(b".")
+    width, decimals = len(whole) - 2, len(tail)
     step = 10 ** max(0, 7 - decimals)
     minutes, rest = divmod((units + step // 2) // step * step, UNITS)
     fraction = f"{rest:07d}"[:decimals].ljust(decimals, "0")
-    return f"{minutes // 60:0{width}d}{minutes % 60:02d}{'.' if decimals else ''}{fraction}".encode()
+    return f"{minutes // 60:0{width}d}{minutes % 60:02d}{'.' if b'.' in like else ''}{fraction}".encode()
