@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import Enum, auto
 from typing import TYPE_CHECKING, Any, Final, Protocol
 
-from pale_heron.core.frames import OK, OUT, SECRET_FOLLOWS, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import NMEA, OK, OUT, SECRET_FOLLOWS, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
 from pale_heron.core.wire.probe import is_probe
 from pale_heron.core.wire.visible import safe_text
@@ -127,10 +127,12 @@ class LaneStreams:
         """Look for secrets in text that went over the lane."""
         for frame in frames:
             sent = frame.direction is OUT
-            if frame.kind is not TEXT and not sent and not frame.type.endswith(TEXT_SENTENCE):
+            if not sent and (frame.type[-3:] != TEXT_SENTENCE if frame.kind is NMEA else frame.kind is not TEXT):
                 continue
             waiting = self.framing.received.waiting_text(PROMPT_BYTES).decode("latin-1") if sent else ""
-            self._lines.take(frame.data.decode("latin-1"), dialects.sensitive, sent=sent, waiting=waiting)
+            # The words of a sentence are none that a dialect describes; to know them all takes a moment.
+            tables = dialects.sensitive if sent or frame.kind is TEXT else None
+            self._lines.take(frame.data.decode("latin-1"), tables, sent=sent, waiting=waiting)
 
     @property
     def _lines(self) -> "LineScanner":

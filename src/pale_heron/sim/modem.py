@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Final
 
-from pale_heron.core.device.schema.commands import pieces
+from pale_heron.core.device.schema.command_line import pieces
 from pale_heron.sim.calls import ANSWER_S, LINE_KNOBS, REGISTERS, Answer, Call, Knob, Prompt, call_of
 
 CODES: Final = {

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema import fields
-from pale_heron.core.device.schema.commands import SET, is_command_line
+from pale_heron.core.device.schema.command_line import is_command_line
+from pale_heron.core.device.schema.commands import SET
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import ASCII
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
@@ -23,6 +24,17 @@ class TellingReply(NamedTuple):
 
     line: Pattern[str]
     kinds: Mapping[str, str]
+
+    def spans(self, line: str) -> Iterator[SensitiveSpan]:
+        """What the fields of a line tell."""
+        text = line.strip()
+        match = self.line.fullmatch(text)
+        if match is not None:
+            at = line.index(text)
+            for name, kind in self.kinds.items():
+                begin, end = match.span(name)
+                if end - begin >= (SHORTEST if kind == SECRET else 1):
+                    yield SensitiveSpan(at + begin, at + end, kind)
 
 
 class DialectTables:
@@ -41,6 +53,7 @@ class DialectTables:
         }
         heads = {head for dialect in self._dialects if dialect.line.text == ASCII for head in dialect.secret_heads}
         self._heads = re.compile("|".join(map(re.escape, sorted(heads))) or r"(?!)", re.IGNORECASE)
+        self._not_plain = tuple(each for each in self._dialects if each.line.text != ASCII)
         self._orders = tuple(each for dialect in self._dialects for each in _secret_orders(dialect))
         self._prompting = tuple(
             (dialect, command) for dialect in self._dialects for command in dialect.commands.values() if command.prompts
@@ -57,16 +70,18 @@ class DialectTables:
 
     def spans(self, line: str) -> list[SensitiveSpan]:
         """What some dialect says of a line, of whatever kind."""
-        plain = self._heads.search(line) is not None
+        likely = self._dialects if self._heads.search(line) is not None else self._not_plain
         found = [
             SensitiveSpan(*place, SECRET)
-            for dialect in self._dialects
-            if plain or dialect.line.text != ASCII
+            for dialect in likely
             for value in _told(dialect, line)
             for place in _places(value, line)
         ]
         # A reply may be a word alone, and any command looks like one.
-        return found if is_command_line(line) else [*found, *reply_spans(self._replies, line)]
+        if not is_command_line(line):
+            for reply in self._replies:
+                found += reply.spans(line)
+        return found
 
     def bare_replies(self, line: str) -> tuple[TellingReply, ...]:
         """What may be answered to the commands of a line that does not say of itself what it is."""
@@ -118,18 +133,6 @@ def _told(dialect: Dialect, line: str) -> set[str]:
             with contextlib.suppress(ValueError):
                 told.add(form.encoded(value).decode("latin-1"))
     return {each for each in told if len(each) >= SHORTEST and not is_masked(each)}
-
-
-def reply_spans(replies: Iterable[TellingReply], line: str) -> Iterator[SensitiveSpan]:
-    """What the fields of a line tell."""
-    text = line.strip()
-    at = line.index(text)
-    for reply in replies:
-        match = reply.line.fullmatch(text)
-        for name, kind in reply.kinds.items() if match is not None else ():
-            begin, end = match.span(name) if match is not None else (0, 0)
-            if end - begin >= (SHORTEST if kind == SECRET else 1):
-                yield SensitiveSpan(at + begin, at + end, kind)
 
 
 def _telling(dialect: Dialect, patterns: Iterable[Pattern[str]]) -> Iterator[TellingReply]:

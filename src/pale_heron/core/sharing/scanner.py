@@ -11,10 +11,9 @@ The rest is in the line itself: by the standards' own commands, by what any know
 
 import re
 from collections.abc import Iterator, Mapping
-from typing import Final, NamedTuple, Protocol
+from typing import TYPE_CHECKING, Final, NamedTuple, Protocol
 
-from pale_heron.core.device.schema.commands import PROMPT, is_command_line
-from pale_heron.core.sharing.dialect_tables import DialectTables, TellingReply, reply_spans
+from pale_heron.core.device.schema.command_line import PROMPT, is_command_line
 from pale_heron.core.sharing.kinds import IDENTITY, MESSAGE, SECRET, SECRETS, SensitiveSpan, is_masked
 from pale_heron.core.sharing.standards import (
     FOLLOWED,
@@ -25,6 +24,10 @@ from pale_heron.core.sharing.standards import (
     standard_spans,
 )
 from pale_heron.core.sharing.wordings import asked_for, secret_wordings, shared_wordings
+
+if TYPE_CHECKING:
+    # Loaded with the first module that a lane speaks to.
+    from pale_heron.core.sharing.dialect_tables import DialectTables, TellingReply
 
 MOST: Final = 500
 """So many secret values are kept of a lane, the newest."""
@@ -77,7 +80,7 @@ class LineScanner:
         self._message: str = ""
 
     def take(
-        self, text: str, tables: DialectTables | None = None, *, sent: bool, waiting: str = ""
+        self, text: str, tables: "DialectTables | None" = None, *, sent: bool, waiting: str = ""
     ) -> list[SensitiveSpan]:
         """What of a line must not be told; one character a byte, its line end with it.
 
@@ -115,7 +118,7 @@ class LineScanner:
         if len(self.values) > MOST:
             del self.values[next(iter(self.values))]
 
-    def _sent(self, text: str, line: str, waiting: str, tables: DialectTables | None) -> list[SensitiveSpan] | None:
+    def _sent(self, text: str, line: str, waiting: str, tables: "DialectTables | None") -> list[SensitiveSpan] | None:
         """What of a sent line is told by what asked for it; None where nothing did."""
         if self._payload is None and self._is_prompt(waiting):
             self._payload = _Payload(SECRET if self._prompt[1] else MESSAGE)
@@ -174,7 +177,7 @@ class LineScanner:
         if self._answers:
             self._answers -= 1
             identity = _IDENTITY.fullmatch(line)
-            known = list(reply_spans(self._bare, line)) if not is_command_line(line) else []
+            known = [] if is_command_line(line) else [span for each in self._bare for span in each.spans(line)]
             return [SensitiveSpan(*identity.span(1), IDENTITY)] if identity is not None else known or None
         return None
 
@@ -194,14 +197,14 @@ def _outermost(found: list[SensitiveSpan]) -> Iterator[SensitiveSpan]:
             yield each
 
 
-def line_secrets(tables: DialectTables | None, line: str) -> set[str]:
+def line_secrets(tables: "DialectTables | None", line: str) -> set[str]:
     """The secret values of one line, whatever came before it."""
     scanner = LineScanner()
     scanner.take(line, tables, sent=True)
     return set(scanner.values)
 
 
-def starred_typing(tables: DialectTables | None, line: str) -> str:
+def starred_typing(tables: "DialectTables | None", line: str) -> str:
     """A command line while it is typed, of the same length: stars stand for what is typed where a secret belongs.
 
     How long it is does not matter here, nor whether the line is finished: the first letter is starred too.

@@ -123,7 +123,7 @@ def values_of(text: str, offset: int = 0) -> list[WrittenValue]:
 
 def set_commands(line: str) -> "Iterator[tuple[str, list[WrittenValue]]]":
     """The extended commands of a line that set something, by name, with their values."""
-    for match in _SET.finditer(line):
+    for match in _SET.finditer(line) if "=" in line else ():
         yield match[1].upper(), values_of(match[2], match.start(2))
 
 
@@ -140,7 +140,8 @@ def standard_spans(line: str) -> list[SensitiveSpan]:
                 kind = rule(place, value)
                 if kind and value.end - value.begin >= SHORTEST:
                     found.append(SensitiveSpan(value.begin, value.end, kind))
-    found += [SensitiveSpan(*match.span(1), NUMBER) for match in _DIAL.finditer(line)]
+    if "ATD" in line or "atd" in line:
+        found += [SensitiveSpan(*match.span(1), NUMBER) for match in _DIAL.finditer(line)]
     return found
 
 

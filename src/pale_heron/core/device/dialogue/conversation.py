@@ -38,8 +38,9 @@ from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
 from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
 from pale_heron.core.device.dialogue.transcript import PendingExchange, Transcript
-from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE, SET, Command, TypedCommand
-from pale_heron.core.device.schema.commands import PROMPT as PROMPT_TEXT
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.command_line import PROMPT as PROMPT_TEXT
+from pale_heron.core.device.schema.commands import SET, Command, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk

@@ -6,7 +6,8 @@ Built by the machine in `conversing.py`; here is only what it is made of.
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE, Command, TypedCommand
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.commands import Command, TypedCommand
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 

@@ -11,7 +11,7 @@ from typing import Final, Protocol
 
 from pale_heron.core.device.dialogue.exchanges import DATA
 from pale_heron.core.device.dialogue.transcript import PendingExchange
-from pale_heron.core.device.schema.commands import PROMPT
+from pale_heron.core.device.schema.command_line import PROMPT
 from pale_heron.core.frames import SECOND
 
 LIMIT: Final = 4096

@@ -5,7 +5,7 @@ from typing import Final, Protocol
 from pale_heron.core.device.dialogue.exchanges import DATA, SENT, ReceivedLine
 from pale_heron.core.device.dialogue.incoming import END, LIMIT
 from pale_heron.core.device.dialogue.transcript import PendingExchange
-from pale_heron.core.device.schema.commands import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
 from pale_heron.core.frames import SECOND
 
 ESCAPE_KEPT: Final = 8

@@ -19,6 +19,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, PROMPT, is_command_line, pieces
 from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_COMMANDS, Parameter, read_parameter
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.line.settings import nearest_words
@@ -44,9 +45,6 @@ RISKS: Final = {
 """Why a command asks first, in words."""
 
 MODES: Final = ("command", "data")
-PROMPT: Final = ">"
-CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
-"""Of a text at a prompt: its end, and giving it up (27.005, 3.5.1)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,32 +212,6 @@ def _pattern(template: str, inline: str = "") -> Pattern[str]:
         out += f"(?P<{placeholder[1].replace('-', '__')}>{value})"
         last = placeholder.end()
     return Pattern(out + re.escape(template[last:]), ignore_case=True)
-
-
-_BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
-_EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
-
-
-def is_command_line(line: str) -> bool:
-    """Whether it begins as a command line of V.250 does (5.2.1)."""
-    return line[:2].upper() == "AT"
-
-
-def pieces(line: str) -> list[str]:
-    """A command line that begins with AT, cut into its commands, each with `AT` in front (V.250, 5.2.1).
-
-    What has not the form of a command stays whole.
-    """
-    found, at, body = [], 0, line[2:]
-    while at < len(body):
-        if body[at] in "; ":
-            at += 1
-            continue
-        match = (_EXTENDED if body[at] == "+" else _BASIC).match(body, at)
-        text = match[0] if match else body[at:]
-        found.append(line[:2].upper() + text.rstrip())
-        at += len(text)
-    return found or [line.upper()]
 
 
 _EXTENDED_NAME = re.compile(r"AT\+[A-Z][A-Z0-9!%./:_-]*", re.IGNORECASE)

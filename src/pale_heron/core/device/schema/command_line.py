@@ -1,0 +1,33 @@
+"""Command lines as ITU-T V.250 has them, and what is sent at a prompt."""
+
+import re
+from typing import Final
+
+PROMPT: Final = ">"
+CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
+"""Of a text at a prompt: its end, and giving it up (27.005, 3.5.1)."""
+
+_BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
+_EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
+
+
+def is_command_line(line: str) -> bool:
+    """Whether it begins as a command line of V.250 does (5.2.1)."""
+    return line[:2].upper() == "AT"
+
+
+def pieces(line: str) -> list[str]:
+    """A command line that begins with AT, cut into its commands, each with `AT` in front (V.250, 5.2.1).
+
+    What has not the form of a command stays whole.
+    """
+    found, at, body = [], 0, line[2:]
+    while at < len(body):
+        if body[at] in "; ":
+            at += 1
+            continue
+        match = (_EXTENDED if body[at] == "+" else _BASIC).match(body, at)
+        text = match[0] if match else body[at:]
+        found.append(line[:2].upper() + text.rstrip())
+        at += len(text)
+    return found or [line.upper()]
