@@ -1,6 +1,10 @@
 """Module as its keys move it, on two simulated radios that are really told things, with its record."""
 
+import os
+import select
+import threading
 import tomllib
+import tty
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -241,3 +245,48 @@ async def test_pasted_lines_are_sent_as_lines_and_many_are_asked_about(tmp_path:
         shown.app.post_message(events.Paste("AT+CGMI\nAT+CGMM\n"))
         await shown.until(lambda: len(told(session)) == 5 and all(result for _, result in told(session)))
         assert [sent for sent, _ in told(session)][3:] == ["AT+CGMI", "AT+CGMM"]
+
+
+def log_in(port: int, heard: bytearray, over: threading.Event) -> None:
+    """A board that asks for a name and a password."""
+    os.write(port, b"\r\nhide login: ")
+    for answer in (b"warden\r\nPassword: ", b"\r\nwelcome\r\n$ "):
+        begun = len(heard)
+        while b"\r" not in heard[begun:] and not over.is_set():
+            if select.select([port], [], [], 0.05)[0]:
+                heard += os.read(port, 100)
+        os.write(port, answer)
+
+
+async def test_an_answer_to_a_prompt_for_a_password_is_shown_nowhere() -> None:
+    """Neither while it is typed, nor in Traffic, nor where it is called back; the device gets it all the same."""
+    port, other = os.openpty()
+    tty.setraw(other)
+    heard, over = bytearray(), threading.Event()
+    thread = threading.Thread(target=log_in, args=(port, heard, over))
+    session = Session("test", [LaneSpec("hide", os.ttyname(other), LineSettings(9600, ending_out="cr"))], None)
+    session.start()
+    try:
+        async with running(session, "module") as shown:
+            thread.start()
+            await tell(shown, "warden")
+            await shown.until(lambda: session.snapshot().lanes[0].secret_asked)
+            await shown.press(*"ebbtide9")
+            await shown.shows("it asks for a secret: what is typed is shown nowhere")
+            entry = shown.app.query_one(EntryLine)
+            assert entry.value == "ebbtide9" and entry.highlighter is not None
+            assert str(entry.highlighter(entry.value)) == "********" and "ebbtide9" not in shown.text()
+            await shown.press("enter")
+            await shown.until(lambda: b"ebbtide9\r" in heard)
+            await shown.until(lambda: "ebbtide9" in session.snapshot().lanes[0].secrets)
+            await shown.press("up")
+            assert "ebbtide9" not in entry.value
+            await shown.press("escape", "escape", "2")
+            await shown.shows("welcome")
+            assert "ebbtide9" not in shown.text()
+    finally:
+        over.set()
+        session.stop()
+        thread.join()
+        os.close(port)
+        os.close(other)

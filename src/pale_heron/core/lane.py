@@ -70,6 +70,8 @@ class LaneSnapshot(NamedTuple):
     fix: FixSnapshot
     secrets: frozenset[str]
     """Values that went over the lane and must not be shown."""
+    secret_asked: bool
+    """Whether what is sent next answers a question for a password, a key or a PIN."""
     steps: tuple[LinkStage, ...]
     module: "ModuleSnapshot | None"
     """What is known of its module; None where it speaks no dialect of commands."""
@@ -336,6 +338,7 @@ class Lane:
             fix=fix,
             lag=self._lag.snapshot(),
             secrets=self.streams.secrets,
+            secret_asked=self.streams.secret_asked,
             asked_only=asked_only,
             steps=steps(
                 self._opening, line, fix.state.has_position, dialogue.answered, now, answering, asked_only=asked_only

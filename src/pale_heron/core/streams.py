@@ -117,6 +117,14 @@ class LaneStreams:
         """Values that must not be shown, by what the lines are, whoever speaks."""
         return frozenset(self._scanner.values) if self._scanner is not None else frozenset()
 
+    @property
+    def secret_asked(self) -> bool:
+        """Whether what is sent next answers a question for a secret."""
+        if self._scanner is None and not self.framing.received.waiting:
+            return False
+        waiting = self.framing.received.waiting_text(PROMPT_BYTES).decode("latin-1")
+        return self._lines.secret_asked(waiting)
+
     def speaks_unknown(self) -> bool:
         """Whether text came or went, and nobody knows in which dialect: what it calls a secret may not be seen."""
         spoken = self._tried > 0 or self._sent

@@ -109,6 +109,12 @@ class LineScanner:
         ]
         return [SensitiveSpan(at + begin, at + end, kind) for begin, end, kind in _outermost(told)]
 
+    def secret_asked(self, waiting: str) -> bool:
+        """Whether what is sent next is secret, by what was received before it and `waiting`."""
+        if self._payload is not None or self._is_prompt(waiting):
+            return self._prompt[1]
+        return (self._asked or asked_for(waiting)) in SECRETS
+
     def keep(self, value: str) -> None:
         """A secret value; its newest place is that of the newest."""
         if len(value) < SHORTEST or is_masked(value):

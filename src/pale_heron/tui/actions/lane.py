@@ -115,12 +115,22 @@ class LaneActions:
 
         return settings
 
+    def _secret_asked(self, name: str) -> Callable[[], bool]:
+        """Whether a lane asks for a secret now."""
+
+        def asked() -> bool:
+            lane = self._bench.snapshot_of(name)
+            return lane is not None and lane.secret_asked
+
+        return asked
+
     def send(self) -> None:
         from pale_heron.tui.screens.send import SendLine
 
         lane = self._lane()
         if lane is not None:
-            self._app.push_screen(SendLine(self._bench, lane.name, self._of(lane.name), self._history))
+            asked = self._secret_asked(lane.name)
+            self._app.push_screen(SendLine(self._bench, lane.name, self._of(lane.name), self._history, asked))
 
     def settings(self) -> None:
         from pale_heron.tui.screens.settings import SettingsPanel

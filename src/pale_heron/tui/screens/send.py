@@ -22,7 +22,7 @@ from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.views.panels.rows import keys_lines
 from pale_heron.tui.widgets.canvas import Canvas
-from pale_heron.tui.widgets.line_input import MANY, LineInput
+from pale_heron.tui.widgets.line_input import MANY, LineInput, hidden
 
 PICTURES_PER_S = 5
 LARGEST_FILE = 64 << 20
@@ -57,19 +57,29 @@ class SendLine(ModalScreen[None]):
         Binding("f6", "stop", "stop"),
     ]
 
-    def __init__(self, bench: SendBench, lane: str, settings: Callable[[], LineSettings], history: list[str]) -> None:
+    def __init__(
+        self,
+        bench: SendBench,
+        lane: str,
+        settings: Callable[[], LineSettings],
+        history: list[str],
+        secret_asked: Callable[[], bool],
+    ) -> None:
         super().__init__()
         self._bench = bench
         self._lane = lane
         self._settings = settings
         self._history = history
+        self._secret_asked = secret_asked
         self._recalled = len(history)
         self._problem = ""
 
     def compose(self) -> ComposeResult:
         with Vertical(id="sending"):
             yield Canvas(ground="panel", id="send-state")
-            yield LineInput(id="send-text", select_on_focus=False, take_lines=self._pasted)
+            yield LineInput(
+                id="send-text", select_on_focus=False, take_lines=self._pasted, secret_asked=self._secret_asked
+            )
 
     def on_mount(self) -> None:
         self.set_interval(1 / PICTURES_PER_S, self._draw)
@@ -81,6 +91,10 @@ class SendLine(ModalScreen[None]):
     @property
     def _typed(self) -> str:
         return self.query_one("#send-text", Input).value
+
+    def _shown(self, text: str) -> str:
+        """What may be shown of a line."""
+        return hidden(text, asked=self._secret_asked())
 
     def _ending(self) -> bytes:
         return ENDINGS_OUT[self._settings().ending_out]
@@ -109,6 +123,7 @@ class SendLine(ModalScreen[None]):
         except ValueError as problem:
             return line((f"✕ {safe_label(str(problem))}", "coral"))
         shown = made.data[:20].hex(" ").upper() + (" …" if len(made.data) > 20 else "")
+        shown = "a secret" if self._shown(self._typed) != self._typed else shown
         size = figures.several(len(made.data), "byte")
         note = "amber" if "wrong" in made.note else "reed"
         return line((f"{size}: ", "quiet"), (shown, "text"), (f"   {made.note}" if made.note else "", note))
@@ -135,9 +150,10 @@ class SendLine(ModalScreen[None]):
             made = compose(event.value, self._ending())
         except ValueError:
             return
-        if not self._send(SendJob(made.data, event.value)):
+        asked = self._secret_asked()
+        if not self._send(SendJob(made.data, self._shown(event.value))):
             return
-        if event.value and event.value not in self._history[-1:]:
+        if event.value and event.value not in self._history[-1:] and not asked:
             self._history.append(event.value)
         self._recalled = len(self._history)
         event.input.value = ""
@@ -145,7 +161,7 @@ class SendLine(ModalScreen[None]):
     def _pasted(self, lines: Sequence[str]) -> None:
         """Send several lines one after the other, each with the line end; asked first where they are many."""
         try:
-            jobs = [SendJob(compose(text, self._ending()).data, text) for text in lines]
+            jobs = [SendJob(compose(text, self._ending()).data, self._shown(text)) for text in lines]
         except ValueError as problem:
             self._problem = f"none of {len(lines)} lines was sent: {problem}"
             self._draw()

@@ -3,8 +3,6 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import ClassVar, Final
 
-from rich.highlighter import Highlighter
-from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
 from textual.message import Message
@@ -63,19 +61,6 @@ def matching(dialect: Dialect | None, typed: str) -> list[tuple[str, str, Comman
     return sorted(found, key=lambda each: (len(each[0]) < len(typed), len(each[1]), each[1]))
 
 
-class _Stars(Highlighter):
-    """Hides what is typed where a secret belongs: in the line itself, and where it is called back."""
-
-    def __call__(self, text: str | Text) -> Text:
-        typed = text if isinstance(text, Text) else Text(text)
-        hidden = typed.blank_copy(starred_typing(sensitive_tables(), typed.plain))
-        hidden.no_wrap, hidden.overflow, hidden.end = typed.no_wrap, typed.overflow, typed.end
-        return hidden
-
-    def highlight(self, text: Text) -> None:
-        """Nothing is coloured."""
-
-
 class EntryLine(LineInput):
     """`submit` is given what is entered, at once: what is typed next belongs to the next line. Leaving it is `Left`."""
 
@@ -93,14 +78,15 @@ class EntryLine(LineInput):
         dialect: Callable[[], Dialect | None],
         submit: Callable[[str], None],
         take_lines: Callable[[Sequence[str]], None],
+        secret_asked: Callable[[], bool],
     ) -> None:
         super().__init__(
             take_lines=take_lines,
+            secret_asked=secret_asked,
             id="entry",
             select_on_focus=False,
             suggester=_Completions(dialect),
             placeholder=": a command, as AT",
-            highlighter=_Stars(),
         )
         self._dialect = dialect
         self._submit = submit
@@ -133,7 +119,7 @@ class EntryLine(LineInput):
 
     def remember(self, text: str) -> None:
         """It was sent: the line is free for the next one."""
-        if text and text not in self._entered[-1:]:
+        if text and text not in self._entered[-1:] and not self._secret_asked():
             self._entered.append(text)
         self._recalled = len(self._entered)
         self.value = ""
@@ -154,6 +140,8 @@ class EntryLine(LineInput):
         dialect = self._dialect()
         if self.problem:
             return [cut(line((f"✕ {safe_label(self.problem)}", "coral")), width)]
+        if self._secret_asked():
+            return [line(("it asks for a secret: what is typed is shown nowhere", "amber"))]
         if dialect is None or not self.value:
             return []
         rows = []

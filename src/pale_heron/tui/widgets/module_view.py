@@ -51,7 +51,7 @@ class ModuleView(Vertical):
         self._others: dict[str, str] = {}
         self._body = Canvas(id="module-body", focusable=True)
         self._hint = Canvas(ground="panel", id="entry-hint")
-        self._entry = EntryLine(self._dialect, self._entered, self._pasted)
+        self._entry = EntryLine(self._dialect, self._entered, self._pasted, self._secret_asked)
         self._warned = ""
         self._standard: Dialect | None = None
         """What is completed and explained before anybody knows the module."""
@@ -65,6 +65,10 @@ class ModuleView(Vertical):
         self._entry.display = self._actions is not None
         if self._actions is not None:
             self.set_interval(WORK_OFF_S, self._actions.typed.work_off)
+
+    def _secret_asked(self) -> bool:
+        lane = self._lane()
+        return lane is not None and lane.secret_asked
 
     def _dialect(self) -> Dialect | None:
         lane = self._lane()
