@@ -45,7 +45,19 @@ LIVELY = {
     "apart": 0.004,
     "other": 0.004,
 }
-WILD = {**LIVELY, "undated": 0.01, "shuffled": 0.01, "short": 0.003, "noise": 0.004, "text": 0.004, "flat": 0.01}
+WILD = {
+    **LIVELY,
+    "stop": 0.006,
+    "system": 0.004,
+    "both": 0.2,
+    "slow": 0.3,
+    "undated": 0.01,
+    "shuffled": 0.01,
+    "short": 0.003,
+    "noise": 0.004,
+    "text": 0.004,
+    "flat": 0.01,
+}
 """How probable oddities are in one epoch."""
 
 OTHERS = (
@@ -96,10 +108,13 @@ def receiver(
     talker, moment = chance.choice(("GN", "GN", "GP")), BEGIN + chance.randrange(86_400) * SECOND
     signals = chance.choice((("",), ("1", "8")))
     quality, north, east = 1, 3800.0, 40_000.0
+    stopped, epoch_talker = "", talker
 
     def happens(name: str) -> bool:
         return chance.random() < odd.get(name, 0.0)
 
+    both = chance.choice((1, 2)) if talker == "GN" and happens("both") else 0
+    slow = chance.choice((2, 5)) if happens("slow") else 1
     for number in range(epochs):
         passed = 0 if happens("repeat") else chance.randrange(2, 30) if happens("gap") else 1
         moment += passed * SECOND // hertz
@@ -109,10 +124,20 @@ def receiver(
         north += 9000 * happens("jump")
         where = f"{4607 + north / 1e5:010.5f},S,{6718 + east / 1e5:011.5f},W" if quality else ",,,"
         epoch = _Epoch(
-            chance, talker, moment, where, quality, 1 + (quality > 0) + (quality > 0 and not happens("flat"))
+            chance, epoch_talker, moment, where, quality, 1 + (quality > 0) + (quality > 0 and not happens("flat"))
         )
+        # Somebody switches a sentence off, and on again; GSA comes every few epochs only.
+        if happens("stop"):
+            stopped = chance.choice((*kinds, ""))
         wanted = [kind for kind in kinds if kind != "GSV" or number % hertz == 0]
+        wanted = [kind for kind in wanted if kind != stopped and (kind != "GSA" or number % slow == 0)]
+        if happens("system"):
+            epoch_talker = chance.choice((talker, "GP"))
         bodies = [body for kind in wanted for body in epoch.said(kind, signals)]
+        if both:
+            # What one system says, before or behind what all say together.
+            alone = [f"GP{body[2:]}" for body in bodies if body[:2] == "GN" and body[2:5] in ("GGA", "RMC", "VTG")]
+            bodies = [*bodies, *alone] if both > 1 else [*alone, *bodies]
         if happens("apart"):
             later = utc.clock(moment + SECOND, 2).replace(":", "")
             bodies = [body.replace(epoch.time, later) if "RMC" in body else body for body in bodies]

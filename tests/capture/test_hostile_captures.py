@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.painted import snapshot
 
 from pale_heron.bench.joining import join_captures, plan_join
-from pale_heron.bench.redacting import COARSE, redact
+from pale_heron.bench.redacting import COARSE, SharingWishes, redact
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
 from pale_heron.capture.pcapng import ENHANCED_PACKET, EVENTS, LINE_DATA, interface, packet, section
@@ -77,7 +77,7 @@ def read_by_all(data: bytes, folder: Path) -> dict[str, Any]:
         shown = snapshot()._replace(lanes=lanes, marks=source.marks)
         assert not any("\x1b" in span.text for row in paint(shown, picture, look, 100) for span in row)
         (folder / "copy.pcapng").unlink(missing_ok=True)
-        redact(path, folder / "copy.pcapng", place=COARSE)
+        redact(path, folder / "copy.pcapng", SharingWishes(COARSE))
         (folder / "joined.pcapng").unlink(missing_ok=True)
         with suppress(Trouble):
             join_captures(path, path, folder / "joined.pcapng", plan_join(path, path, ("a", "b")))

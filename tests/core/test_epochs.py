@@ -14,7 +14,7 @@ from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.strip import SILENT, StripLog
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
-from pale_heron.core.gnss.states import LEVELS, FixIndicators, witnesses
+from pale_heron.core.gnss.states import LEVELS, witnesses
 from pale_heron.core.lane import Lane
 from pale_heron.sim.curlew import Curlew
 from pale_heron.sim.scenes import SCENES, Scene
@@ -193,10 +193,10 @@ def test_trails_keep_a_place_a_minute_for_an_hour() -> None:
 
 
 def test_which_sentence_decides_and_what_the_others_say() -> None:
-    told = witnesses(FixIndicators(quality="1", status="V", status_mode="N", dimension="3"))
+    told = witnesses({"GGA": ("1", ""), "RMC": ("V", "N", ""), "GSA": ("3",)})
     assert [(each.formatter, each.decides) for each in told] == [("GGA", True), ("RMC", False), ("GSA", True)]
     assert "quality 1, single" in told[0].words and "warning" in told[1].words
-    assert witnesses(FixIndicators()) == ()
+    assert witnesses({}) == ()
 
 
 @given(st.lists(st.tuples(st.integers(0, 400), st.integers(0, 9)), min_size=1, max_size=80), st.integers(2, 16))

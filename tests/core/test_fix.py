@@ -2,6 +2,7 @@
 
 import math
 import random
+from typing import Final
 
 import pytest
 from hypothesis import given
@@ -15,36 +16,49 @@ from pale_heron.core.gnss.earth.geodesy import moved, offset_m
 from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO
 from pale_heron.core.gnss.satellites.names import satellite_name, system_of
 from pale_heron.core.gnss.scatter import scatter
-from pale_heron.core.gnss.states import FixIndicators, judge
+from pale_heron.core.gnss.states import RANKS, judge
 from pale_heron.core.lane import Lane
 from pale_heron.sim.scenes import SCENES
 
-JUDGED = [
-    (FixIndicators(), "no fix", ""),
-    (FixIndicators(quality="0"), "no fix", ""),
-    (FixIndicators(quality="0", time="known"), "time only", ""),
-    (FixIndicators(quality="1"), "fix", "single"),
-    (FixIndicators(quality="1", dimension="2"), "2D", "single"),
-    (FixIndicators(quality="2", dimension="3"), "3D", "differential"),
-    (FixIndicators(quality="4", dimension="3"), "3D", "RTK fixed"),
-    (FixIndicators(quality="5", dimension="3"), "3D", "RTK float"),
-    (FixIndicators(quality="6"), "fix", "estimated"),
-    (FixIndicators(quality="8", dimension="3"), "3D", "simulated"),
-    (FixIndicators(quality="1", dimension="1", time="known"), "time only", ""),
-    (FixIndicators(quality="0", status="A", dimension="3"), "no fix", ""),
-    (FixIndicators(quality="?", dimension="3"), "no fix", ""),
-    (FixIndicators(modes="ANR", dimension="3"), "3D", "RTK fixed"),
-    (FixIndicators(modes="NN", time="known"), "time only", ""),
-    (FixIndicators(status="A", status_mode="D"), "fix", "differential"),
-    (FixIndicators(status="A"), "fix", "single"),
-    (FixIndicators(status="A", status_mode="N"), "no fix", ""),
-    (FixIndicators(status="V", status_mode="A"), "no fix", ""),
+ALL: Final = frozenset((*RANKS, "GSA"))
+JUDGED: Final[list[tuple[dict[str, tuple[str, ...]], str, str]]] = [
+    ({}, "no fix", ""),
+    ({"GGA": ("0", "")}, "no fix", ""),
+    ({"GGA": ("0", "known")}, "time only", ""),
+    ({"GGA": ("1", "")}, "fix", "single"),
+    ({"GGA": ("1", ""), "GSA": ("2",)}, "2D", "single"),
+    ({"GGA": ("2", ""), "GSA": ("3",)}, "3D", "differential"),
+    ({"GGA": ("4", ""), "GSA": ("3",)}, "3D", "RTK fixed"),
+    ({"GGA": ("5", ""), "GSA": ("3",)}, "3D", "RTK float"),
+    ({"GGA": ("6", "")}, "fix", "estimated"),
+    ({"GGA": ("8", ""), "GSA": ("3",)}, "3D", "simulated"),
+    ({"GGA": ("1", "known"), "GSA": ("1",)}, "time only", ""),
+    ({"GGA": ("1", "known"), "RMC": ("A", "A", "known"), "GSA": ("1",)}, "fix", "single"),
+    ({"GGA": ("0", ""), "RMC": ("A", "", ""), "GSA": ("3",)}, "no fix", ""),
+    ({"GGA": ("?", ""), "GSA": ("3",)}, "no fix", ""),
+    ({"GNS": ("ANR",), "GSA": ("3",)}, "3D", "RTK fixed"),
+    ({"GNS": ("NN",), "RMC": ("V", "N", "known")}, "time only", ""),
+    ({"RMC": ("A", "D", "")}, "fix", "differential"),
+    ({"RMC": ("A", "", "")}, "fix", "single"),
+    ({"RMC": ("A", "N", "")}, "no fix", ""),
+    ({"RMC": ("V", "A", "")}, "no fix", ""),
+    ({"GLL": ("A", "")}, "fix", "single"),
+    ({"module": ("A", "")}, "fix", "single"),
 ]
 
 
 @pytest.mark.parametrize(("says", "state", "kind"), JUDGED)
-def test_state_in_words(says: FixIndicators, state: str, kind: str) -> None:
-    assert judge(says) == (state, kind)
+def test_state_in_words(says: dict[str, tuple[str, ...]], state: str, kind: str) -> None:
+    assert judge(says, ALL) == (state, kind)
+
+
+def test_a_word_of_an_older_epoch_says_how_and_not_whether() -> None:
+    """RMC comes with each epoch, GGA and GSA with every tenth: between them RMC decides."""
+    gone = {"GGA": ("4", "known"), "RMC": ("V", "N", "known"), "GSA": ("3",)}
+    assert judge(gone, ALL).has_position and not judge(gone, {"RMC"}).has_position
+    back = {"GGA": ("0", "known"), "RMC": ("A", "D", "known"), "GSA": ("1",)}
+    assert not judge(back, ALL).has_position and judge(back, {"RMC"}) == ("fix", "differential")
+    assert judge(gone | {"RMC": ("A", "D", "known")}, {"RMC"}) == ("3D", "RTK fixed")
 
 
 def test_a_cold_start_passes_every_stage_in_order() -> None:

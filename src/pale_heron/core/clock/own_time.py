@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Final
 
 from pale_heron.core import utc
 from pale_heron.core.frames import Frame, Kind, Status
-from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, midnight_of, time_of_day
+from pale_heron.core.nmea.raw import TIME_FIELD, date_of, fields_of, midnight_of, time_of_day
 
 if TYPE_CHECKING:
     from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
@@ -127,5 +127,5 @@ class OwnTime:
 
 def _day(formatter: str, fields: Sequence[bytes]) -> int | None:
     """Midnight of the date that a sentence carries; None where it carries none."""
-    date = fields[9] if formatter == "RMC" else b"".join(fields[2:5]) if formatter == "ZDA" else b""
+    date = fields[9] if formatter == "RMC" else date_of(*fields[2:5]) if formatter == "ZDA" else b""
     return midnight_of(date) if date else None

@@ -79,6 +79,11 @@ class LatestSentence:
         """When the saying began that the interval counts from."""
         return self._begun
 
+    @property
+    def epoch(self) -> int:
+        """Of which epoch the saying is that the interval counts from."""
+        return self._epoch
+
     def hear(self, frame: Saying, epoch: int) -> None:
         """Take a newer one, which is of the `epoch`th epoch; several of one epoch are one saying."""
         self.frame = frame

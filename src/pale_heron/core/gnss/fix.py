@@ -10,7 +10,7 @@ sentence of each kind when a snapshot is asked for.
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Final, NamedTuple
 
-from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.frames import Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
 from pale_heron.core.gnss.epochs.agreement import Agreement
 from pale_heron.core.gnss.epochs.log import Epochs
@@ -20,19 +20,24 @@ from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import LatestSentence, Saying, facts
 from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import SkyTracker
+from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying, time_told
 from pale_heron.core.gnss.snapshot import FixSnapshot, overdue_s
 from pale_heron.core.gnss.states import (
-    DECIDING,
+    EACH_EPOCH,
+    KNOWN,
     NO_FIX,
-    FixIndicators,
+    RANKS,
     FixState,
+    Words,
+    agree,
+    held_ns,
     judge,
     kind_of_modes,
     kind_of_quality,
     kind_of_status,
     witnesses,
 )
-from pale_heron.core.nmea.raw import fields_of, gsa_words, time_of_day
+from pale_heron.core.nmea.raw import date_of, fields_of, gsa_words, time_of_day
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.visible import safe_text
 
@@ -43,10 +48,7 @@ WGS_84: Final = (b"W84", b"WGS84")
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
 
-DIMENSION_FRESH_NS = 10 * SECOND
-COMBINED_FRESH_NS = 10 * SECOND
 MOST_ROUTES = 200
-REPEATED_NS = SECOND // 2
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters that carry something else from each talker; of the others the combined one speaks for all."""
 
@@ -73,21 +75,26 @@ class FixTracker:
     def __init__(self, epochs_kept: int | None = EPOCHS_KEPT) -> None:
         self._latest: dict[str, LatestSentence] = {}
         self._believed: dict[str, Saying] = {}
-        self._combined: dict[str, int] = {}
+        self._combined: dict[str, CombinedSaying] = {}
+        self._single: dict[str, int | None] = {}
+        """The time that a talker of one system told last, by formatter."""
+        self._paired: set[str] = set()
+        """Formatters that come from one system and, behind it, from all together: the first is not heard."""
         self._sky = SkyTracker()
         self._course = FixCourse()
         self._plausibility = PlausibilityChecks()
         self._epochs = EpochTracker()
         self._record = EpochRecord(self._plausibility, epochs_kept)
         self._agreement = Agreement(self._plausibility)
-        self._indicators = FixIndicators()
-        self._dimension_time: int | None = None
         self._best = ""
         """The best fix mode of the GSAs of this epoch: one of a system without used satellites says 1 beside others."""
         self._gsa_last: Frame | None = None
         self._state = FixState(NO_FIX)
         self._since: int | None = None
-        self._words: dict[str, tuple[str, ...]] = {}
+        self._words: dict[str, Words] = {}
+        """What each sentence says of the fix, as long as that holds."""
+        self._agreed = True
+        """Whether all of these say the same."""
         self._last_formatter = ""
         self._said: int | None = None
         self._deciding = ""
@@ -118,8 +125,8 @@ class FixTracker:
         self._course.begin_start(mode, cause, time)
         if cause == BANNER:
             # What was said before the start says nothing of what is after it.
-            self._indicators, self._dimension_time = FixIndicators(), None
             self._words.clear()
+            self._agreed = True
 
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""
@@ -128,8 +135,8 @@ class FixTracker:
         if route.reader is None:
             return
         if route.combined:
-            self._combined[route.formatter] = frame.time or 0
-        elif route.shadowed and self._is_shadowed(route.formatter, frame.time):
+            self._hear_combined(route.formatter, frame)
+        elif route.shadowed and self._is_shadowed(route.formatter, frame):
             return
         if self._course.waiting:
             self._course.milestone("first byte", frame.time)
@@ -160,7 +167,7 @@ class FixTracker:
                 position.where,
                 position.raw.get("altitude_m", "").encode("latin-1", "replace"),
             )
-        self._judge(position, MODULE, ("A" if position.has_position else "V", "known" if position.clock else ""))
+        self._judge(position, MODULE, ("A" if position.has_position else "V", KNOWN if position.clock else ""))
         self._said = position.time
         self._note_untimed(position.time)
         self._last_formatter = MODULE
@@ -209,7 +216,7 @@ class FixTracker:
             track=self.track,
             strip=self._record.strip(),
             deciding=self._deciding,
-            testimonies=witnesses(self._indicators),
+            testimonies=witnesses(self._words),
             remarks=tuple(self._plausibility.remarks()),
             datum=self._plausibility.datum,
         )
@@ -227,10 +234,24 @@ class FixTracker:
         self._record.add(self._epochs.row(epoch, self._state, seen, cn0))
         self._agreement.epoch(epoch)
 
-    def _is_shadowed(self, formatter: str, time: int | None) -> bool:
-        """Whether the combined talker says the same for all systems together."""
-        combined = self._combined.get(formatter)
-        return combined is not None and (time is None or time - combined < COMBINED_FRESH_NS)
+    def _hear_combined(self, formatter: str, frame: Frame) -> None:
+        """One that speaks for all systems together."""
+        told, before = time_told(formatter, frame), self._combined.get(formatter)
+        time = frame.time or 0
+        self._combined[formatter] = CombinedSaying(time, told, time - before.time if before is not None else 0)
+        if told is not None and told == self._single.get(formatter):
+            self._paired.add(formatter)
+
+    def _is_shadowed(self, formatter: str, frame: Frame) -> bool:
+        """Whether the combined talker says the same for all systems together, of the same epoch."""
+        combined, told = self._combined.get(formatter), time_told(formatter, frame)
+        self._single[formatter] = told
+        if combined is None:
+            return False
+        passed = (frame.time or 0) - combined.time
+        if formatter in self._paired:
+            return passed <= held_ns(combined.interval)
+        return combined.told == told if told is not None else passed < REPEATED_NS
 
     def _hear(self, frame: Saying, formatter: str, says_fix: bool) -> None:
         heard = self._latest.get(formatter)
@@ -241,25 +262,19 @@ class FixTracker:
         if says_fix:
             self._believed[formatter] = frame
 
-    def _judge(self, frame: Saying, formatter: str, words: tuple[str, ...]) -> None:
-        """Take the deciding words of one sentence; judge again only where they are others than before."""
-        ended = self._dimension_ended(frame.time)
-        if self._words.get(formatter) == words and not ended:
+    def _judge(self, frame: Saying, formatter: str, words: Words) -> None:
+        """Take the deciding words of one sentence; judge again only where that may come to something else."""
+        lapsed = self._lapse(frame.time)
+        if self._words.get(formatter) == words and not lapsed and self._agreed:
             if self._course.waiting:
                 self._course.note_state(self._state, frame.time)
             return
         self._words[formatter] = words
-        indicators = self._indicators._replace(**dict(zip(DECIDING[formatter], words, strict=True)))
-        self._indicators = indicators._replace(dimension="") if ended else indicators
-        if ended:
-            self._dimension_time = None
-            self._words.pop("GSA", None)
-        if not (
-            self._indicators.quality or self._indicators.modes or self._indicators.status or self._indicators.module
-        ):
+        self._agreed = agree(self._words)
+        if self._words.keys().isdisjoint(RANKS):
             # GSA alone says nothing of a position: before the first sentence that does, nothing is decided.
             return
-        state = judge(self._indicators)
+        state = judge(self._words, self._current())
         if state != self._state or self._since is None:
             self._state = state
             self._since = frame.time
@@ -268,10 +283,32 @@ class FixTracker:
         elif self._course.waiting:
             self._course.note_state(state, frame.time)
 
-    def _dimension_ended(self, time: int | None) -> bool:
-        """GSA came before and stopped coming, so its last word no longer counts."""
-        heard = self._dimension_time
-        return time is not None and heard is not None and time - heard > DIMENSION_FRESH_NS
+    def _lapse(self, now: int | None) -> bool:
+        """Forget what no longer holds: its sender has stopped; whether there was any."""
+        if now is None:
+            return False
+        over = [
+            formatter
+            for formatter in self._words
+            if (heard := self._latest[formatter]).frame.time is not None
+            and now - heard.frame.time > held_ns(heard.interval)
+        ]
+        for formatter in over:
+            del self._words[formatter]
+        return bool(over)
+
+    def _current(self) -> frozenset[str]:
+        """Who speaks of the newest epoch: who did, and who comes with each."""
+        usual = EACH_EPOCH * self._record.cadence.usual
+        return frozenset(
+            formatter
+            for formatter in self._words
+            if (heard := self._latest[formatter]).epoch == self._epochs.begun or not usual or heard.interval <= usual
+        )
+
+    @property
+    def _dimension(self) -> str:
+        return self._words.get("GSA", ("",))[0]
 
     def _take_time(self, frame: Saying, time: bytes, formatter: str, date: bytes = b"") -> None:
         """The time of a sentence: the epoch that it belongs to; and whether it only repeats itself."""
@@ -322,7 +359,7 @@ class FixTracker:
         else:
             # It decides for all: a place that RMC gave before is none.
             self._epochs.displace()
-        self._judge(frame, "GGA", (quality or "0", "known" if time_of_day(fields[1]) is not None else ""))
+        self._judge(frame, "GGA", (quality or "0", KNOWN if time_of_day(fields[1]) is not None else ""))
 
     def _gns(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 12)
@@ -356,7 +393,7 @@ class FixTracker:
             epoch.where_by_rmc, epoch.speed, epoch.course = tuple(fields[3:7]), fields[7], fields[8]
             if epoch.fixed_by_gga is not False:
                 self._epochs.place(fields[3:7])
-        self._judge(frame, "RMC", (status or "V", mode, "RMC", "known" if time_of_day(fields[1]) is not None else ""))
+        self._judge(frame, "RMC", (status or "V", mode, KNOWN if time_of_day(fields[1]) is not None else ""))
 
     def _gll(self, frame: Frame) -> None:
         fields = fields_of(frame.data)
@@ -366,10 +403,11 @@ class FixTracker:
         has_fix = bool(kind_of_status(status, mode))
         self._take_time(frame, fields[5], "GLL")
         self._hear(frame, "GLL", has_fix)
-        if self._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
+        self._lapse(frame.time)
+        if self._words.keys().isdisjoint(("GGA", "GNS", "RMC")):
             if has_fix:
                 self._epochs.place(fields[1:5])
-            self._judge(frame, "GLL", (status or "V", mode, "GLL"))
+            self._judge(frame, "GLL", (status or "V", mode))
 
     def _gsa(self, frame: Frame) -> None:
         gsa = gsa_words(frame.data)
@@ -386,15 +424,15 @@ class FixTracker:
         self._sky.feed_gsa(frame, first, system, again=self._best != "")
         if first and self._course.waiting:
             self._course.milestone("satellite used", frame.time)
-        self._dimension_time, self._gsa_last = frame.time, frame
+        self._gsa_last = frame
         self._best = max(self._best, dimension)
-        if self._best >= self._indicators.dimension:
+        if self._best >= self._dimension:
             self._judge(frame, "GSA", (self._best,))
 
     def _settle_dimension(self) -> None:
         """All GSAs of an epoch were heard: what none of them says any more is over."""
         best, self._best = self._best, ""
-        if best and self._gsa_last is not None and best != self._indicators.dimension:
+        if best and self._gsa_last is not None and best != self._dimension:
             self._judge(self._gsa_last, "GSA", (best,))
 
     def _gsv(self, frame: Frame) -> None:
@@ -405,7 +443,7 @@ class FixTracker:
         fields = frame.data.split(b",", 5)
         if len(fields) > 4:
             self._take_time(frame, fields[1], "ZDA")
-            self._take_date(frame, b"".join(fields[2:5]))
+            self._take_date(frame, date_of(*fields[2:5]))
         self._hear(frame, "ZDA", True)
 
     def _gst(self, frame: Frame) -> None:

@@ -1,12 +1,23 @@
 """The state of the fix in words, from the raw letters and digits of the sentences that decide it.
 
-Three things are said by different sentences: whether there is a position at all (GGA quality, else GNS modes, else the
-status of RMC or GLL), how it was made (the same quality or mode letter), and whether it has a height (GSA fix mode). A
-receiver says them a few milliseconds apart, so at a change they contradict each other for a moment: a fix counts when
-all that were heard agree on it, and is gone as soon as one says so.
+Three things are said by different sentences: whether there is a position at all, how it was made (the same quality or
+mode letter), and whether it has a height (GSA fix mode). Who says it, in this order, and how long that holds:
+
+    GGA quality    a word holds for two and a half of its own intervals, 2 to 20 s: who stops speaking is no evidence
+    GNS modes      a sentence that comes every few epochs only (RMC at 10 Hz, GGA at 1 Hz) speaks of its own epoch: of
+    RMC status     another it says how a position is made, not whether there is one
+    GLL status
+    a module
+    GSA fix mode   2D or 3D as long as it holds; "no fix" in its own epoch alone, and not against two that give one
+
+A receiver says them a few milliseconds apart, so at a change they contradict each other for a moment: a fix counts when
+those that decide agree on it, and is gone as soon as they say so.
 """
 
+from collections.abc import Collection, Mapping
 from typing import Final, NamedTuple
+
+from pale_heron.core.frames import SECOND
 
 NO_FIX: Final = "no fix"
 TIME_ONLY: Final = "time only"
@@ -102,39 +113,66 @@ _LEVEL_OF_STATE: Final = {
 }
 
 
-class FixIndicators(NamedTuple):
-    """The latest raw word of each deciding field; empty where none was heard or it was heard too long ago."""
+Words = tuple[str, ...]
+"""What one sentence says: GGA `(quality, time)`, GNS `(modes,)`, RMC `(status, mode, time)`, GLL `(status, mode)`, GSA
+`(dimension,)`, a module `(A or V, time)`. A time is `known` or empty."""
 
-    quality: str = ""
-    modes: str = ""
-    status: str = ""
-    status_mode: str = ""
-    status_by: str = ""
-    """Who said it: RMC or GLL."""
-    dimension: str = ""
-    module: str = ""
-    """What a module says in a line of its own: A where it has a position, V where not."""
-    time: str = ""
+HOLD_INTERVALS: Final = 2.5
+HOLDS_NS: Final = (2 * SECOND, 20 * SECOND)
+"""A word holds for so many of its sender's intervals, within these bounds."""
 
+EACH_EPOCH: Final = 1.5
+"""Who comes no more rarely than every so many epochs speaks of each of them."""
 
-DECIDING: Final = {
-    "GGA": ("quality", "time"),
-    "GNS": ("modes",),
-    "RMC": ("status", "status_mode", "status_by", "time"),
-    "GLL": ("status", "status_mode", "status_by"),
-    "GSA": ("dimension",),
-    "module": ("module", "time"),
-}
-"""Which indicators each sentence gives."""
+RANKS: Final = ("GGA", "GNS", "RMC", "GLL", "module")
+"""Whose word decides whether there is a position, the first that holds."""
 
 
-def judge(indicators: FixIndicators) -> FixState:
-    """The state that these words add up to."""
-    kind = _kind(indicators)
-    without = FixState(TIME_ONLY if indicators.time else NO_FIX)
-    if not kind or indicators.dimension == "1":
+def held_ns(interval: int) -> int:
+    """How long a word holds whose sender's interval is this, in nanoseconds; 0 where it is not known."""
+    return min(max(HOLDS_NS[0], int(HOLD_INTERVALS * interval)), HOLDS_NS[1])
+
+
+KNOWN: Final = "known"
+NO_DIMENSION: Final = "1"
+OUTVOTED: Final = 2
+
+
+def kind_by(formatter: str, words: Words) -> str:
+    """How the position was made by what a sentence says; empty where that is that there is none."""
+    if formatter == "GGA":
+        return kind_of_quality(words[0])
+    if formatter == "GNS":
+        return kind_of_modes(words[0])
+    if formatter in ("RMC", "GLL"):
+        return kind_of_status(words[0], words[1])
+    return KINDS["A"] if words[0] == "A" else ""
+
+
+def judge(said: Mapping[str, Words], current: Collection[str]) -> FixState:
+    """The state that the words which hold add up to; `current` are the sentences that speak of the newest epoch."""
+    held = [formatter for formatter in RANKS if formatter in said]
+    deciding = next((formatter for formatter in held if formatter in current), held[0] if held else "")
+    known = any(said[formatter][-1] == KNOWN for formatter in held if formatter in WITH_TIME)
+    without = FixState(TIME_ONLY if known else NO_FIX)
+    if not deciding or not kind_by(deciding, said[deciding]):
         return without
-    return FixState(_DIMENSIONS.get(indicators.dimension, FIX), kind)
+    dimension = said.get("GSA", ("",))[0]
+    if dimension == NO_DIMENSION and "GSA" in current:
+        giving = sum(bool(kind_by(formatter, said[formatter])) for formatter in held if formatter in current)
+        if giving < OUTVOTED:
+            return without
+    kind = next(kind for formatter in held if (kind := kind_by(formatter, said[formatter])))
+    return FixState(_DIMENSIONS.get(dimension, FIX), kind)
+
+
+def agree(said: Mapping[str, Words]) -> bool:
+    """Whether all words say the same: then it does not matter of which epoch they are."""
+    found = {bool(kind_by(formatter, words)) for formatter, words in said.items() if formatter in RANKS}
+    return len(found) < 2 and not (True in found and said.get("GSA", ("",))[0] == NO_DIMENSION)
+
+
+WITH_TIME: Final = ("GGA", "RMC", "module")
 
 
 class SourceVerdict(NamedTuple):
@@ -145,37 +183,29 @@ class SourceVerdict(NamedTuple):
     decides: bool
 
 
-def witnesses(indicators: FixIndicators) -> tuple[SourceVerdict, ...]:
-    """Who says something of the fix: GGA, else GNS, else RMC or GLL, else a module decides; GSA adds the dimension."""
-    reports = (
-        ("GGA", indicators.quality, f"quality {indicators.quality}, {KINDS.get(indicators.quality, 'no position')}"),
-        (
-            "GNS",
-            indicators.modes,
-            f"modes {indicators.modes}, {_kind(FixIndicators(modes=indicators.modes)) or 'no position'}",
-        ),
-        (indicators.status_by or "RMC", indicators.status, f"status {indicators.status}{_mode_words(indicators)}"),
-        ("module", indicators.module, "a position" if indicators.module == "A" else "no position"),
-    )
-    heard = [(formatter, words) for formatter, word, words in reports if word]
-    found = [SourceVerdict(formatter, words, index == 0) for index, (formatter, words) in enumerate(heard)]
-    if indicators.dimension:
-        words = (
-            "no fix"
-            if indicators.dimension == "1"
-            else _DIMENSIONS.get(indicators.dimension, f"fix mode {indicators.dimension}")
-        )
+def witnesses(said: Mapping[str, Words]) -> tuple[SourceVerdict, ...]:
+    """Who says something of the fix, in the order in which they decide; GSA adds the dimension."""
+    heard = [formatter for formatter in RANKS if formatter in said]
+    found = [
+        SourceVerdict(formatter, _told(formatter, said[formatter]), index == 0) for index, formatter in enumerate(heard)
+    ]
+    if dimension := said.get("GSA", ("",))[0]:
+        words = "no fix" if dimension == NO_DIMENSION else _DIMENSIONS.get(dimension, f"fix mode {dimension}")
         found.append(SourceVerdict("GSA", words, True))
     return tuple(found)
 
 
-def _mode_words(indicators: FixIndicators) -> str:
-    mode = (
-        f", mode {indicators.status_mode}, {KINDS.get(indicators.status_mode, 'no position')}"
-        if indicators.status_mode
-        else ""
-    )
-    return mode if indicators.status == "A" else ", warning" + mode
+def _told(formatter: str, words: Words) -> str:
+    """What a sentence says, in words."""
+    kind = kind_by(formatter, words) or "no position"
+    if formatter == "GGA":
+        return f"quality {words[0]}, {kind}"
+    if formatter == "GNS":
+        return f"modes {words[0]}, {kind}"
+    if formatter == "module":
+        return "a position" if words[0] == "A" else "no position"
+    mode = f", mode {words[1]}, {KINDS.get(words[1], 'no position')}" if words[1] else ""
+    return f"status {words[0]}{mode if words[0] == 'A' else ', warning' + mode}"
 
 
 def kind_of_quality(quality: str) -> str:
@@ -195,14 +225,3 @@ def kind_of_status(status: str, mode: str) -> str:
     if status != "A":
         return ""
     return (KINDS.get(mode, "") if mode not in _QUALITIES else "") if mode else KINDS["A"]
-
-
-def _kind(indicators: FixIndicators) -> str:
-    """How the position was made; empty where the deciding sentence says there is none."""
-    if indicators.quality:
-        return kind_of_quality(indicators.quality)
-    if indicators.modes:
-        return kind_of_modes(indicators.modes)
-    if indicators.status:
-        return kind_of_status(indicators.status, indicators.status_mode)
-    return KINDS["A"] if indicators.module == "A" else ""

@@ -35,6 +35,9 @@ _TIME = re.compile(TIME_FORM).fullmatch
 _DATE = re.compile(r"(0[1-9]|[12][0-9]|3[01])(0[1-9]|1[0-2])([0-9][0-9])").fullmatch
 
 
+YEARS: Final = (1970, 2199)
+"""Of dates that are believed: no receiver gives another, and times are counted from the first on."""
+
 MOST = 1e12
 """No figure of a device is as large."""
 
@@ -127,8 +130,10 @@ def _read_day_month_year(fields: Sequence[str], at: int) -> str | None:
     day, month, year = fields[at : at + 3]
     if not day and not month and not year:
         return None
-    if not all(part.isascii() and part.isdigit() and len(part) <= 4 for part in (day, month, year)):
-        raise ValueError("not a day, month and year")
+    if not all(part.isascii() and part.isdigit() and len(part) <= 2 for part in (day, month)):
+        raise ValueError("not a day and a month")
+    if not (year.isascii() and year.isdigit() and len(year) == 4 and YEARS[0] <= int(year) <= YEARS[1]):
+        raise ValueError(f"not a year of four digits from {YEARS[0]} to {YEARS[1]}")
     return _day(int(year), int(month), int(day))
 
 

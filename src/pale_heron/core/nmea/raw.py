@@ -9,7 +9,7 @@ from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, 
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.utc import midnight
 
-SHORT_DATE: Final = 6
+SHORT_DATE, LONG_DATE = 6, 8
 TIME_FIELD: Final = {"GGA": 1, "GNS": 1, "RMC": 1, "GLL": 5, "ZDA": 1, "GST": 1, "GBS": 1, "GRS": 1}
 """Where the time stands in a sentence (NMEA 0183, by formatter)."""
 
@@ -34,10 +34,23 @@ def gsa_words(data: bytes) -> tuple[str, bytes, bytes] | None:
     return fields[2].decode("latin-1"), fields[3], fields[18] if len(fields) > 18 else b""
 
 
+def date_of(day: bytes, month: bytes, year: bytes) -> bytes:
+    """The three fields of ZDA (8.3.106) as one date, ddmmyyyy, whether or not they have leading zeros.
+
+    Empty where they are, and `?` where they are none that is believed.
+    """
+    if not day and not month and not year:
+        return b""
+    one = b"%b%b%b" % (day.rjust(2, b"0"), month.rjust(2, b"0"), year)
+    return one if len(one) == LONG_DATE and midnight_of(one) is not None else b"?"
+
+
 @lru_cache(maxsize=8)
 def midnight_of(date: bytes) -> int | None:
     """Nanoseconds of the start of a raw date, ddmmyy (or ddmmyyyy); None where there is no such day."""
     text = date.decode("latin-1")
+    if len(text) not in (SHORT_DATE, LONG_DATE):
+        return None
     parts = [text] if len(text) == SHORT_DATE else [text[:2], text[2:4], text[4:]]
     try:
         day = (DATE if len(parts) == 1 else DAY_MONTH_YEAR).read(parts, 0)

@@ -42,7 +42,8 @@ def verdict(data: bytes) -> tuple[Status, str | None, str]:
         return Status.NO_CHECKSUM, "no checksum", kind
     if tail[1] is None:
         return Status.MALFORMED, "the checksum is not two hexadecimal digits", kind
-    if tail.end() != len(body):
+    # Some pad their lines with blanks: what is in front of them is whole.
+    if tail.end() != len(body.rstrip(b" ")):
         return Status.MALFORMED, f"{len(body) - tail.end()} bytes after the checksum", kind
     expected, found = xor8(body[1 : tail.start()]), int(tail[1], 16)
     if expected != found:

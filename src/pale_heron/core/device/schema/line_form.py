@@ -54,7 +54,7 @@ class LineForm:
         return data + self._check_of(data) + ENDINGS_OUT[self.end]
 
     def encoded(self, text: str) -> bytes:
-        """A text as its bytes. ValueError where it is none of this form."""
+        """A text as its bytes. ValueError where it has not this form."""
         return bytes_of(text) if self.text == BYTES else text.encode(self.text)
 
     def canonical(self, line: str) -> str:

@@ -4,7 +4,7 @@ A row that is *odd* has something about it that the tracker must see sentence by
 cannot be read, a second sentence of a kind that an epoch has once, a list of satellites with a part missing.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -12,6 +12,8 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from pale_heron.core.gnss.batches.lists import SatelliteLists
+from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying
+from pale_heron.core.gnss.states import HOLDS_NS
 from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of, joined_dates
 from pale_heron.core.nmea.raw import midnight_of
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, present, steps
@@ -28,6 +30,7 @@ _ONCE: Final = (GGA, RMC, GST)
 """Of these an epoch has one."""
 
 NO_DAY: Final = -(2**63)
+_LONG_AGO: Final = -(2**62)
 
 
 class RowRoute(NamedTuple):
@@ -71,8 +74,8 @@ class FixColumns:
         routes: Sequence[RowRoute],
         told: Places,
         before: int,
-        combined: dict[int, int],
-        fresh_ns: int,
+        combined: Mapping[int, CombinedSaying],
+        paired: Collection[int],
     ) -> None:
         self.batch = batch
         self.told = told
@@ -80,8 +83,8 @@ class FixColumns:
         by_type = np.array([route.formatter for route in routes], np.int64)
         self.formatter: Places = by_type[batch.type]
         self.combined = batch.of_types([route.combined for route in routes])
-        self._leave_out_shadowed(batch.of_types([route.shadowed for route in routes]), combined, fresh_ns)
         self.odd: Flags = (self.formatter == GNS) | (self.formatter == DTM)
+        self._leave_out_shadowed(batch.of_types([route.shadowed for route in routes]), combined, paired)
         for place, least in _LEAST_COMMAS.items():
             self.odd |= (self.formatter == place) & (batch.comma_count < least)
         timed = (self.formatter >= GGA) & (self.formatter <= GST)
@@ -120,17 +123,31 @@ class FixColumns:
     def _kinds(self) -> dict[int, FormatterRows]:
         return {}
 
-    def _leave_out_shadowed(self, shadowed: Flags, combined: dict[int, int], fresh_ns: int) -> None:
-        """Where the combined talker says the same for all systems together, the others are not heard."""
-        time = self.batch.time
+    def _leave_out_shadowed(
+        self, shadowed: Flags, combined: Mapping[int, CombinedSaying], paired: Collection[int]
+    ) -> None:
+        """Where the combined talker says the same for all systems together, the others are not heard.
+
+        What it takes to know whether it does, or will, is for the tracker to see.
+        """
+        time, told = self.batch.time, self.told
         for place in present(self.formatter[shadowed]):
             rows = np.flatnonzero(self.combined & (self.formatter == place))
             own = np.flatnonzero(shadowed & (self.formatter == place))
-            if not len(rows) and place not in combined:
-                continue
-            spoken = np.concatenate(([combined.get(place, -fresh_ns)], time[rows]))
-            fresh = time[own] - spoken[np.searchsorted(rows, own)] < fresh_ns
-            self.formatter[own[fresh]] = UNROUTED
+            before = combined.get(place)
+            # The combined one before each row: where there is none, one of long ago.
+            first = (_LONG_AGO, NONE) if before is None else (before.time, NONE if before.told is None else before.told)
+            at = np.searchsorted(rows, own)
+            since = time[own] - np.concatenate((first[:1], time[rows]))[at]
+            same = told[own] == np.concatenate((first[1:], told[rows]))[at]
+            if place in paired:
+                hidden = since <= HOLDS_NS[0]
+                self.odd[own[~hidden & (since <= HOLDS_NS[1])]] = True
+            else:
+                hidden = np.where(told[own] == NONE, since < REPEATED_NS, same)
+                single = np.concatenate(([NONE], told[own]))[np.searchsorted(own, rows)]
+                self.odd[rows[(told[rows] != NONE) & (single == told[rows])]] = True
+            self.formatter[own[hidden]] = UNROUTED
 
     def _beginning_rows(self) -> Places:
         rows = np.flatnonzero(self.timed)

@@ -90,15 +90,15 @@ class NewestSentences:
         for place in present(columns.formatter[inside][columns.combined[inside]]):
             own = self._rows.of(place)
             spoken = own.rows[columns.combined[own.rows]]
-            if len(spoken):
-                tracker._combined[FORMATTERS[place]] = int(batch.time[spoken[-1]])
+            for row in spoken[-2:].tolist():
+                tracker._hear_combined(FORMATTERS[place], batch.frame(row))
         gsa = self._rows.of(kinds.GSA)
         tracker._best = ""
         if len(gsa):
             row = int(gsa.rows[-1])
-            tracker._gsa_last, tracker._dimension_time = batch.frame(row), int(batch.time[row])
+            tracker._gsa_last = batch.frame(row)
             if columns.epoch[row] == columns.epoch[stretch.end - 1]:
-                tracker._best = tracker._indicators.dimension
+                tracker._best = tracker._dimension
         routed = stretch.begin + np.flatnonzero(columns.formatter[inside] != kinds.UNROUTED)
         tracker._last_formatter = FORMATTERS[int(columns.formatter[routed[-1]])]
         tells = routed[np.isin(columns.formatter[routed], (kinds.GGA, kinds.RMC, kinds.GLL))]

@@ -9,12 +9,14 @@ from pale_heron.core.gnss.batches import columns as kinds
 from pale_heron.core.gnss.batches.columns import FORMATTERS, FixColumns
 from pale_heron.core.gnss.batches.folds import usual_gaps
 from pale_heron.core.gnss.epochs.tracker import AHEAD_SHARE, SHORTEST_NS
-from pale_heron.core.gnss.fix import DIMENSION_FRESH_NS, REPEATED_NS, FixTracker
-from pale_heron.core.gnss.states import kind_of_quality, kind_of_status
+from pale_heron.core.gnss.fix import FixTracker
+from pale_heron.core.gnss.saying import REPEATED_NS
+from pale_heron.core.gnss.states import HOLD_INTERVALS, HOLDS_NS, NO_DIMENSION, kind_of_quality, kind_of_status
 from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 LONGEST_GAP_NS: Final = 3 * SECOND
+JUDGED: Final = (kinds.GGA, kinds.RMC, kinds.GLL, kinds.GSA)
 TIMED: Final = (kinds.GGA, kinds.RMC, kinds.GLL, kinds.ZDA, kinds.GST)
 
 
@@ -50,28 +52,30 @@ class OddRows:
                 # A clock that was set back: until it has caught up nothing is as it was.
                 odd |= (columns.formatter == place) & (self._batch.time < heard.begun)
         gga, rmc = columns.kind(kinds.GGA), columns.kind(kinds.RMC)
-        quality, status = words.get("GGA", ("", "")), words.get("RMC", ("", "", "", ""))
+        quality, status = words.get("GGA", ("", "")), words.get("RMC", ("", "", ""))
         odd[gga.rows] |= ~_says(gga.field(6), quality[0], "0") | (quality[1] == "")
-        odd[rmc.rows] |= ~_says(rmc.field(2), status[0], "V") | ~_says(rmc.field(12), status[1]) | (status[3] == "")
-        if gga_fixed(tracker) != rmc_fixed(tracker) and len(gga) and len(rmc):
+        odd[rmc.rows] |= ~_says(rmc.field(2), status[0], "V") | ~_says(rmc.field(12), status[1]) | (status[2] == "")
+        if not tracker._agreed:
+            # Then it matters of which epoch each word is.
             odd[:] = True
         if gga_fixed(tracker):
             odd[gga.rows] |= np.isnan(columns.by_gga[0])
         if rmc_fixed(tracker):
             odd[rmc.rows] |= np.isnan(columns.by_rmc[0])
-        if tracker._latest.keys().isdisjoint(("GGA", "GNS", "RMC")):
+        if words.keys().isdisjoint(("GGA", "GNS", "RMC")):
             odd |= columns.formatter == kinds.GLL
         odd[columns.lists.rows[~tracker._sky.knows(columns.lists, self._batch.names)]] = True
         self._mark_dimensions(odd)
+        self._mark_lapses(odd)
         self._mark_epochs(odd)
         return odd
 
     def _mark_dimensions(self, odd: Flags) -> None:
-        """GSA: all of an epoch together say what those before said; and none stopped coming."""
+        """GSA: all of an epoch together say what those before said."""
         columns, tracker, time = self._columns, self._tracker, self._batch.time
         rows = columns.kind(kinds.GSA).rows
         word = tracker._words.get("GSA", ("",))[0]
-        spoken = ord(word) if len(word) == 1 and word == tracker._indicators.dimension else 0
+        spoken = ord(word) if len(word) == 1 else 0
         if len(rows):
             epoch = columns.epoch[rows]
             starts = np.flatnonzero(steps(epoch, -1))
@@ -81,10 +85,25 @@ class OddRows:
             late = (steps(time[rows], int(time[rows[0]])) > REPEATED_NS) & (steps(epoch, -1) == 0)
             odd[rows[late]] = True
             odd[rows[self._is_ahead(rows)]] = True
-        if tracker._dimension_time is not None:
-            judged = np.flatnonzero((columns.formatter == kinds.GGA) | (columns.formatter == kinds.RMC))
-            heard = np.concatenate(([tracker._dimension_time], time[rows]))[np.searchsorted(rows, judged)]
-            odd[judged[time[judged] - heard > DIMENSION_FRESH_NS]] = True
+        if word == NO_DIMENSION and gga_fixed(tracker):
+            odd[:] = True
+
+    def _mark_lapses(self, odd: Flags) -> None:
+        """Where somebody is judged while the word of another may no longer hold."""
+        columns, tracker, time = self._columns, self._tracker, self._batch.time
+        judged = np.flatnonzero(np.isin(columns.formatter, JUDGED))
+        for formatter in tracker._words:
+            heard = tracker._latest[formatter]
+            if heard.frame.time is None or not len(judged):
+                continue
+            place = FORMATTERS.index(formatter) if formatter in FORMATTERS else kinds.UNROUTED
+            rows = columns.kind(place).rows if place != kinds.UNROUTED else np.empty(0, np.int64)
+            times = np.concatenate(([heard.frame.time], time[rows]))
+            # No interval is shorter than the shortest time between two.
+            apart = np.diff(times)
+            least = min([heard.interval, *apart[apart > 0].tolist()])
+            holds = min(max(HOLDS_NS[0], int(HOLD_INTERVALS * least)), HOLDS_NS[1])
+            odd[judged[time[judged] - times[np.searchsorted(rows, judged)] > holds]] = True
 
     def _is_ahead(self, rows: Places) -> Flags:
         """Which GSA come so late, behind other sentences, that they are of the next epoch."""

@@ -20,7 +20,7 @@ from pale_heron.core.gnss.batches.newest import NewestSentences
 from pale_heron.core.gnss.batches.oddities import OddRows
 from pale_heron.core.gnss.batches.sky import at_moments
 from pale_heron.core.gnss.batches.stretch import EpochStretch, StretchRows, epoch_rows
-from pale_heron.core.gnss.fix import COMBINED_FRESH_NS, FixTracker
+from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.nmea.columns import NONE
 from pale_heron.core.nmea.raw import time_of_day
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
@@ -38,10 +38,11 @@ class SteadyFeeder:
         self._tracker = tracker
         self._batch = batch
         before = time_of_day(tracker._epochs.raw_time)
-        combined = {FORMATTERS.index(name): time for name, time in tracker._combined.items() if name in FORMATTERS}
+        combined = {FORMATTERS.index(name): said for name, said in tracker._combined.items() if name in FORMATTERS}
+        paired = {FORMATTERS.index(name) for name in tracker._paired if name in FORMATTERS}
         routes = [self._route(name) for name in batch.names]
         self._step = AT_A_TIME
-        self._columns = FixColumns(batch, routes, told, NONE if before is None else before, combined, COMBINED_FRESH_NS)
+        self._columns = FixColumns(batch, routes, told, NONE if before is None else before, combined, paired)
 
     def _route(self, kind: str) -> RowRoute:
         found = self._tracker._routes.get(kind) or self._tracker._route(kind)
@@ -115,7 +116,7 @@ class SteadyFeeder:
         epoch = tracker._epochs.open
         return (
             not tracker._course.waiting
-            and tracker._best in ("", tracker._indicators.dimension)
+            and tracker._best in ("", tracker._dimension)
             and bool(epoch.time)
             and epoch.arrived is not None
             and tracker._sky.between_lists

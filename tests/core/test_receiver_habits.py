@@ -1,0 +1,174 @@
+"""Habits of real receivers, with the truth beside each log: what Fix says of it, one by one, cut anywhere, in batches.
+
+Each log is written from the standard (NMEA 0183), epoch by epoch: sentences that stop, that come rarely, from other
+talkers, with dates that are none; its truth is which epochs had a position.
+"""
+
+import random
+from collections.abc import Callable, Iterator
+from itertools import pairwise
+from typing import Final, NamedTuple
+
+import pytest
+from tests.receivers import little_is_enough
+from tests.streams import BEGIN, chunk, sentences
+
+from pale_heron.core import utc
+from pale_heron.core.frames import SECOND
+from pale_heron.core.lane import Lane, LaneSnapshot
+
+__all__ = ["little_is_enough"]
+
+WHERE: Final = "4607.03800,S,06718.40000,W"
+
+
+class SaidEpoch(NamedTuple):
+    """One epoch: what is said of it, whether there was a position in truth, and whether that was estimated alone."""
+
+    bodies: tuple[str, ...]
+    fixed: bool
+
+
+def gga(number: int, quality: int, hertz: int = 1, talker: str = "GN") -> str:
+    where = WHERE if quality else ",,,"
+    return f"{talker}GGA,{_time(number, hertz)},{where},{quality},{'11' if quality else '00'},0.8,3.4,M,11.2,M,,"
+
+
+def rmc(number: int, fixed: bool, hertz: int = 1, talker: str = "GN", mode: str = "A") -> str:
+    status = f"A,{WHERE},0.4,226.1" if fixed else "V,,,,,,"
+    return f"{talker}RMC,{_time(number, hertz)},{status},040531,,,{mode if fixed else 'N'}"
+
+
+def gll(number: int, fixed: bool) -> str:
+    return f"GNGLL,{WHERE if fixed else ',,,'},{_time(number, 1)},{'A,A' if fixed else 'V,N'}"
+
+
+def gsa(dimension: int) -> str:
+    return f"GNGSA,A,{dimension},{'07,09,14,21' if dimension > 1 else ',,,'},,,,,,,,,1.4,0.8,1.1,1"
+
+
+def _time(number: int, hertz: int) -> str:
+    return utc.clock(BEGIN + number * SECOND // hertz, 2).replace(":", "")
+
+
+def gga_stops() -> Iterator[SaidEpoch]:
+    """Somebody switches GGA off; a minute later the sky is lost."""
+    for number in range(200):
+        fixed = not 100 <= number < 160
+        told = [gga(number, 1)] if number < 60 else []
+        yield SaidEpoch((rmc(number, fixed), *told, gsa(3 if fixed else 1)), fixed)
+
+
+def gga_stops_without_a_fix() -> Iterator[SaidEpoch]:
+    for number in range(200):
+        fixed = number >= 60
+        yield SaidEpoch((rmc(number, fixed), *([gga(number, 0)] if number < 50 else [])), fixed)
+
+
+def gll_after_rmc() -> Iterator[SaidEpoch]:
+    for number in range(120):
+        fixed = number < 60
+        yield SaidEpoch((gll(number, fixed), *([rmc(number, fixed)] if number < 40 else [])), fixed)
+
+
+def one_system_after_all() -> Iterator[SaidEpoch]:
+    """Under trees it sees one system alone, and its talker says so."""
+    for number in range(200):
+        talker = "GP" if 50 <= number < 130 else "GN"
+        yield SaidEpoch((rmc(number, True, talker=talker), gga(number, 1, talker=talker)), True)
+
+
+def both_talkers() -> Iterator[SaidEpoch]:
+    """One system alone has no position, all together have one; both are said, in this order."""
+    for number in range(120):
+        yield SaidEpoch((gga(number, 0, talker="GP"), gga(number, 1), rmc(number, True)), True)
+
+
+def rare_dimension(every: int) -> Callable[[], Iterator[SaidEpoch]]:
+    def said() -> Iterator[SaidEpoch]:
+        for number in range(200):
+            fixed = number >= 21 and not 100 <= number < 103
+            dimension = [gsa(3 if fixed else 1)] if number % every == 0 else []
+            yield SaidEpoch((rmc(number, fixed), gga(number, int(fixed)), *dimension), fixed)
+
+    return said
+
+
+def dimension_never() -> Iterator[SaidEpoch]:
+    for number in range(60):
+        yield SaidEpoch((rmc(number, True), gga(number, 1), gsa(1)), True)
+
+
+def rare_quality() -> Iterator[SaidEpoch]:
+    """RMC at 10 Hz, GGA once a second."""
+    for number in range(600):
+        fixed = not 305 <= number < 395
+        told = [gga(number, 4 if fixed else 0, 10)] if number % 10 == 0 else []
+        yield SaidEpoch((rmc(number, fixed, 10, mode="R"), *told), fixed)
+
+
+def strange_dates() -> Iterator[SaidEpoch]:
+    """Dates that are none, or of other centuries: they say nothing, and end nothing."""
+    dates = ("10,01,24", "10,01,1677", "10,01,2262", "10,01,9999", "10,1,2031", "4,5,2031", "00,00,0000", "x,y,z", ",,")
+    for number in range(180):
+        zda = f"GNZDA,{_time(number, 1)},{dates[number % len(dates)]},00,00"
+        yield SaidEpoch((gga(number, 1), zda), True)
+
+
+LOGS: Final[dict[str, tuple[Callable[[], Iterator[SaidEpoch]], int, int]]] = {
+    # The log, how many epochs a second, how many epochs a change may be told late.
+    "GGA is switched off": (gga_stops, 1, 0),
+    "GGA is switched off before the first fix": (gga_stops_without_a_fix, 1, 0),
+    "GLL goes on where RMC stops": (gll_after_rmc, 1, 0),
+    "one system after all": (one_system_after_all, 1, 0),
+    "one system beside all": (both_talkers, 1, 1),
+    "GSA every 5 epochs": (rare_dimension(5), 1, 0),
+    "GSA every 10 epochs": (rare_dimension(10), 1, 0),
+    "GSA never says it": (dimension_never, 1, 0),
+    "GGA every 10 epochs": (rare_quality, 10, 1),
+    "dates that are none": (strange_dates, 1, 0),
+}
+
+
+def heard(log: list[SaidEpoch], hertz: int, how: str) -> LaneSnapshot:
+    """One by one as they come, cut anywhere, or many together; then all is asked for."""
+    lane, chance, step = Lane("curlew"), random.Random(7), SECOND // hertz
+    chunks = []
+    for number, each in enumerate(log):
+        data = sentences(*each.bodies)
+        at = chance.randrange(len(data)) if how == "cut" else len(data)
+        chunks += [
+            chunk(piece, BEGIN + number * step + place * 1000)
+            for place, piece in enumerate((data[:at], data[at:]))
+            if piece
+        ]
+    if how == "many":
+        lane.feed_many(chunks)
+    else:
+        for piece in chunks:
+            lane.feed(piece)
+    lane.finish()
+    return lane.snapshot(BEGIN + len(log) * step)
+
+
+@pytest.mark.parametrize("how", ["whole", "cut", "many"])
+@pytest.mark.parametrize("name", LOGS)
+def test_fix_says_what_was_true(name: str, how: str) -> None:
+    said, hertz, late = LOGS[name]
+    log = list(said())
+    fix = heard(log, hertz, how).fix
+    assert fix.epochs == len(log), "no epoch is lost, and none is invented"
+    told = [epoch.level > 1 for epoch in fix.track]
+    wrong = [at for at, (each, truth) in enumerate(zip(told, log, strict=True)) if each != truth.fixed]
+    changes = [at for at in range(1, len(log)) if log[at].fixed != log[at - 1].fixed]
+    assert all(any(0 <= at - change < late for change in (0, *changes)) for at in wrong), (wrong, changes)
+    first = next(at for at, each in enumerate(log) if each.fixed)
+    for start in fix.history.starts:
+        reached = start.seconds_to_first_fix
+        assert reached is not None and abs(reached - first / hertz) <= late / hertz + 0.01
+    gaps = sum(each.fixed and not following.fixed for each, following in pairwise(log))
+    assert len(fix.history.outages) == gaps
+    for outage in fix.history.outages:
+        if outage.seconds is not None:
+            truth = sum(not each.fixed for each in log[first:]) / hertz
+            assert abs(outage.seconds - truth) <= (late + 1) / hertz + 0.01, outage
