@@ -33,7 +33,7 @@ JUDGED: Final[list[tuple[dict[str, tuple[str, ...]], str, str]]] = [
     ({"GGA": ("6", "")}, "fix", "estimated"),
     ({"GGA": ("8", ""), "GSA": ("3",)}, "3D", "simulated"),
     ({"GGA": ("1", "known"), "GSA": ("1",)}, "time only", ""),
-    ({"GGA": ("1", "known"), "RMC": ("A", "A", "known"), "GSA": ("1",)}, "fix", "single"),
+    ({"GGA": ("1", "known"), "RMC": ("A", "A", "known"), "GSA": ("1",)}, "time only", ""),
     ({"GGA": ("0", ""), "RMC": ("A", "", ""), "GSA": ("3",)}, "no fix", ""),
     ({"GGA": ("?", ""), "GSA": ("3",)}, "no fix", ""),
     ({"GNS": ("ANR",), "GSA": ("3",)}, "3D", "RTK fixed"),

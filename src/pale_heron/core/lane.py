@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
+from pale_heron.core.believed import BelievedSentences
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
 from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
@@ -113,6 +114,8 @@ class Lane:
         self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
         self._open_error = self._hint = ""
         self._lag = LagTracker()
+        self._believed = BelievedSentences(self._fix, self._lag)
+        self._believed.byte_ns = self._byte_ns
         self._listening: tuple[str, ...] = ()
         self._client = ""
         self._opened: int | None = None
@@ -129,7 +132,7 @@ class Lane:
             return []
         self._line.feed_chunk(chunk)
         if chunk.direction is not OUT and chunk.time is not None and chunk.data:
-            self._fix.arrived(chunk.time)
+            self._believed.arrived(chunk.time)
         frames = self.streams.feed(chunk, self._byte_ns)
         if self.streams.reported:
             self._take_positions()
@@ -155,7 +158,11 @@ class Lane:
                 self._feed_stretch(stretch, stretch.batch)
                 count += len(stretch.batch) + len(stretch.frames)
             else:
+                # What is damaged in it parts the lines; of the sentences that are believed it parts nothing.
+                self._believed.within(stretch.lines)
                 count += sum(map(self._feed_in_time, stretch.chunks))
+                self._believed.within(None)
+        self._believed.settle()
         return count
 
     def _feed_in_time(self, chunk: Chunk) -> int:
@@ -177,6 +184,7 @@ class Lane:
         stretch = self.streams.take_run(run)
         assert stretch.batch is not None, "it is one batch"
         self._feed_stretch(stretch, stretch.batch)
+        self._believed.settle()
         frames = stretch.batch.run()
         pieces: list[Sequence[Frame]] = [frames[begin:end] for begin, end in pairwise((0, *stretch.ended))]
         if stretch.frames:
@@ -185,25 +193,25 @@ class Lane:
 
     def _feed_stretch(self, stretch: "Stretch", batch: "SentenceBatch") -> None:
         """Chunks in which every line is a good sentence."""
-        from pale_heron.core.lane_batches import times_told
-
         chunks = stretch.chunks
-        self._fix.arrived(chunks[0].time or 0)
+        self._believed.arrived(chunks[0].time or 0)
         pieces = Pieces([chunk.time or 0 for chunk in chunks], [len(chunk.data) for chunk in chunks], stretch.ended)
-        self.take_batch(batch, times_told(batch), pieces)
-        self._fix.arrived(chunks[-1].time or 0)
+        self._count_batch(batch, pieces)
+        self._believed.many(batch, chunks[-1].time or 0)
         self._take(list(stretch.frames))
 
     def take_batch(self, batch: "SentenceBatch", told: "Places", pieces: Pieces) -> None:
         """Sentences that came in these pieces; `told` is the time of day that each tells, or NONE."""
+        self._count_batch(batch, pieces)
+        self._believed.take(batch, told)
+
+    def _count_batch(self, batch: "SentenceBatch", pieces: Pieces) -> None:
         from pale_heron.core.lane_batches import talk_rows
 
         self._line.feed_batch(pieces, batch)
         self._checksums_seen = True
         for row in talk_rows(batch):
             self._dialogue.feed(batch.frame(row))
-        self._fix.feed_batch(batch, told)
-        self._lag.feed_batch(batch, told, self._byte_ns)
 
     def take(self, frames: Iterable[Frame]) -> None:
         """Frames that were cut before, of a raw file: nothing else is known of it."""
@@ -286,7 +294,7 @@ class Lane:
     def _set(self, settings: LineSettings | None) -> None:
         """Take new settings; at another rate the line is judged from the start."""
         before, self._settings = self._settings, settings or self._settings
-        self._byte_ns = self._settings.byte_ns if self._settings else 0
+        self._byte_ns = self._believed.byte_ns = self._settings.byte_ns if self._settings else 0
         if before and settings and (before.rate, before.framing) != (settings.rate, settings.framing):
             self._line.begin_again()
 
@@ -348,7 +356,7 @@ class Lane:
         )
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
-        line, fix, dialogue, lag = self._line.feed, self._fix.feed, self._dialogue.feed, self._lag.feed
+        line, dialogue, believed = self._line.feed, self._dialogue.feed, self._believed.one
         for frame in frames:
             line(frame)
             if frame.direction is OUT or frame.kind is TEXT:
@@ -365,14 +373,14 @@ class Lane:
             # The checksum is optional in NMEA 0183 2.x: it is not asked of a device that never sent one.
             if frame.status is OK or (frame.status is NO_CHECKSUM and not self._checksums_seen):
                 self._checksums_seen = self._checksums_seen or frame.status is OK
-                fix(frame)
-                lag(frame, self._byte_ns)
+                believed(frame)
         return frames
 
     def _hear_start(self, frame: Frame) -> None:
         """Begin the stopwatch where a line announces a start."""
         mode = start_mode(frame.data)
         if mode:
+            self._believed.settle()
             self._fix.start(mode, BANNER, frame.time)
 
     def _take_positions(self) -> None:

@@ -231,6 +231,10 @@ class FixTracker:
     def _take_whole(self, epoch: OpenEpoch) -> None:
         """An epoch is whole: a row of the record."""
         seen, cn0 = self._sky.reception(epoch.arrived)
+        if not self._state.has_position and epoch.latitude is not None:
+            # One says that there is none: it is believed, whatever others give.
+            epoch.latitude = epoch.longitude = None
+            self._plausibility.denied += 1
         self._record.add(self._epochs.row(epoch, self._state, seen, cn0))
         self._agreement.epoch(epoch)
 
@@ -404,9 +408,10 @@ class FixTracker:
         self._take_time(frame, fields[5], "GLL")
         self._hear(frame, "GLL", has_fix)
         self._lapse(frame.time)
-        if self._words.keys().isdisjoint(("GGA", "GNS", "RMC")):
-            if has_fix:
-                self._epochs.place(fields[1:5])
+        alone = self._words.keys().isdisjoint(("GGA", "GNS", "RMC"))
+        if has_fix and (alone or self._epochs.open.fixed_by_gga is not False):
+            self._epochs.open.where_by_gll = tuple(fields[1:5])
+        if alone:
             self._judge(frame, "GLL", (status or "V", mode))
 
     def _gsa(self, frame: Frame) -> None:

@@ -8,7 +8,7 @@ mode letter), and whether it has a height (GSA fix mode). Who says it, in this o
     RMC status     another it says how a position is made, not whether there is one
     GLL status
     a module
-    GSA fix mode   2D or 3D as long as it holds; "no fix" in its own epoch alone, and not against two that give one
+    GSA fix mode   2D or 3D as long as it holds; "no fix" in its own epoch alone
 
 A receiver says them a few milliseconds apart, so at a change they contradict each other for a moment: a fix counts when
 those that decide agree on it, and is gone as soon as they say so.
@@ -135,7 +135,6 @@ def held_ns(interval: int) -> int:
 
 KNOWN: Final = "known"
 NO_DIMENSION: Final = "1"
-OUTVOTED: Final = 2
 
 
 def kind_by(formatter: str, words: Words) -> str:
@@ -159,9 +158,7 @@ def judge(said: Mapping[str, Words], current: Collection[str]) -> FixState:
         return without
     dimension = said.get("GSA", ("",))[0]
     if dimension == NO_DIMENSION and "GSA" in current:
-        giving = sum(bool(kind_by(formatter, said[formatter])) for formatter in held if formatter in current)
-        if giving < OUTVOTED:
-            return without
+        return without
     kind = next(kind for formatter in held if (kind := kind_by(formatter, said[formatter])))
     return FixState(_DIMENSIONS.get(dimension, FIX), kind)
 

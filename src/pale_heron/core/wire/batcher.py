@@ -31,6 +31,8 @@ class Stretch(NamedTuple):
     ended: Sequence[int] = ()
     """So many of its sentences are whole with each chunk."""
     frames: Sequence[Frame] = ()
+    lines: SentenceBatch | None = None
+    """Where there is no batch: all lines of these bytes, good or not; sentences of its frames are among them."""
 
 
 def stretches(
@@ -123,7 +125,7 @@ class _ChunkCut:
                 until = at
             if until == at or end - begin < LEAST_ROWS:
                 until = max(until, at + 1)
-                yield Stretch(chunks[at:until])
+                yield Stretch(chunks[at:until], lines=self._all)
             else:
                 left = framer.leap(self._behind(end, until))
                 ended = (end_row[at:until] - begin).tolist()

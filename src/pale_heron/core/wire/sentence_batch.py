@@ -108,6 +108,19 @@ class SentenceBatch:
         columns = (lines.start, ends, lines.star, time, lines.type, lines.first_separator, lines.comma_count)
         return cls(*place, lines.data, names, lines.separators, np.stack(columns))
 
+    @classmethod
+    def joined(cls, parts: "Sequence[SentenceBatch]") -> "SentenceBatch":
+        """Parts of one batch, one behind the other, as one."""
+        return replace(parts[0], columns=np.concatenate([each.columns for each in parts], axis=1))
+
+    def row_of(self, frame: Frame) -> int | None:
+        """Which row a frame is; None where it is none, as one in the middle of a line."""
+        start = frame.offset - self.offset
+        row = int(np.searchsorted(self.start, start))
+        if row == len(self) or self.start[row] != start or self.end[row] != start + len(frame.data):
+            return None
+        return row if self.type[row] != NO_TYPE else None
+
     @property
     def start(self) -> Places:
         return self._column(_START)

@@ -64,6 +64,11 @@ class OddRows:
             odd[rmc.rows] |= np.isnan(columns.by_rmc[0])
         if words.keys().isdisjoint(("GGA", "GNS", "RMC")):
             odd |= columns.formatter == kinds.GLL
+        # Where neither GGA nor RMC comes, GLL may have the place.
+        placed = np.zeros(int(columns.epoch[-1]) + 1, np.bool_)
+        placed[columns.epoch[gga.rows]] = placed[columns.epoch[rmc.rows]] = True
+        gll = columns.kind(kinds.GLL).rows
+        odd[gll[~placed[columns.epoch[gll]]]] = True
         odd[columns.lists.rows[~tracker._sky.knows(columns.lists, self._batch.names)]] = True
         self._mark_dimensions(odd)
         self._mark_lapses(odd)

@@ -42,6 +42,8 @@ class SteadyFeeder:
         paired = {FORMATTERS.index(name) for name in tracker._paired if name in FORMATTERS}
         routes = [self._route(name) for name in batch.names]
         self._step = AT_A_TIME
+        self._unsteady = 0
+        """How often in a row the epoch that is open was not as the one before."""
         self._columns = FixColumns(batch, routes, told, NONE if before is None else before, combined, paired)
 
     def _route(self, kind: str) -> RowRoute:
@@ -69,7 +71,7 @@ class SteadyFeeder:
             self._step = 2 * self._step if until == begin else AT_A_TIME
             return self._one_by_one(at, begin if until > begin else min(end, at + self._step))
         self._step = AT_A_TIME
-        return self._take_from(at, until, end)
+        return self._take_from(at, until)
 
     def _epochs_from(self, at: int) -> int:
         """How many epochs begin from a row on."""
@@ -86,7 +88,7 @@ class SteadyFeeder:
             return at, at
         return int(edges[enough[0]]), int(edges[enough[0] + 1]) - 1
 
-    def _take_from(self, at: int, until: int, end: int) -> int:
+    def _take_from(self, at: int, until: int) -> int:
         """Take the epochs that lie between two rows, of which none is odd; gives how far that went."""
         columns = self._columns
         begins = at + np.flatnonzero(columns.begins[at:until])
@@ -97,7 +99,10 @@ class SteadyFeeder:
         begin, last = int(between[0]), int(between[-1])
         self._one_by_one(at, begin)
         if not self._is_steady():
-            return self._one_by_one(begin, min(end, begin + AT_A_TIME))
+            # What suffered in the epoch that is open may be over with the next one.
+            self._unsteady += 1
+            return self._one_by_one(begin, int(between[min(2**self._unsteady, len(between)) - 1]))
+        self._unsteady = 0
         inside = begins[(begins >= begin) & (begins < last)]
         self._take(EpochStretch(begin, last, inside, np.append(inside[1:], last)))
         return last

@@ -58,6 +58,8 @@ class PlausibilityChecks:
     _date_jump: tuple[int, int] | None = None
     _flat: int = 0
     _bad_separation: float | None = None
+    denied: int = 0
+    """Epochs with a position of which another sentence says that there is no fix."""
     datum: str = ""
     """In which datum positions are given now; empty for WGS 84."""
     _equal_since: int | None = None
@@ -308,7 +310,17 @@ class PlausibilityChecks:
         return found
 
     def _about_sentences(self) -> list[PlausibilityFinding]:
-        return [
+        denied = [
+            PlausibilityFinding(
+                "fix-denied",
+                "Positions come beside the word that there is no fix.",
+                f"In {self.denied} epochs; they are not taken for positions",
+                "Look at what each sentence says (Fix, WHO SAYS IT): one of them is wrong, mostly a fix mode that is "
+                "never set.",
+                0.5,
+            )
+        ]
+        return (denied if self.denied >= SPLIT_EPOCHS else []) + [
             PlausibilityFinding(
                 f"disagree-{what}",
                 f"GGA and RMC disagree on the {what}.",

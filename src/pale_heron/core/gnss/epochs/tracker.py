@@ -43,6 +43,7 @@ class OpenEpoch:
     fixed_by_gga: bool | None = None
     fixed_by_rmc: bool | None = None
     where_by_rmc: tuple[bytes, ...] = ()
+    where_by_gll: tuple[bytes, ...] = ()
 
 
 class EpochTracker:
@@ -88,6 +89,9 @@ class EpochTracker:
         """The epoch that was open is whole; None where none was."""
         if not self.open.time:
             return None
+        if self.open.where_by_gll:
+            # Nobody else has said where.
+            self.place(list(self.open.where_by_gll))
         whole, self.open = self.open, OpenEpoch(b"", None)
         return whole
 

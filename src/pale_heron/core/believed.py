@@ -1,0 +1,76 @@
+"""The sentences of a lane that are believed, on their way to who reads them: the fix, and how late they come.
+
+Where many are fed, they wait until there are many, over whatever stands between them that is none: each of these ways
+costs some milliseconds, however few there are. Who has to see what they say calls `settle` before.
+"""
+
+from typing import TYPE_CHECKING
+
+from pale_heron.core.clock.lag import LagTracker
+from pale_heron.core.frames import OK, Frame
+from pale_heron.core.gnss.epochs.record import SILENT_NS
+from pale_heron.core.gnss.fix import FixTracker
+
+if TYPE_CHECKING:
+    from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
+
+
+class BelievedSentences:
+    """In the order in which they came."""
+
+    def __init__(self, fix: FixTracker, lag: LagTracker) -> None:
+        self._fix = fix
+        self._lag = lag
+        self._waiting: list[SentenceBatch] = []
+        self._arrived = 0
+        """When bytes came last, of which nobody was told yet."""
+        self.byte_ns = 0
+        """What a byte takes on the line, in nanoseconds; 0 where that is not known."""
+        self._lines: SentenceBatch | None = None
+
+    def arrived(self, time: int) -> None:
+        """Bytes came, legible or not. A silence is told where it is."""
+        if self._waiting and time - self._arrived <= SILENT_NS:
+            self._arrived = time
+        else:
+            self.settle()
+            self._fix.arrived(time)
+
+    def within(self, lines: "SentenceBatch | None") -> None:
+        """The sentences that come now, one by one, are among these lines; None for the end of that."""
+        self._lines = lines if self._waiting else None
+
+    def one(self, frame: Frame) -> None:
+        """One sentence."""
+        row = self._lines.row_of(frame) if self._lines is not None and frame.status is OK else None
+        if row is not None and self._lines is not None:
+            self._waiting.append(self._lines.part(row, row + 1))
+            return
+        if self._waiting:
+            self.settle()
+        self._fix.feed(frame)
+        self._lag.feed(frame, self.byte_ns)
+
+    def many(self, batch: "SentenceBatch", arrived: int) -> None:
+        """Many of them, of the same bytes as those before, the last of which came at that time."""
+        self._waiting.append(batch)
+        self._arrived = arrived
+
+    def take(self, batch: "SentenceBatch", told: "Places") -> None:
+        """Many of them, at once; `told` is the time of day that each tells, or NONE."""
+        self.settle()
+        self._fix.feed_batch(batch, told)
+        self._lag.feed_batch(batch, told, self.byte_ns)
+
+    def settle(self) -> None:
+        """Whoever reads them has read all."""
+        if not self._waiting:
+            return
+        from pale_heron.core.lane_batches import times_told
+
+        waiting, self._waiting, self._lines = self._waiting, [], None
+        batch = type(waiting[0]).joined(waiting) if len(waiting) > 1 else waiting[0]
+        self.take(batch, times_told(batch))
+        if self._arrived:
+            self._fix.arrived(self._arrived)
+            self._arrived = 0
