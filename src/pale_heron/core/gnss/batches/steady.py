@@ -64,6 +64,10 @@ class SteadyFeeder:
             return self._one_by_one(at, min(end, at + AT_A_TIME))
         if self._epochs_from(at) <= LEAST_EPOCHS + TAIL_EPOCHS:
             return self._one_by_one(at, end)
+        if self._tracker._epochs.open.arrived is None:
+            # Behind a stretch: with nothing open there is nothing to go by.
+            begins = at + np.flatnonzero(self._columns.begins[at:end])
+            return self._one_by_one(at, int(begins[0]) + 1)
         odd = np.append(np.flatnonzero(self._odd(at)), end)
         begin, until = self._next_stretch(at, odd)
         if begin > at or until == begin:
