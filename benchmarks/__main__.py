@@ -18,6 +18,7 @@ from benchmarks import (
     live,
     memory,
     proof,
+    real_logs,
     receivers,
     soak,
     startup,
@@ -44,6 +45,7 @@ ALL = {
     "clock-truth": clock_truth.run,
     "proof": proof.run,
     "files": files.run,
+    "real-logs": real_logs.run,
     "idle": idle.run,
     "soak": soak.run,
 }

@@ -42,9 +42,9 @@ class BelievedSentences:
 
     def one(self, frame: Frame) -> None:
         """One sentence."""
-        row = self._lines.row_of(frame) if self._lines is not None and frame.status is OK else None
-        if row is not None and self._lines is not None:
-            self._waiting.append(self._lines.part(row, row + 1))
+        row = self._lines.one(frame) if self._lines is not None and frame.status is OK else None
+        if row is not None:
+            self._waiting.append(row)
             return
         if self._waiting:
             self.settle()

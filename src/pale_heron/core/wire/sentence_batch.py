@@ -113,13 +113,15 @@ class SentenceBatch:
         """Parts of one batch, one behind the other, as one."""
         return replace(parts[0], columns=np.concatenate([each.columns for each in parts], axis=1))
 
-    def row_of(self, frame: Frame) -> int | None:
-        """Which row a frame is; None where it is none, as one in the middle of a line."""
-        start = frame.offset - self.offset
-        row = int(np.searchsorted(self.start, start))
-        if row == len(self) or self.start[row] != start or self.end[row] != start + len(frame.data):
+    def one(self, frame: Frame) -> "SentenceBatch | None":
+        """A whole sentence in these bytes, be it in the middle of a line; None where its type is not known."""
+        start, star = frame.offset - self.offset, frame.data.find(b"*")
+        if frame.data[:1] not in (b"$", b"!") or frame.type not in self.names or start < 0:
             return None
-        return row if self.type[row] != NO_TYPE else None
+        first, commas = int(np.searchsorted(self.separators, start)), frame.data.count(b",", 0, star)
+        kind = self.names.index(frame.type)
+        row = start, start + len(frame.data), start + star, frame.time or 0, kind, first, commas
+        return replace(self, columns=np.array(row, np.int64).reshape(-1, 1))
 
     @property
     def start(self) -> Places:

@@ -110,6 +110,12 @@ class FixColumns:
         return found
 
     @cached_property
+    def judged(self) -> Places:
+        """The rows at which it may be judged whether there is a fix."""
+        found: Places = np.flatnonzero(np.isin(self.formatter, (GGA, RMC, GLL, GSA)))
+        return found
+
+    @cached_property
     def by_gga(self) -> Numbers:
         """Latitude and longitude of every GGA, where there is one."""
         return self.kind(GGA).place(2)

@@ -16,7 +16,6 @@ from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, steps
 
 LONGEST_GAP_NS: Final = 3 * SECOND
-JUDGED: Final = (kinds.GGA, kinds.RMC, kinds.GLL, kinds.GSA)
 TIMED: Final = (kinds.GGA, kinds.RMC, kinds.GLL, kinds.ZDA, kinds.GST)
 
 
@@ -96,13 +95,14 @@ class OddRows:
     def _mark_lapses(self, odd: Flags) -> None:
         """Where somebody is judged while the word of another may no longer hold."""
         columns, tracker, time = self._columns, self._tracker, self._batch.time
-        judged = np.flatnonzero(np.isin(columns.formatter, JUDGED))
+        judged = columns.judged[np.searchsorted(columns.judged, self._at) :]
         for formatter in tracker._words:
             heard = tracker._latest[formatter]
             if heard.frame.time is None or not len(judged):
                 continue
             place = FORMATTERS.index(formatter) if formatter in FORMATTERS else kinds.UNROUTED
             rows = columns.kind(place).rows if place != kinds.UNROUTED else np.empty(0, np.int64)
+            rows = rows[np.searchsorted(rows, self._at) :]
             times = np.concatenate(([heard.frame.time], time[rows]))
             # No interval is shorter than the shortest time between two.
             apart = np.diff(times)
