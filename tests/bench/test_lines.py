@@ -154,6 +154,18 @@ def test_every_line_is_read_back_as_it_was(recorded: Recorded) -> None:
     assert got == recorded.entries
 
 
+def test_lines_behind_the_last_place_are_read_back_too(recorded: Recorded) -> None:
+    """Under load the last place may lie far before what memory holds: what is between them is in the file."""
+    history = ReadBack(lambda: recorded.path, lambda: recorded.history._described())
+    history.note(recorded.history._checkpoints[0])
+    lines = Lines(recorded.model.log, history)
+    assert lines.begin == 0 and recorded.model.log.begin > 3000
+    for number in (0, 1, 2500, recorded.model.log.begin - 1, 7):
+        until(lambda number=number: lines.get(number) is not None)  # type: ignore[misc]
+        assert lines.get(number) == recorded.entries[number]
+    assert lines.number_at(recorded.entries[2000].time or 0) > 0
+
+
 def test_a_line_that_left_memory_comes_a_little_later(recorded: Recorded) -> None:
     lines = Lines(recorded.model.log, ReadBack(lambda: recorded.path, lambda: recorded.history._described()))
     lines._history = recorded.history

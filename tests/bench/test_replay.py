@@ -18,7 +18,7 @@ from pale_heron.bench.replay import indexer
 from pale_heron.bench.replay.indexer import LARGE_BYTES, Found, survey
 from pale_heron.bench.replay.replay import Replay
 from pale_heron.bench.snapshot import BenchSnapshot, ReplayState
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import SECOND, Chunk, Event
 from pale_heron.core.trouble import Trouble
 from pale_heron.sim.scenes import SCENES
 
@@ -181,3 +181,21 @@ def test_a_scout_that_fails_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     until(lambda: replay.snapshot().fault)
     assert not state_of(replay.snapshot()).surveyed
     replay.stop()
+
+
+def test_a_file_that_cannot_be_read_on_is_told_and_can_be_left(paused: Replay, straight: dict[int, int]) -> None:
+    """It stands where it is and says why, instead of seeking for ever; another jump begins anew."""
+    settled(paused)
+    paused._records = failing_disk()
+    paused.seek(BEGIN + 900 * SECOND)
+    until(lambda: "Input/output error" in state_of(paused.snapshot()).torn)
+    assert not state_of(paused.snapshot()).seeking and not state_of(paused.snapshot()).playing
+    paused.seek(BEGIN + 100 * SECOND)
+    until(lambda: not state_of(paused.snapshot()).torn)
+    assert settled(paused).lanes[0].line.frames == straight[100]
+
+
+def failing_disk() -> Iterator[Chunk | Event]:
+    """It gives nothing, and never will."""
+    raise OSError(5, "Input/output error")
+    yield

@@ -27,7 +27,7 @@ from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND, Event, Frame
 from pale_heron.core.order import SLACK_NS
 from pale_heron.core.proof.marks import MARK, NOTE, REWORDED, WITHDRAWN, Mark, details_of
-from pale_heron.core.trouble import Trouble
+from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.files.user_folders import is_there
 
 SPEEDS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 100.0, 1000.0)
@@ -74,6 +74,8 @@ class Replay:
         self._raw_read = 0
         self._last = 0
         self._ended = False
+        self._failure = ""
+        """Why it cannot be read on; empty while it can."""
         self._steps = 0
         """How many records are to be taken while it is paused."""
         self._obeyed = 0
@@ -194,9 +196,20 @@ class Replay:
     def _run(self) -> None:
         more = True
         while not self._stop.is_set():
-            self._obey(wait=not more)
-            more = self._play_on()
+            try:
+                self._obey(wait=not more)
+                more = self._play_on()
+            except Exception as fault:
+                # A disk that fails, a file that went away: it stands where it is, says so, and can be led elsewhere.
+                more = False
+                self._stand_still(fault)
             self._publish()
+
+    def _stand_still(self, fault: Exception) -> None:
+        """It cannot be read on here."""
+        self._failure = f"it cannot be read on: {fault.strerror}" if isinstance(fault, OSError) else fault_words(fault)
+        self._ended, self._target, self._next, self._records = True, None, None, iter(())
+        self._set_playing(False)
 
     def _obey(self, *, wait: bool) -> None:
         """Carry out what was asked for; `wait` a moment for it where nothing else is to be done."""
@@ -229,10 +242,11 @@ class Replay:
         self._go_to(max(self._began, begin + nanoseconds))
 
     def _go_to(self, moment: int) -> None:
-        if self._ended and moment >= self._now:
+        failed, self._failure = bool(self._failure), ""
+        if self._ended and moment >= self._now and not failed:
             return
         nearest = self._indexer.nearest(moment) if self._indexer else None
-        if moment < self._now or (nearest is not None and nearest.moment > self._now):
+        if failed or moment < self._now or (nearest is not None and nearest.moment > self._now):
             self._model, self._lines = self._begin(nearest)
         # Steps that were not taken yet would have led to before it.
         self._target, self._steps = moment, 0
@@ -368,7 +382,7 @@ class Replay:
                 speed=self._speed,
                 share=self._read / self._size if self._size else 1.0,
                 ended=self._ended,
-                torn=reader.torn if reader else "",
+                torn=self._failure or (reader.torn if reader else ""),
                 seeking=self._target is not None,
                 begin=self._began,
                 end=max(self._now, indexer.until.moment if indexer else 0),

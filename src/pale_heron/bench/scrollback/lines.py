@@ -37,9 +37,9 @@ class Lines:
     def earliest(self) -> int:
         """The first number that can be had at all."""
         history = self._history
-        if history is None or history.begin is None or history.end < self.log.begin:
+        if history is None or history.begin is None:
             return self.log.begin
-        return history.begin
+        return min(history.begin, self.log.begin)
 
     def number(self, index: int) -> int:
         """The number of the line at a place of this list: the place itself."""

@@ -25,6 +25,9 @@ SPACING_LINES = 4000
 """Lines between two places; well below what memory holds, so that nothing lies between the last place and memory."""
 
 MOST_PLACES = 8192
+AHEAD = 2000
+"""So many lines are read on behind one that is wanted, where nobody knows how many there are."""
+
 CACHED = 6
 
 
@@ -64,11 +67,6 @@ class ReadBack:
         """The first number that can be read back; None before the first place."""
         return self._checkpoints[0].number if self._checkpoints else None
 
-    @property
-    def end(self) -> int:
-        """Behind the last number that can be read back."""
-        return self._checkpoints[-1].number if self._checkpoints else 0
-
     def note(self, checkpoint: Checkpoint) -> None:
         """Keep a place; one that is not behind the last changes nothing."""
         with self._lock:
@@ -90,9 +88,10 @@ class ReadBack:
         """The number of a line at or shortly before a moment; None where that is not in here."""
         with self._lock:
             at = bisect.bisect_right(self._checkpoints, moment, key=lambda checkpoint: checkpoint.moment) - 1
-        if at < 0 or at + 1 >= len(self._checkpoints):
-            return None
-        segment = self.segment(self._checkpoints[at].number)
+            if at < 0:
+                return None
+            number = self._checkpoints[at].number
+        segment = self.segment(number)
         if segment is None:
             return None
         return segment.first + bisect.bisect_right(segment.entries, moment, key=lambda entry: entry.time or 0)
@@ -103,8 +102,8 @@ class ReadBack:
         if at is None:
             return None
         segment = self._cache.get(at)
-        if segment is None:
-            self._wanted = at
+        if segment is None or (self._is_last(at) and number >= segment.first + len(segment.entries)):
+            self._wanted = number
             if not self._reading.is_set():
                 self._reading.set()
                 threading.Thread(target=self._read_wanted, name="history", daemon=True).start()
@@ -118,11 +117,13 @@ class ReadBack:
         if at is None:
             return None
         cached = self._cache.get(at)
-        if cached is not None:
+        if cached is not None and (not self._is_last(at) or number < cached.first + len(cached.entries)):
             return cached
         with self._lock:
-            checkpoint, following = self._checkpoints[at], self._checkpoints[at + 1]
-        segment = Segment(checkpoint.number, self._read(checkpoint, following))
+            checkpoint = self._checkpoints[at]
+            # Behind the last place no other one says how many there are.
+            end = number + AHEAD if self._is_last(at) else self._checkpoints[at + 1].number
+        segment = Segment(checkpoint.number, self._read(checkpoint, end - checkpoint.number))
         with self._lock:
             self._cache[at] = segment
             while len(self._cache) > CACHED:
@@ -130,26 +131,29 @@ class ReadBack:
         return segment
 
     def _at(self, number: int) -> int | None:
-        """The place before a number, if another one follows it."""
+        """The place before a number."""
         with self._lock:
             at = bisect.bisect_right(self._checkpoints, number, key=lambda checkpoint: checkpoint.number) - 1
-            return at if 0 <= at < len(self._checkpoints) - 1 else None
+            return at if at >= 0 else None
+
+    def _is_last(self, at: int) -> bool:
+        return at == len(self._checkpoints) - 1
 
     def _read_wanted(self) -> None:
         try:
             while self._wanted is not None:
-                at, self._wanted = self._wanted, None
-                self.segment(self._checkpoints[at].number)
+                number, self._wanted = self._wanted, None
+                self.segment(number)
         finally:
             self._reading.clear()
 
-    def _read(self, checkpoint: Checkpoint, following: Checkpoint) -> list[Entry]:
-        """What lies between two places; as many lines as were counted there."""
+    def _read(self, checkpoint: Checkpoint, count: int) -> list[Entry]:
+        """So many lines from a place on, as far as there are."""
         pipeline: Pipeline[LaneStage] = Pipeline(Framing)
         pipeline.take_up(pickle.loads(checkpoint.state))
         reader = CaptureReader(self._path())
         entries: list[Entry] = []
-        wanted = checkpoint.skipped + following.number - checkpoint.number
+        wanted = checkpoint.skipped + count
         try:
             for record in reader.resume(checkpoint.position, self._described()):
                 entries += pipeline.feed((record,))
