@@ -24,6 +24,7 @@ from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying, time_told
 from pale_heron.core.gnss.snapshot import FixSnapshot, overdue_s
 from pale_heron.core.gnss.states import (
     EACH_EPOCH,
+    HOLDS_NS,
     KNOWN,
     NO_FIX,
     RANKS,
@@ -97,6 +98,8 @@ class FixTracker:
         """Whether all of these say the same."""
         self._last_formatter = ""
         self._said: int | None = None
+        self._resumed = 0
+        """When the first sentence came behind a silence of all."""
         self._deciding = ""
         self._routes: dict[str, _Route] = {}
         self._readers = {
@@ -291,11 +294,15 @@ class FixTracker:
         """Forget what no longer holds: its sender has stopped; whether there was any."""
         if now is None:
             return False
+        usual = self._record.cadence.usual
+        if self._said is not None and now - self._said > max(EACH_EPOCH * usual, HOLDS_NS[0]):
+            # All were silent: that one of them has stopped is not seen before the others have gone on for a while.
+            self._resumed = now
         over = [
             formatter
             for formatter in self._words
             if (heard := self._latest[formatter]).frame.time is not None
-            and now - heard.frame.time > held_ns(heard.interval)
+            and now - max(heard.frame.time, self._resumed) > held_ns(heard.interval)
         ]
         for formatter in over:
             del self._words[formatter]
@@ -413,6 +420,9 @@ class FixTracker:
             self._epochs.open.where_by_gll = tuple(fields[1:5])
         if alone:
             self._judge(frame, "GLL", (status or "V", mode))
+        elif self._words.pop("GLL", None) is not None:
+            # What it said while it was alone is said by others now.
+            self._agreed = agree(self._words)
 
     def _gsa(self, frame: Frame) -> None:
         gsa = gsa_words(frame.data)

@@ -96,6 +96,11 @@ class OddRows:
         """Where somebody is judged while the word of another may no longer hold."""
         columns, tracker, time = self._columns, self._tracker, self._batch.time
         judged = columns.judged[np.searchsorted(columns.judged, self._at) :]
+        # Behind a silence of all of them each may still come.
+        silent = max(HOLDS_NS[0], int(1.2 * tracker._record.cadence.usual))
+        first = int(time[judged[0]]) if len(judged) else 0
+        before = first if tracker._said is None else tracker._said
+        odd[judged[steps(time[judged], before) > silent]] = True
         for formatter in tracker._words:
             heard = tracker._latest[formatter]
             if heard.frame.time is None or not len(judged):
