@@ -23,7 +23,7 @@ from pale_heron.core.sharing.standards import (
     set_commands,
     standard_spans,
 )
-from pale_heron.core.sharing.wordings import asked_for, secret_wordings, shared_wordings
+from pale_heron.core.sharing.wordings import asked_for, hints_at_secret, secret_wordings, shared_wordings
 
 if TYPE_CHECKING:
     # Loaded with the first module that a lane speaks to.
@@ -90,10 +90,12 @@ class LineScanner:
         line = text.strip("\r\n")
         found = self._sent(text, line, waiting, tables) if sent else self._received(text, line)
         if found is None:
-            found = [*standard_spans(line), *secret_wordings(line)]
-            if tables is not None:
-                found += [*tables.spans(line), *tables.unknown_values(line)]
-                found += tables.order_spans(line) if sent else ()
+            found = list(tables.spans(line)) if tables is not None else []
+            # Most of what a console says is neither a command, nor speaks of a secret.
+            if sent or self._shared or "+" in line or hints_at_secret(line):
+                found = [*standard_spans(line), *found, *secret_wordings(line)]
+                found += tables.unknown_values(line) if tables is not None else ()
+                found += tables.order_spans(line) if sent and tables is not None else ()
             if self._shared:
                 found += shared_wordings(line)
         if self._shared and self._also is not None:
