@@ -134,7 +134,8 @@ class ReadBack:
         """The place before a number."""
         with self._lock:
             at = bisect.bisect_right(self._checkpoints, number, key=lambda checkpoint: checkpoint.number) - 1
-            return at if at >= 0 else None
+            # The last place of a whole file is its end: nothing can be read from it.
+            return at if at >= 0 and self._checkpoints[at].state else None
 
     def _is_last(self, at: int) -> bool:
         return at == len(self._checkpoints) - 1

@@ -29,16 +29,20 @@ def position_of(
     found: dict[str, str] = {}
     seen = False
     for name, raw in fields:
-        kind = dialect.field_of(name).kind
-        seen = seen or kind == kinds.LATITUDE
-        if raw:
-            found.setdefault(kind, raw)
+        field = dialect.field_of(name)
+        seen = seen or field.kind == kinds.LATITUDE
+        if raw and raw not in field.unknown:
+            found.setdefault(field.kind, raw)
     if not seen:
         return None
     try:
-        return ReportedPosition(time, line, *_read(found))
+        values, digits = _read(found)
     except ValueError:
         return None
+    if values["latitude"] == values["longitude"] == 0.0 and not values.get("satellites_used"):
+        # Zeros of which no satellite knows are how many modules say that they have no position.
+        values |= {"latitude": None, "longitude": None}
+    return ReportedPosition(time, line, values, digits)
 
 
 def _read(found: Mapping[str, str]) -> tuple[dict[str, Any], dict[str, str]]:
