@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema import fields
 from pale_heron.core.device.schema.command_line import is_command_line
-from pale_heron.core.device.schema.commands import SET
+from pale_heron.core.device.schema.commands import SET, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import ASCII
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
@@ -58,6 +58,16 @@ class DialectTables:
         self._prompting = tuple(
             (dialect, command) for dialect in self._dialects for command in dialect.commands.values() if command.prompts
         )
+        begins = {
+            # In a line of several commands only the first has AT in front.
+            re.sub("(?i)^at", "", PLACEHOLDER.split(text)[0]) if dialect.line.text == ASCII else ""
+            for dialect in self._dialects
+            for command in dialect.commands.values()
+            if command.prompts or (dialect.name, command.name) in self._bare
+            for texts in command.forms.values()
+            for text in texts
+        }
+        self._asking = re.compile("|".join(map(re.escape, sorted(begins))) or r"(?!)", re.IGNORECASE)
         self.secret_places = _secret_places(self._dialects)
         """By the name of a command, which of its values some dialect calls secret, from 0."""
         self._names = {
@@ -87,11 +97,10 @@ class DialectTables:
         """What may be answered to the commands of a line that does not say of itself what it is."""
         return tuple(
             reply
-            for dialect in self._dialects
-            if any(name == dialect.name for name, _ in self._bare)
-            for each in dialect.spoken(line)
+            for name, spoken in self._spoken(line).items()
+            for each in spoken
             if each.command is not None
-            for reply in self._bare.get((dialect.name, each.command.name), ())
+            for reply in self._bare.get((name, each.command.name), ())
         )
 
     def order_spans(self, line: str) -> list[SensitiveSpan]:
@@ -105,10 +114,17 @@ class DialectTables:
 
     def prompt_of(self, line: str) -> tuple[str, bool]:
         """The prompt with which a command asks for a text, and whether that is secret; both empty where none does."""
-        for dialect, command in self._prompting:
-            if any(each.command is command for each in dialect.spoken(line)):
+        spoken = self._spoken(line)
+        for dialect, command in self._prompting if spoken else ():
+            if any(each.command is command for each in spoken[dialect.name]):
                 return command.prompt, command.payload_secret
         return "", False
+
+    def _spoken(self, line: str) -> Mapping[str, tuple[TypedCommand, ...]]:
+        """The commands of a line, by dialect; nothing where it is sure to hold none that asks or answers barely."""
+        if not self._asking.search(line):
+            return {}
+        return {dialect.name: dialect.spoken(line) for dialect in self._dialects}
 
     def unknown_values(self, line: str) -> Iterator[SensitiveSpan]:
         """What a command quotes that no dialect knows; a secret where its name speaks of one."""
