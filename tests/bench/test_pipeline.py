@@ -133,9 +133,9 @@ def test_decode_traffic_summary_replay_and_reading_back_say_the_same(seed: int, 
         back: list[Entry] = []
         history = replay._indexer.history if replay._indexer else None
         assert history is not None
-        while (segment := history.segment(len(back))) is not None and len(segment.entries) + segment.first > len(back):
-            assert segment.first <= len(back)
-            back += segment.entries[len(back) - segment.first :]
+        while (segment := history.segment(len(back))) is not None:
+            assert segment.first == len(back) and segment.entries
+            back += segment.entries
         assert back == lines[: len(back)]
         assert len(lines) - len(back) <= 4
     finally:
