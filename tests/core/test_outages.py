@@ -27,8 +27,8 @@ def expected(qualities: str) -> list[tuple[str, int, int | None]]:
     found: list[tuple[str, int, int | None]] = []
     for second, (before, now) in enumerate(itertools.pairwise(qualities), 1):
         kind, begin, end = found[-1] if found else ("", 0, 0)
-        fixed, corrected = now not in "0-", now in CORRECTED
-        lost = "satellites" if before not in "0-" and not fixed else ""
+        fixed, corrected = now not in "06-", now in CORRECTED
+        lost = "satellites" if before not in "06-" and not fixed else ""
         lost = lost or ("differential" if before in CORRECTED and not corrected and fixed else "")
         if end is None and (lost or (fixed if kind == "satellites" else corrected)):
             found[-1] = kind, begin, second

@@ -15,6 +15,7 @@ from tests.streams import BEGIN, chunk, sentences
 
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.states import is_fix
 from pale_heron.core.lane import Lane, LaneSnapshot
 
 __all__ = ["little_is_enough"]
@@ -115,6 +116,27 @@ def strange_dates() -> Iterator[SaidEpoch]:
         yield SaidEpoch((gga(number, 1), zda), True)
 
 
+def dead_reckoning(status: str) -> Callable[[], Iterator[SaidEpoch]]:
+    """It starts in a tunnel, and goes through another: positions are estimated there, which is no fix."""
+
+    def said() -> Iterator[SaidEpoch]:
+        for number in range(180):
+            fixed = 30 <= number < 100 or number >= 130
+            estimated = f"GNRMC,{_time(number, 1)},{status},{WHERE},0.4,226.1,040531,,,E"
+            minimum = rmc(number, True) if fixed else estimated
+            yield SaidEpoch((minimum, gga(number, 1 if fixed else 6), gsa(3 if fixed else 1)), fixed)
+
+    return said
+
+
+def without_a_place() -> Iterator[SaidEpoch]:
+    """It claims a fix, and leaves out where."""
+    for number in range(90):
+        fixed = not 30 <= number < 60
+        told = gga(number, 1) if fixed else f"GNGGA,{_time(number, 1)},,,,,1,11,0.8,3.4,M,11.2,M,,"
+        yield SaidEpoch((told, gsa(3)), fixed)
+
+
 LOGS: Final[dict[str, tuple[Callable[[], Iterator[SaidEpoch]], int, int]]] = {
     # The log, how many epochs a second, how many epochs a change may be told late.
     "GGA is switched off": (gga_stops, 1, 0),
@@ -127,6 +149,9 @@ LOGS: Final[dict[str, tuple[Callable[[], Iterator[SaidEpoch]], int, int]]] = {
     "GSA denies it": (dimension_never, 1, 0),
     "GGA every 10 epochs": (rare_quality, 10, 1),
     "dates that are none": (strange_dates, 1, 0),
+    "dead reckoning, status A": (dead_reckoning("A"), 1, 0),
+    "dead reckoning, status V": (dead_reckoning("V"), 1, 0),
+    "a fix without a place": (without_a_place, 1, 0),
 }
 
 
@@ -158,10 +183,12 @@ def test_fix_says_what_was_true(name: str, how: str) -> None:
     log = list(said())
     fix = heard(log, hertz, how).fix
     assert fix.epochs == len(log), "no epoch is lost, and none is invented"
-    told = [epoch.level > 1 for epoch in fix.track]
+    if "reckoning" in name:
+        assert fix.positions == len(log), "where it was is shown, as an estimate"
+    told = [is_fix(epoch.level) for epoch in fix.track]
     wrong = [at for at, (each, truth) in enumerate(zip(told, log, strict=True)) if each != truth.fixed]
     changes = [at for at in range(1, len(log)) if log[at].fixed != log[at - 1].fixed]
-    assert fix.epochs_with_fix == sum(told), "what is no fix has no position"
+    assert fix.epochs_with_fix == sum(told)
     assert all(any(0 <= at - change < late for change in (0, *changes)) for at in wrong), (wrong, changes)
     first = next(at for at, each in enumerate(log) if each.fixed)
     for start in fix.history.starts:

@@ -10,7 +10,7 @@ from pale_heron.core.gnss.course import MILESTONES
 from pale_heron.core.gnss.epochs.outages import UNSAID
 from pale_heron.core.gnss.scatter import FEW_INDEPENDENT, Scatter
 from pale_heron.core.gnss.snapshot import AT_REST_KNOTS, FixSnapshot
-from pale_heron.core.gnss.states import FIX, FIX_3D, NO_FIX, TIME_ONLY
+from pale_heron.core.gnss.states import FIX, FIX_2D, FIX_3D, NO_FIX, TIME_ONLY, WITHOUT_SKY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import LaneOpening, is_silent
 
@@ -18,7 +18,14 @@ Words = tuple[str | tuple[str, str], ...]
 ENOUGH: Final = 20
 """Positions below which no scatter is claimed."""
 
-STATE_ROLES: Final = {NO_FIX: "coral", TIME_ONLY: "amber", FIX: "reed", "2D": "amber", FIX_3D: "reed"}
+STATE_ROLES: Final = {
+    NO_FIX: "coral",
+    TIME_ONLY: "amber",
+    **dict.fromkeys(WITHOUT_SKY, "amber"),
+    FIX: "reed",
+    FIX_2D: "amber",
+    FIX_3D: "reed",
+}
 
 
 def fix_answer(
@@ -45,11 +52,15 @@ def fix_answer(
         return answered(role, *_waiting(snapshot, fix, since))
     hdop = fix.value("hdop")
     dilution = f", HDOP {hdop.value}" if hdop and hdop.value is not None else ""
-    name = "Fix" if state.state == FIX else f"{state.state} fix"
-    counted = f": {_satellite_words(fix)}{dilution}, {state.kind}"
+    if state.is_fix:
+        name = f"{'Fix' if state.state == FIX else f'{state.state} fix'} for {since}"
+        counted = f": {_satellite_words(fix)}{dilution}, {state.kind}"
+    else:
+        name = f"No fix for {since}"
+        counted = f": the position is {state.kind}, not from satellites"
     elsewhere: Words = ((f", but not in WGS 84: {fix.datum}", "*amber"),) if fix.datum else ()
     sure = _sureness(fix, scatter, distance)
-    return answered(role, (f"{name} for {since}", f"*{role}"), counted, *elsewhere, ". ", *sure)
+    return answered(role, (name, f"*{role}"), counted, *elsewhere, ". ", *sure)
 
 
 def _sureness(fix: FixSnapshot, found: Scatter | None, distance: tuple[float, float] | None) -> Words:

@@ -139,7 +139,7 @@ def _scatter(found: Scatter | None) -> dict[str, Any] | None:
 
 def _comparisons(lanes: Sequence[LaneSnapshot]) -> list[dict[str, Any]]:
     """Every two lanes that report positions of the same moments."""
-    with_fix = [lane for lane in lanes if lane.fix.epochs_with_fix]
+    with_fix = [lane for lane in lanes if lane.fix.positions]
     found = []
     for first, second in combinations(with_fix[:MOST_COMPARED], 2):
         compared = compare(first.fix.track, second.fix.track)

@@ -95,7 +95,7 @@ def _write_track(source: Source, to: str, out: Path, lane: str, every: float) ->
     lanes = source.lanes(show)
     clear()
     named = chosen_lane(lanes, lane) if lane else None
-    wanted = [named] if named else [each for each in lanes if each.fix.epochs_with_fix]
+    wanted = [named] if named else [each for each in lanes if each.fix.positions]
     count = write_tracks(to, [Track(each.name, segments(each.fix.track, every), source.dated) for each in wanted], out)
     _tell(source, count, "position", out)
 

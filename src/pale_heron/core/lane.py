@@ -321,7 +321,7 @@ class Lane:
             tried=self._tried,
             time_known=fix.value("time") is not None,
             satellites_seen=len(fix.sky.satellites) if fix.sky.heard else None,
-            empty_fix=fix.epochs_with_fix == 0 and "latitude" in fix.facts,
+            empty_fix=fix.positions == 0 and "latitude" in fix.facts,
             now=now,
             asked_only=answering is StageStatus.REACHED or asked_only,
         )
@@ -349,7 +349,7 @@ class Lane:
             secret_asked=self.streams.secret_asked,
             asked_only=asked_only,
             steps=steps(
-                self._opening, line, fix.state.has_position, dialogue.answered, now, answering, asked_only=asked_only
+                self._opening, line, fix.state.is_fix, dialogue.answered, now, answering, asked_only=asked_only
             ),
             module=module.snapshot(self.streams.secrets) if module else None,
             findings=_joined(findings(evidence), fix.remarks),

@@ -113,7 +113,7 @@ def _fill(
 
 
 def _tracks(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
-    lanes = [lane for lane in matter.shown.lanes if lane.fix.epochs_with_fix]
+    lanes = [lane for lane in matter.shown.lanes if lane.fix.positions]
     found = []
     for form in TRACKS if lanes else ():
         tracks = [Track(lane.name, segments(lane.fix.track), matter.dated) for lane in lanes]

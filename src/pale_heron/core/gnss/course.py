@@ -145,7 +145,7 @@ class FixCourse:
 
     def note_state(self, state: FixState, time: int | None) -> None:
         """Takes the state again and again while a start is under way."""
-        if not state.has_position:
+        if not state.is_fix:
             self._held_until = None
             return
         if self._is_held(time):
@@ -162,11 +162,11 @@ class FixCourse:
     def change(self, state: FixState, time: int | None) -> None:
         """Note a new state."""
         if not self._spans:
-            self._fixed_when_opened = state.has_position
+            self._fixed_when_opened = state.is_fix
         self._spans.append(StateSpan(time, state))
         if self.waiting:
             self.note_state(state, time)
-        self._had_fix = self._had_fix or state.has_position
+        self._had_fix = self._had_fix or state.is_fix
 
     def snapshot(self, outages: tuple[Outage, ...]) -> FixCourseSnapshot:
         """Spans and starts so far. A lane that had its fix when it was opened shows no start of that."""

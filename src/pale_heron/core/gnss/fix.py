@@ -27,6 +27,7 @@ from pale_heron.core.gnss.states import (
     HOLDS_NS,
     KNOWN,
     NO_FIX,
+    NO_PLACE,
     RANKS,
     FixState,
     Words,
@@ -38,7 +39,7 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
-from pale_heron.core.nmea.raw import date_of, fields_of, gsa_words, time_of_day
+from pale_heron.core.nmea.raw import date_of, fields_of, gsa_words, time_of_day, unpacked
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.visible import safe_text
 
@@ -215,7 +216,8 @@ class FixTracker:
                 self._record.outages(epoch.arrived if epoch.time else None, self._state, now)
             ),
             epochs=self._record.count + bool(epoch.time),
-            epochs_with_fix=self._record.with_position + (epoch.latitude is not None),
+            epochs_with_fix=self._record.with_fix + (epoch.latitude is not None and self._state.is_fix),
+            positions=self._record.with_position + (epoch.latitude is not None),
             track=self.track,
             strip=self._record.strip(),
             deciding=self._deciding,
@@ -349,12 +351,18 @@ class FixTracker:
             if self._course.waiting:
                 self._course.milestone("date", frame.time)
 
+    def _claimed(self, word: str, kind: str, where: list[bytes]) -> tuple[str, bool]:
+        """What a sentence says of the fix, and whether that is a position: one that gives no place has none."""
+        placeless = bool(kind) and unpacked(tuple(where)) is None
+        self._plausibility.placeless += placeless
+        return NO_PLACE if placeless else word, bool(kind) and not placeless
+
     def _gga(self, frame: Frame) -> None:
         fields = frame.data.split(b",", 13)
         if len(fields) < 10:
             return
         quality = fields[6].decode("latin-1")
-        has_fix = bool(kind_of_quality(quality))
+        quality, has_fix = self._claimed(quality, kind_of_quality(quality), fields[2:6])
         self._agreement.times("GGA", "RMC", fields[1], frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "GGA")
         self._hear(frame, "GGA", has_fix)
@@ -377,7 +385,7 @@ class FixTracker:
         if len(fields) < 10:
             return
         modes = fields[6].decode("latin-1")
-        has_fix = bool(kind_of_modes(modes))
+        modes, has_fix = self._claimed(modes, kind_of_modes(modes), fields[2:6])
         self._take_time(frame, fields[1], "GNS")
         self._hear(frame, "GNS", has_fix)
         epoch = self._epochs.open
@@ -393,7 +401,7 @@ class FixTracker:
             return
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
-        has_fix = bool(kind_of_status(status, mode))
+        status, has_fix = self._claimed(status, kind_of_status(status, mode), fields[3:7])
         self._agreement.times("RMC", "GGA", fields[1], frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "RMC", fields[9])
         self._hear(frame, "RMC", has_fix)
@@ -411,7 +419,7 @@ class FixTracker:
         if len(fields) < 7:
             return
         status, mode = fields[6].decode("latin-1"), fields[7].decode("latin-1") if len(fields) > 7 else ""
-        has_fix = bool(kind_of_status(status, mode))
+        status, has_fix = self._claimed(status, kind_of_status(status, mode), fields[1:5])
         self._take_time(frame, fields[5], "GLL")
         self._hear(frame, "GLL", has_fix)
         self._lapse(frame.time)

@@ -33,6 +33,8 @@ class FixSnapshot(NamedTuple):
     history: FixCourseSnapshot
     epochs: int
     epochs_with_fix: int
+    positions: int
+    """Epochs with a position, whether or not satellites gave it."""
     track: Epochs
     """The last whole epochs, oldest first."""
     strip: Strip

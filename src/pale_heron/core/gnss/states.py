@@ -45,6 +45,9 @@ KINDS: Final = {
 }
 """How the position was made, by the digit of GGA or the mode letter of GNS and RMC."""
 
+WITHOUT_SKY: Final = ("simulated", "manual", "estimated")
+"""Positions that come from no satellites, so that they are no fix: each is a state of its own (status V, 8.3.69)."""
+
 MADE: Final = ("", *sorted(set(KINDS.values())))
 """The kinds in a fixed order, none of them first."""
 
@@ -57,9 +60,7 @@ _DIMENSIONS: Final = {"2": FIX_2D, "3": FIX_3D}
 LEVELS: Final = (
     NO_FIX,
     TIME_ONLY,
-    "simulated",
-    "manual",
-    "estimated",
+    *WITHOUT_SKY,
     FIX_2D,
     "single",
     "differential",
@@ -68,18 +69,21 @@ LEVELS: Final = (
 )
 """State and kind in one scale, the least first; a fix whose dimension nobody gives counts as one with height."""
 
-_TIME_ONLY_LEVEL: Final = LEVELS.index(TIME_ONLY)
+_LEAST_FIX: Final = LEVELS.index(FIX_2D)
 _PLACE_OF_KIND: Final = {kind: index for index, kind in enumerate(MADE)}
 _LEVEL_OF_KIND: Final = {"precise service": "differential", "precise": "differential"}
 
 
-def has_position(level: int) -> bool:
-    """Whether a place in LEVELS is one with a position."""
-    return level > _TIME_ONLY_LEVEL
+def is_fix(level: int) -> bool:
+    """Whether a place in LEVELS is a position that satellites gave."""
+    return level >= _LEAST_FIX
 
 
 class FixState(NamedTuple):
-    """`state` is one of no fix, time only, fix (2D or 3D unknown), 2D, 3D; `kind` says how it was made, or is empty."""
+    """`state` is one of no fix, time only, those WITHOUT_SKY, fix (2D or 3D unknown), 2D, 3D.
+
+    `kind` says how the position was made, or is empty.
+    """
 
     state: str
     kind: str = ""
@@ -87,6 +91,11 @@ class FixState(NamedTuple):
     @property
     def has_position(self) -> bool:
         return self.state not in (NO_FIX, TIME_ONLY)
+
+    @property
+    def is_fix(self) -> bool:
+        """Whether satellites gave the position."""
+        return is_fix(self.level)
 
     @property
     def level(self) -> int:
@@ -99,17 +108,15 @@ class FixState(NamedTuple):
         return _PLACE_OF_KIND[self.kind]
 
 
-def _level(state: str, kind: str) -> int:
-    name = _LEVEL_OF_KIND.get(kind, kind)
-    if state in (NO_FIX, TIME_ONLY):
-        return LEVELS.index(state)
-    return min(LEVELS.index(name), LEVELS.index(FIX_2D) if state == FIX_2D else len(LEVELS))
-
-
 _LEVEL_OF_STATE: Final = {
-    FixState(state, kind): _level(state, kind)
-    for state in (NO_FIX, TIME_ONLY, FIX, FIX_2D, FIX_3D)
-    for kind in (MADE[:1] if state in (NO_FIX, TIME_ONLY) else MADE[1:])
+    **{FixState(state): LEVELS.index(state) for state in (NO_FIX, TIME_ONLY)},
+    **{FixState(kind, kind): LEVELS.index(kind) for kind in WITHOUT_SKY},
+    **{
+        FixState(state, kind): _LEAST_FIX if state == FIX_2D else LEVELS.index(_LEVEL_OF_KIND.get(kind, kind))
+        for state in (FIX, FIX_2D, FIX_3D)
+        for kind in MADE[1:]
+        if kind not in WITHOUT_SKY
+    },
 }
 
 
@@ -134,6 +141,9 @@ def held_ns(interval: int) -> int:
 
 
 KNOWN: Final = "known"
+NO_PLACE: Final = "-"
+"""In place of the word of a sentence that claims a position and gives none that can be read."""
+
 NO_DIMENSION: Final = "1"
 
 
@@ -156,17 +166,21 @@ def judge(said: Mapping[str, Words], current: Collection[str]) -> FixState:
     without = FixState(TIME_ONLY if known else NO_FIX)
     if not deciding or not kind_by(deciding, said[deciding]):
         return without
+    kind = next(kind for formatter in held if (kind := kind_by(formatter, said[formatter])))
+    if kind in WITHOUT_SKY:
+        # Satellites have no part in it, whatever GSA says of them.
+        return FixState(kind, kind)
     dimension = said.get("GSA", ("",))[0]
     if dimension == NO_DIMENSION and "GSA" in current:
         return without
-    kind = next(kind for formatter in held if (kind := kind_by(formatter, said[formatter])))
     return FixState(_DIMENSIONS.get(dimension, FIX), kind)
 
 
 def agree(said: Mapping[str, Words]) -> bool:
     """Whether all words say the same: then it does not matter of which epoch they are."""
-    found = {bool(kind_by(formatter, words)) for formatter, words in said.items() if formatter in RANKS}
-    return len(found) < 2 and not (True in found and said.get("GSA", ("",))[0] == NO_DIMENSION)
+    kinds = {kind_by(formatter, words) for formatter, words in said.items() if formatter in RANKS}
+    denied = said.get("GSA", ("",))[0] == NO_DIMENSION and not kinds <= {"", *WITHOUT_SKY}
+    return not denied and ("" not in kinds or len(kinds) == 1)
 
 
 WITH_TIME: Final = ("GGA", "RMC", "module")
@@ -194,6 +208,8 @@ def witnesses(said: Mapping[str, Words]) -> tuple[SourceVerdict, ...]:
 
 def _told(formatter: str, words: Words) -> str:
     """What a sentence says, in words."""
+    if words[0] == NO_PLACE:
+        return "a position, but its fields are empty"
     kind = kind_by(formatter, words) or "no position"
     if formatter == "GGA":
         return f"quality {words[0]}, {kind}"
@@ -218,7 +234,8 @@ def kind_of_modes(modes: str) -> str:
 
 
 def kind_of_status(status: str, mode: str) -> str:
-    """The same of RMC and GLL; before NMEA 0183 2.3 they had no mode."""
-    if status != "A":
-        return ""
-    return (KINDS.get(mode, "") if mode not in _QUALITIES else "") if mode else KINDS["A"]
+    """The same of RMC and GLL: before NMEA 0183 2.3 they had no mode, since then status V for what is WITHOUT_SKY."""
+    if not mode:
+        return KINDS["A"] if status == "A" else ""
+    kind = KINDS.get(mode, "") if mode not in _QUALITIES else ""
+    return kind if status == "A" or (status == "V" and kind in WITHOUT_SKY) else ""

@@ -89,7 +89,8 @@ def count(raw: bytes) -> int | None:
     return int(raw) if _COUNT(raw) else None
 
 
-def unpacked(where: "list[bytes] | tuple[bytes, ...]") -> tuple[float, float] | None:
+@lru_cache(maxsize=8)
+def unpacked(where: tuple[bytes, ...]) -> tuple[float, float] | None:
     """Latitude and longitude of four raw fields; None where they are unreadable or empty."""
     try:
         latitude = unpack(where[0].decode("ascii"), where[1].decode("ascii"), "NS")

@@ -13,7 +13,7 @@ from itertools import accumulate
 from math import nan
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
-from pale_heron.core.gnss.states import LEVELS
+from pale_heron.core.gnss.states import LEVELS, is_fix
 
 if TYPE_CHECKING:
     from pale_heron.core.gnss.batches.rows import EpochRows
@@ -208,8 +208,9 @@ class EpochLog:
         self._count = 0
         """Of rows that are not packed."""
         self.total = 0
-        """How many rows there ever were, and how many of them have a position."""
+        """How many rows there ever were, how many of them have a position, and how many of these are a fix."""
         self.with_position = 0
+        self.with_fix = 0
 
     def append(self, epoch: Epoch) -> None:
         """Add one row."""
@@ -218,6 +219,7 @@ class EpochLog:
         self._count += 1
         self.total += 1
         self.with_position += epoch.latitude is not None
+        self.with_fix += epoch.latitude is not None and is_fix(epoch.level)
         if self._kept is not None and self._count >= 2 * self._kept:
             self._begin_columns({name: column[-self._kept :] for name, column in self._columns.items()}, self._kept)
         elif self._kept is None and self._count >= PACKED_ROWS:
@@ -236,7 +238,9 @@ class EpochLog:
                 self._columns[name].extend(more)
             self._count = count
         self.total += len(rows)
-        self.with_position += int(rows.positioned.sum())
+        positioned = int(rows.positioned.sum())
+        self.with_position += positioned
+        self.with_fix += positioned if is_fix(rows.level) else 0
         if self._kept is None and self._count >= PACKED_ROWS:
             self._pack()
 
@@ -269,6 +273,7 @@ class EpochLog:
             "_count": self._count - begin,
             "total": self.total,
             "with_position": self.with_position,
+            "with_fix": self.with_fix,
         }
 
     def __setstate__(self, state: dict[str, object]) -> None:

@@ -8,7 +8,7 @@ from collections import deque
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.states import MADE, has_position
+from pale_heron.core.gnss.states import MADE, is_fix
 
 MOST_KEPT: Final = 5000
 """Older ones are forgotten and no longer counted."""
@@ -54,8 +54,8 @@ class EpochSummary(NamedTuple):
     reception: Reception = Reception()
 
     @property
-    def has_position(self) -> bool:
-        return has_position(self.level)
+    def is_fix(self) -> bool:
+        return is_fix(self.level)
 
 
 class Outages:
@@ -72,7 +72,7 @@ class Outages:
         ended, self._lasting = self._with(now)
         self._ended.extend(ended)
         self._before = now
-        if now.has_position:
+        if now.is_fix:
             self._last_fix = now
 
     def extend(self, last: EpochSummary, worst: Reception) -> None:
@@ -80,7 +80,7 @@ class Outages:
         if self._lasting is not None:
             self._lasting = self._lasting._replace(worst=_worse(self._lasting.worst, worst))
         self._before = last
-        if last.has_position:
+        if last.is_fix:
             self._last_fix = last
 
     def silence(self, begin: int, end: int, lost: str) -> None:
@@ -119,15 +119,15 @@ def _unsaid(begin: int, end: int | None, lost: str, last_fix: EpochSummary) -> O
 
 def _lost(before: EpochSummary | None, now: EpochSummary) -> str:
     """What an epoch lacks that the one before had; empty for nothing."""
-    if before is None or not before.has_position:
+    if before is None or not before.is_fix:
         return ""
-    if not now.has_position:
+    if not now.is_fix:
         return SATELLITES
     return DIFFERENTIAL if before.made in _CORRECTED and now.made not in _CORRECTED else ""
 
 
 def _is_over(outage: Outage, now: EpochSummary) -> bool:
-    return now.has_position if outage.lost != DIFFERENTIAL else now.made in _CORRECTED
+    return now.is_fix if outage.lost != DIFFERENTIAL else now.made in _CORRECTED
 
 
 def _worse(one: Reception, other: Reception) -> Reception:

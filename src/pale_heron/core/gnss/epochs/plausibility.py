@@ -60,6 +60,8 @@ class PlausibilityChecks:
     _bad_separation: float | None = None
     denied: int = 0
     """Epochs with a position of which another sentence says that there is no fix."""
+    placeless: int = 0
+    """Sentences that say that there is a position and give none."""
     datum: str = ""
     """In which datum positions are given now; empty for WGS 84."""
     _equal_since: int | None = None
@@ -310,7 +312,7 @@ class PlausibilityChecks:
         return found
 
     def _about_sentences(self) -> list[PlausibilityFinding]:
-        denied = [
+        counted = (
             PlausibilityFinding(
                 "fix-denied",
                 "Positions come beside the word that there is no fix.",
@@ -318,9 +320,17 @@ class PlausibilityChecks:
                 "Look at what each sentence says (Fix, WHO SAYS IT): one of them is wrong, mostly a fix mode that is "
                 "never set.",
                 0.5,
-            )
-        ]
-        return (denied if self.denied >= SPLIT_EPOCHS else []) + [
+            ),
+            PlausibilityFinding(
+                "fix-without-place",
+                "A fix is claimed, and its position is empty.",
+                f"In {self.placeless} sentences; they are not taken for a fix",
+                "Look at these sentences in Traffic: something between the receiver and this lane leaves fields out.",
+                0.5,
+            ),
+        )
+        times = (self.denied, self.placeless)
+        return [each for each, count in zip(counted, times, strict=True) if count >= SPLIT_EPOCHS] + [
             PlausibilityFinding(
                 f"disagree-{what}",
                 f"GGA and RMC disagree on the {what}.",

@@ -93,6 +93,11 @@ class EpochRecord:
         """How many of them have a position."""
         return self._log.with_position
 
+    @property
+    def with_fix(self) -> int:
+        """Of how many of these satellites gave the position."""
+        return self._log.with_fix
+
     def track(self) -> Epochs:
         """The last of them."""
         return self._log.view()

@@ -6,6 +6,7 @@ Sentences are one epoch when they carry the same time; those that carry none bel
 GSA comes so late that it must be the next one's.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
 from typing import Final
@@ -91,7 +92,7 @@ class EpochTracker:
             return None
         if self.open.where_by_gll:
             # Nobody else has said where.
-            self.place(list(self.open.where_by_gll))
+            self.place(self.open.where_by_gll)
         whole, self.open = self.open, OpenEpoch(b"", None)
         return whole
 
@@ -138,9 +139,9 @@ class EpochTracker:
         epoch.latitude = epoch.longitude = None
         epoch.where = ()
 
-    def place(self, where: list[bytes], altitude: bytes = b"", separation: bytes = b"") -> None:
+    def place(self, where: Sequence[bytes], altitude: bytes = b"", separation: bytes = b"") -> None:
         """One position an epoch, from whichever sentence has it first."""
-        found = unpacked(where) if self.open.latitude is None else None
+        found = unpacked(tuple(where)) if self.open.latitude is None else None
         if found is not None:
             self.place_at(found, tuple(where), altitude, separation)
 

@@ -45,7 +45,7 @@ def paint(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Li
 
 def _fixed(snapshot: BenchSnapshot) -> bool | None:
     """Whether a receiver here has a fix; None where there is none."""
-    known = [lane.fix.state.has_position for lane in snapshot.lanes if lane.fix.facts]
+    known = [lane.fix.state.is_fix for lane in snapshot.lanes if lane.fix.facts]
     return any(known) if known else None
 
 

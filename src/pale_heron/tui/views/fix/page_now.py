@@ -13,7 +13,7 @@ from pale_heron.core.gnss.facts import EMPTY, GOOD, INVALID, STALE, ZERO, Fact
 from pale_heron.core.gnss.quality import DILUTION, graded
 from pale_heron.core.gnss.scatter import Scatter
 from pale_heron.core.gnss.snapshot import FixSnapshot
-from pale_heron.core.gnss.states import TIME_ONLY
+from pale_heron.core.gnss.states import NO_FIX, TIME_ONLY, WITHOUT_SKY
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.nmea import degrees
 from pale_heron.core.nmea.systems import SYSTEMS
@@ -29,6 +29,9 @@ LEFT, LEFT_NARROW = 62, 42
 NARROW = 100
 MOST_FINDINGS = 3
 LEAST_PATH = 5
+_LARGE: Final = {TIME_ONLY: "time", **dict.fromkeys(WITHOUT_SKY, NO_FIX)}
+"""What stands in large letters in place of the state; how the position is made stands beside it."""
+
 _CONDITIONS: Final = {EMPTY: "empty now", ZERO: "zero now", INVALID: "invalid now", STALE: "stale"}
 
 
@@ -60,7 +63,7 @@ def _legend(width: int) -> str:
 def _state(snapshot: BenchSnapshot, fix: FixSnapshot) -> list[Line]:
     """The state in letters that are read from where one stands."""
     role = STATE_ROLES[fix.state.state]
-    words = large("time" if fix.state.state == TIME_ONLY else fix.state.state)
+    words = large(_LARGE.get(fix.state.state, fix.state.state))
     since = figures.duration(None if fix.since is None else (snapshot.now - fix.since) / SECOND)
     deciding = ", ".join(each.formatter for each in fix.testimonies if each.decides)
     if fix.overdue_s is not None:
