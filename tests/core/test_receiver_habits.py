@@ -137,6 +137,32 @@ def without_a_place() -> Iterator[SaidEpoch]:
         yield SaidEpoch((told, gsa(3)), fixed)
 
 
+def early(formatter: str, place: int) -> Callable[[], Iterator[SaidEpoch]]:
+    """One sentence tells the next second, before or amid the rest of this one."""
+
+    def said() -> Iterator[SaidEpoch]:
+        yield SaidEpoch((gga(0, 1), rmc(0, True)), True) if formatter == "ZDA" else SaidEpoch((rmc(0, True),), True)
+        for number in range(1, 120):
+            fixed = not 40 <= number < 50
+            coming = 40 <= number + 1 < 50
+            announced = {
+                "ZDA": f"GNZDA,{_time(number + 1, 1)},04,05,2031,00,00",
+                "GGA": gga(number + 1, int(not coming)),
+            }[formatter]
+            rest = [rmc(number, fixed), gga(number, int(fixed)), gll(number, fixed)]
+            rest = [each for each in rest if each[2:5] != formatter]
+            yield SaidEpoch((*rest[:place], announced, *rest[place:]), fixed)
+
+    return said
+
+
+def times_written_twice() -> Iterator[SaidEpoch]:
+    """One sentence gives decimals, another none: it is the same time."""
+    for number in range(120):
+        whole = _time(number, 1)[:6]
+        yield SaidEpoch((gga(number, 1), f"GNRMC,{whole},A,{WHERE},0.4,226.1,040531,,,A"), True)
+
+
 LOGS: Final[dict[str, tuple[Callable[[], Iterator[SaidEpoch]], int, int]]] = {
     # The log, how many epochs a second, how many epochs a change may be told late.
     "GGA is switched off": (gga_stops, 1, 0),
@@ -149,6 +175,11 @@ LOGS: Final[dict[str, tuple[Callable[[], Iterator[SaidEpoch]], int, int]]] = {
     "GSA denies it": (dimension_never, 1, 0),
     "GGA every 10 epochs": (rare_quality, 10, 1),
     "dates that are none": (strange_dates, 1, 0),
+    "ZDA is early": (early("ZDA", 0), 1, 0),
+    "ZDA is early, amid the others": (early("ZDA", 1), 1, 0),
+    "GGA is early": (early("GGA", 0), 1, 0),
+    "GGA is early, amid the others": (early("GGA", 1), 1, 0),
+    "the same time with and without decimals": (times_written_twice, 1, 0),
     "dead reckoning, status A": (dead_reckoning("A"), 1, 0),
     "dead reckoning, status V": (dead_reckoning("V"), 1, 0),
     "a fix without a place": (without_a_place, 1, 0),
@@ -185,6 +216,8 @@ def test_fix_says_what_was_true(name: str, how: str) -> None:
     assert fix.epochs == len(log), "no epoch is lost, and none is invented"
     if "reckoning" in name:
         assert fix.positions == len(log), "where it was is shown, as an estimate"
+    if "time" in name or "early" in name:
+        assert [each.id for each in fix.remarks if each.id != "position-held"] == []
     told = [is_fix(epoch.level) for epoch in fix.track]
     wrong = [at for at, (each, truth) in enumerate(zip(told, log, strict=True)) if each != truth.fixed]
     changes = [at for at in range(1, len(log)) if log[at].fixed != log[at - 1].fixed]

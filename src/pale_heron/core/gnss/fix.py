@@ -7,12 +7,12 @@ A sentence costs a look at the few raw fields that decide state and epoch; every
 sentence of each kind when a snapshot is asked for.
 """
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
 from pale_heron.core.gnss.epochs.agreement import Agreement
+from pale_heron.core.gnss.epochs.early import EarlySentences
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.record import EpochRecord
@@ -39,7 +39,7 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
-from pale_heron.core.nmea.raw import date_of, fields_of, gsa_words, time_of_day, unpacked
+from pale_heron.core.nmea.raw import TIME_FIELD, date_of, fields_of, gsa_words, time_of_day, unpacked
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.visible import safe_text
 
@@ -51,21 +51,20 @@ EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
 
 MOST_ROUTES = 200
+DECIDING: Final = ("GGA", "GNS", "RMC", "GLL")
+"""Formatters that say whether there is a position."""
+
 _PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
 """Formatters that carry something else from each talker; of the others the combined one speaks for all."""
 
 
 class _Route(NamedTuple):
-    """Who reads a type of sentence (nobody: None), whether it speaks for all systems, or only where none does.
+    """Whether a type of sentence is read, and whether it speaks for all systems, or only where none does."""
 
-    And whether it reports a position, or that there is none.
-    """
-
-    reader: Callable[[Frame], None] | None
+    read: bool
     formatter: str
     combined: bool
     shadowed: bool
-    tells_position: bool
 
 
 class FixTracker:
@@ -86,6 +85,7 @@ class FixTracker:
         self._course = FixCourse()
         self._plausibility = PlausibilityChecks()
         self._epochs = EpochTracker()
+        self._early = EarlySentences()
         self._record = EpochRecord(self._plausibility, epochs_kept)
         self._agreement = Agreement(self._plausibility)
         self._best = ""
@@ -136,7 +136,7 @@ class FixTracker:
         """Take one sentence; those that say nothing of the fix pass."""
         kind = frame.type
         route = self._routes.get(kind) or self._route(kind)
-        if route.reader is None:
+        if not route.read:
             return
         if route.combined:
             self._hear_combined(route.formatter, frame)
@@ -145,11 +145,18 @@ class FixTracker:
         if self._course.waiting:
             self._course.milestone("first byte", frame.time)
             self._course.milestone("sentence", frame.time)
-        route.reader(frame)
-        if route.tells_position:
+        if route.formatter not in TIME_FIELD:
+            self._read(route.formatter, frame)
+            return
+        for each in self._early.ordered(route.formatter, frame, self._epochs, self._latest):
+            self._read(each.type[2:], each)
+
+    def _read(self, formatter: str, frame: Frame) -> None:
+        self._readers[formatter](frame)
+        if formatter in DECIDING:
             self._said = frame.time
             self._note_untimed(frame.time)
-        self._last_formatter = route.formatter
+        self._last_formatter = formatter
 
     def feed_batch(self, batch: "SentenceBatch", told: "Places") -> None:
         """Take many sentences, one after the other; `told` is the time of day that each tells, or NONE."""
@@ -184,11 +191,10 @@ class FixTracker:
     def _route(self, kind: str) -> "_Route":
         """What becomes of a type of sentence, found out once."""
         formatter = kind[2:]
-        reader = self._readers.get(formatter) if len(kind) == 5 and kind[0] != "P" else None
+        read = formatter in self._readers and len(kind) == 5 and kind[0] != "P"
         alone = formatter not in _PER_SYSTEM
         combined = kind[:2] == "GN"
-        decides = formatter in ("GGA", "GNS", "RMC", "GLL")
-        route = _Route(reader, formatter, alone and combined, alone and not combined, decides)
+        route = _Route(read, formatter, alone and combined, alone and not combined)
         if len(self._routes) < MOST_ROUTES:
             self._routes[kind] = route
         return route
@@ -342,6 +348,8 @@ class FixTracker:
         whole = self._epochs.begin(time, frame.time, date)
         if whole is not None:
             self._take_whole(whole)
+        if time:
+            self._epochs.open.told_by.add(formatter)
         if time and self._course.waiting:
             self._course.milestone("time", frame.time)
 
@@ -363,7 +371,7 @@ class FixTracker:
             return
         quality = fields[6].decode("latin-1")
         quality, has_fix = self._claimed(quality, kind_of_quality(quality), fields[2:6])
-        self._agreement.times("GGA", "RMC", fields[1], frame.time, self._record.cadence.usual)
+        self._agreement.times("GGA", "RMC", time_of_day(fields[1]), frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "GGA")
         self._hear(frame, "GGA", has_fix)
         epoch = self._epochs.open
@@ -402,7 +410,7 @@ class FixTracker:
         status = fields[2].decode("latin-1")
         mode = fields[12].decode("latin-1") if len(fields) > 12 else ""
         status, has_fix = self._claimed(status, kind_of_status(status, mode), fields[3:7])
-        self._agreement.times("RMC", "GGA", fields[1], frame.time, self._record.cadence.usual)
+        self._agreement.times("RMC", "GGA", time_of_day(fields[1]), frame.time, self._record.cadence.usual)
         self._take_time(frame, fields[1], "RMC", fields[9])
         self._hear(frame, "RMC", has_fix)
         self._take_date(frame, fields[9])

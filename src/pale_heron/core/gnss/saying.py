@@ -17,8 +17,13 @@ class CombinedSaying(NamedTuple):
     interval: int
 
 
-def time_told(formatter: str, frame: Frame) -> int | None:
-    """The time of day that a sentence tells, in nanoseconds; None where it tells none."""
+def raw_time(formatter: str, frame: Frame) -> bytes:
+    """The time of day that a sentence tells, as it stands there; empty where it tells none."""
     place = TIME_FIELD.get(formatter)
     fields = frame.data.split(b",", place + 1) if place is not None else ()
-    return time_of_day(fields[place]) if place is not None and len(fields) > place + 1 else None
+    return fields[place] if place is not None and len(fields) > place + 1 else b""
+
+
+def time_told(formatter: str, frame: Frame) -> int | None:
+    """The same in nanoseconds; None where there is none."""
+    return time_of_day(raw_time(formatter, frame))

@@ -16,6 +16,7 @@ from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying
 from pale_heron.core.gnss.states import HOLDS_NS
 from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of, joined_dates
 from pale_heron.core.nmea.raw import midnight_of
+from pale_heron.core.utc import DAY
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, present, steps
 
 UNROUTED: Final = -1
@@ -157,7 +158,10 @@ class FixColumns:
 
     def _beginning_rows(self) -> Places:
         rows = np.flatnonzero(self.timed)
-        found: Places = rows[steps(self.told[rows], self._before) != 0]
+        later = steps(self.told[rows], self._before)
+        # Time that goes back: somebody may have come early.
+        self.odd[rows[(later < 0) & (later > -DAY // 2)]] = True
+        found: Places = rows[later != 0]
         return found
 
     def _read_dates(self) -> None:

@@ -12,7 +12,7 @@ from pale_heron.core.gnss.batches.stretch import StretchRows
 from pale_heron.core.gnss.epochs.agreement import BURST_SHARE
 from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.nmea.columns import NONE, FieldColumn
-from pale_heron.core.nmea.raw import is_near, time_of_day
+from pale_heron.core.nmea.raw import is_near
 from pale_heron.core.wire.sentence_batch import Flags, Places
 
 _WHERE_BYTES: Final = 48
@@ -50,27 +50,25 @@ class StretchComparison:
     def _times(self, usual: Places) -> tuple[Places, Flags]:
         """Where each GGA or RMC comes in one burst with the other: the rows, and whether they tell the same time."""
         columns, agreement = self._rows.columns, self._tracker._agreement
-        known = agreement.last_times()
+        known = dict(agreement.last)
         found_rows, found = [], []
         for kind, other in ((kinds.GGA, kinds.RMC), (kinds.RMC, kinds.GGA)):
             own, others = self._rows.of(kind), self._rows.of(other)
-            before, before_arrived = known.get(FORMATTERS[other], (b"", None))
+            told_before, before_arrived = known.get(FORMATTERS[other], (NONE, NONE))
             rows = own.rows
             place = np.searchsorted(others.rows, rows) - 1
-            told_before = time_of_day(before)
-            told_by_others = np.append(columns.told[others.rows], NONE if told_before is None else told_before)
-            size = np.append(others.field(1).size, len(before))
-            arrived = np.append(others.own.time, NONE if before_arrived is None else before_arrived)
+            told_by_others = np.append(columns.told[others.rows], told_before)
+            arrived = np.append(others.own.time, before_arrived)
             away = own.own.time - arrived[place]
             epoch = self._rows.epochs(rows)
             # An epoch is whole only behind the look at the sentence with which the next begins.
             known_gap = usual[np.where(columns.begins[rows], epoch, epoch + 1)]
-            compared = (away >= 0) & (away < BURST_SHARE * known_gap) & (arrived[place] != NONE) & (size[place] > 0)
-            agree = (columns.told[rows] == told_by_others[place]) & (own.field(1).size == size[place])
+            compared = (away >= 0) & (away < BURST_SHARE * known_gap) & (told_by_others[place] != NONE)
+            agree = columns.told[rows] == told_by_others[place]
             found_rows.append(rows[compared])
             found.append(agree[compared])
             if len(rows):
-                agreement.leap(FORMATTERS[kind], own.field(1).text(len(own) - 1), int(own.own.time[-1]))
+                agreement.last[FORMATTERS[kind]] = int(columns.told[rows[-1]]), int(own.own.time[-1])
         rows, agree = np.concatenate(found_rows), np.concatenate(found)
         order = np.argsort(rows)
         return rows[order], agree[order]

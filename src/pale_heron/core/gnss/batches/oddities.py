@@ -54,8 +54,8 @@ class OddRows:
         quality, status = words.get("GGA", ("", "")), words.get("RMC", ("", "", ""))
         odd[gga.rows] |= ~_says(gga.field(6), quality[0], "0") | (quality[1] == "")
         odd[rmc.rows] |= ~_says(rmc.field(2), status[0], "V") | ~_says(rmc.field(12), status[1]) | (status[2] == "")
-        if not tracker._agreed:
-            # Then it matters of which epoch each word is.
+        if not tracker._agreed or tracker._early.any:
+            # Then it matters of which epoch each word is, or in which order they are read.
             odd[:] = True
         if gga_fixed(tracker):
             odd[gga.rows] |= np.isnan(columns.by_gga[0])

@@ -48,7 +48,7 @@ class SteadyFeeder:
 
     def _route(self, kind: str) -> RowRoute:
         found = self._tracker._routes.get(kind) or self._tracker._route(kind)
-        heard = found.reader is not None
+        heard = found.read
         place = FORMATTERS.index(found.formatter) if heard else kinds.UNROUTED
         return RowRoute(place, heard and found.combined, heard and found.shadowed)
 

@@ -15,29 +15,18 @@ class Agreement:
 
     def __init__(self, plausibility: PlausibilityChecks) -> None:
         self._plausibility = plausibility
-        self._times: dict[str, tuple[bytes, int | None]] = {}
-        """The time that each gave last, and when it came."""
+        self.last: dict[str, tuple[int, int]] = {}
+        """The time of day that each gave last, and when it came."""
 
-    def times(self, formatter: str, other: str, time: bytes, arrived: int | None, usual: int) -> None:
+    def times(self, formatter: str, other: str, told: int | None, arrived: int | None, usual: int) -> None:
         """They give one time in one burst, which is short against the `usual` time between epochs."""
-        self._times[formatter] = time, arrived
-        other_time, before = self._times.get(other, (b"", None))
-        if (
-            other_time
-            and time
-            and before is not None
-            and arrived is not None
-            and 0 <= arrived - before < BURST_SHARE * usual
-        ):
-            self._plausibility.compared("time", other_time == time)
-
-    def last_times(self) -> dict[str, tuple[bytes, int | None]]:
-        """The time that each gave last, and when it came."""
-        return dict(self._times)
-
-    def leap(self, formatter: str, time: bytes, arrived: int) -> None:
-        """Many were compared elsewhere (`batches.folds`); this is the last of them."""
-        self._times[formatter] = time, arrived
+        if told is None or arrived is None:
+            self.last.pop(formatter, None)
+            return
+        self.last[formatter] = told, arrived
+        other_told, before = self.last.get(other, (None, 0))
+        if other_told is not None and 0 <= arrived - before < BURST_SHARE * usual:
+            self._plausibility.compared("time", other_told == told)
 
     def epoch(self, whole: OpenEpoch) -> None:
         """They give one validity and one position of an epoch, which is whole."""

@@ -7,7 +7,7 @@ GSA comes so late that it must be the next one's.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from math import sqrt
 from typing import Final
 
@@ -45,6 +45,8 @@ class OpenEpoch:
     fixed_by_rmc: bool | None = None
     where_by_rmc: tuple[bytes, ...] = ()
     where_by_gll: tuple[bytes, ...] = ()
+    told_by: set[str] = field(default_factory=set)
+    """Which formatters have told its time."""
 
 
 class EpochTracker:
@@ -85,6 +87,15 @@ class EpochTracker:
             if self.open.arrived is None:
                 self.open.arrived = arrived
         return whole
+
+    def take_back(self, time: bytes) -> None:
+        """Whoever began the epoch that is open was early: that of another raw time is still arriving."""
+        self.open = OpenEpoch(b"", None)
+        self.begun -= 1
+        is_whole = self.begun > 0 and time_of_day(time) == self._of_day
+        # What comes of one that is whole already is late, and begins nothing.
+        self.raw_time = time if is_whole else b""
+        self._epoch = _same(self.raw_time)
 
     def close(self) -> OpenEpoch | None:
         """The epoch that was open is whole; None where none was."""
