@@ -5,6 +5,7 @@ talkers, with dates that are none; its truth is which epochs had a position.
 """
 
 import random
+import re
 from collections.abc import Callable, Iterator
 from itertools import pairwise
 from typing import Final, NamedTuple
@@ -233,3 +234,48 @@ def test_fix_says_what_was_true(name: str, how: str) -> None:
         if outage.seconds is not None:
             truth = sum(not each.fixed for each in log[first:]) / hertz
             assert abs(outage.seconds - truth) <= (late + 1) / hertz + 0.01, outage
+
+
+def two_places(apart_deg: float, first: str, second: str, *, second_fixed: bool = True) -> Iterator[SaidEpoch]:
+    """Two receivers say where they are in the same seconds."""
+    for number in range(60):
+        there = f"46{7.038 + apart_deg * 60:08.5f},S,06718.40000,W" if second_fixed else ",,,"
+        other = f"{second}GGA,{_time(number, 1)},{there},{int(second_fixed)},09,0.9,3.4,M,11.2,M,,"
+        yield SaidEpoch((gga(number, 1, talker=first), other), True)
+
+
+@pytest.mark.parametrize(
+    ("apart_m", "first", "second", "second_fixed", "found"),
+    [
+        (0, "GP", "GP", True, False),
+        (1, "GP", "GP", True, True),
+        (33, "GP", "GP", True, True),
+        (2200, "GN", "GN", True, True),
+        (0, "GP", "GP", False, True),
+        # One receiver may say what one system gives, and behind it what all give together.
+        (8, "GN", "GP", True, False),
+        (33, "GN", "GP", True, True),
+    ],
+)
+@pytest.mark.parametrize("how", ["whole", "many"])
+def test_two_receivers_in_the_same_second_are_noticed(
+    how: str, apart_m: int, first: str, second: str, second_fixed: bool, found: bool
+) -> None:
+    log = list(two_places(apart_m / 111_200, first, second, second_fixed=second_fixed))
+    lane = heard(log, 1, how)
+    assert ("two-receivers" in [each.id for each in lane.findings]) is found
+    assert not any("empty" in each.evidence for each in lane.findings)
+    evidence = "".join(each.evidence for each in lane.findings if each.id == "two-receivers")
+    told = [float(each) for each in re.findall(r"up to ([\d.]+) m", evidence)]
+    assert told == ([pytest.approx(apart_m, rel=0.001)] if found and apart_m else [])
+
+
+def test_a_vehicle_whose_receiver_says_both_is_one_receiver() -> None:
+    """What one system gives comes first, of the same moment: that it has moved since the last one says nothing."""
+    moving = []
+    for number in range(100):
+        where = f"46{7.038 + number / 40:08.5f},S,06718.40000,W"
+        told = (f"{talker}GGA,{_time(number, 1)},{where},1,09,0.9,3.4,M,11.2,M,," for talker in ("GP", "GN"))
+        moving.append(SaidEpoch(tuple(told), True))
+    for how in ("whole", "many"):
+        assert "two-receivers" not in [each.id for each in heard(moving, 1, how).findings]

@@ -9,7 +9,7 @@ from pale_heron.core.clock.lag import LagSnapshot, LagTracker
 from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
-from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
+from pale_heron.core.gnss.epochs.plausibility import CONTRADICTED, PlausibilityFinding
 from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixTracker
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
@@ -321,7 +321,9 @@ class Lane:
             tried=self._tried,
             time_known=fix.value("time") is not None,
             satellites_seen=len(fix.sky.satellites) if fix.sky.heard else None,
-            empty_fix=fix.positions == 0 and "latitude" in fix.facts,
+            empty_fix=fix.positions == 0
+            and CONTRADICTED.isdisjoint(each.id for each in fix.remarks)
+            and "latitude" in fix.facts,
             now=now,
             asked_only=answering is StageStatus.REACHED or asked_only,
         )

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
-from pale_heron.core.gnss.epochs.agreement import Agreement
+from pale_heron.core.gnss.epochs.agreement import OTHER_SOLUTION_M, Agreement
 from pale_heron.core.gnss.epochs.early import EarlySentences
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
@@ -141,6 +141,8 @@ class FixTracker:
         if route.combined:
             self._hear_combined(route.formatter, frame)
         elif route.shadowed and self._is_shadowed(route.formatter, frame):
+            if route.formatter == "GGA":
+                self._compare_alone(frame)
             return
         if self._course.waiting:
             self._course.milestone("first byte", frame.time)
@@ -268,6 +270,13 @@ class FixTracker:
             return passed <= held_ns(combined.interval)
         return combined.told == told if told is not None else passed < REPEATED_NS
 
+    def _compare_alone(self, frame: Frame) -> None:
+        """What one system gives of the epoch of which all together have spoken."""
+        fields, epoch = frame.data.split(b",", 7), self._epochs.open
+        same = len(fields) > 6 and bool(epoch.time) and time_of_day(fields[1]) == time_of_day(epoch.time)
+        if same and epoch.fixed_by_gga and kind_of_quality(fields[6].decode("latin-1")):
+            self._agreement.again(epoch.where, fields[2:6], OTHER_SOLUTION_M)
+
     def _hear(self, frame: Saying, formatter: str, says_fix: bool) -> None:
         heard = self._latest.get(formatter)
         if heard is None:
@@ -375,6 +384,8 @@ class FixTracker:
         self._take_time(frame, fields[1], "GGA")
         self._hear(frame, "GGA", has_fix)
         epoch = self._epochs.open
+        if epoch.time and epoch.fixed_by_gga is not None:
+            self._agreement.again(epoch.where if epoch.fixed_by_gga else (), fields[2:6] if has_fix else ())
         epoch.used, epoch.hdop, epoch.fixed_by_gga = fields[7], fields[8], has_fix
         if has_fix:
             if epoch.where:
@@ -415,6 +426,8 @@ class FixTracker:
         self._hear(frame, "RMC", has_fix)
         self._take_date(frame, fields[9])
         epoch = self._epochs.open
+        if epoch.time and epoch.fixed_by_rmc is not None:
+            self._agreement.again(epoch.where_by_rmc if epoch.fixed_by_rmc else (), fields[3:7] if has_fix else ())
         epoch.fixed_by_rmc = has_fix
         if has_fix:
             epoch.where_by_rmc, epoch.speed, epoch.course = tuple(fields[3:7]), fields[7], fields[8]

@@ -30,6 +30,9 @@ _LEAST_COMMAS: Final = {GGA: 13, RMC: 9, GLL: 6, ZDA: 5, GST: 8, GSA: 15, GSV: 3
 _ONCE: Final = (GGA, RMC, GST)
 """Of these an epoch has one."""
 
+NEAR_DEG: Final = 1e-4
+"""So much north and east is less than OTHER_SOLUTION_M everywhere."""
+
 NO_DAY: Final = -(2**63)
 _LONG_AGO: Final = -(2**62)
 
@@ -155,6 +158,16 @@ class FixColumns:
                 single = np.concatenate(([NONE], told[own]))[np.searchsorted(own, rows)]
                 self.odd[rows[(told[rows] != NONE) & (single == told[rows])]] = True
             self.formatter[own[hidden]] = UNROUTED
+            if place == GGA:
+                self._mark_other_places(own[hidden & same], rows, at[hidden & same])
+
+    def _mark_other_places(self, alone: Places, together: Places, at: Places) -> None:
+        """Where a talker that is not heard gives another place than the combined one before it, or may do so."""
+        known = at > 0
+        self.odd[alone[~known]] = True
+        pairs = (alone[known], together[at[known] - 1])
+        here, there = (FormatterRows(rows, self.batch.rows(rows)).place(2) for rows in pairs)
+        self.odd[pairs[0]] = ~(np.abs(here - there) < NEAR_DEG).all(axis=0)
 
     def _beginning_rows(self) -> Places:
         rows = np.flatnonzero(self.timed)

@@ -1,13 +1,20 @@
-"""Whether GGA and RMC, the two sentences that carry most, say the same of one epoch."""
+"""Whether GGA and RMC, the two sentences that carry most, say the same of one epoch: each other, and each its own."""
 
+from collections.abc import Sequence
+from math import hypot
 from typing import Final
 
+from pale_heron.core.gnss.earth.geodesy import offset_m
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityChecks
 from pale_heron.core.gnss.epochs.tracker import OpenEpoch
-from pale_heron.core.nmea.raw import is_near
+from pale_heron.core.nmea.raw import is_near, unpacked
 
 BURST_SHARE: Final = 0.35
 """What comes within so much of the usual time between epochs is of one burst."""
+
+
+OTHER_SOLUTION_M: Final = 20.0
+"""As far apart may be what one system alone gives, and all of them together."""
 
 
 class Agreement:
@@ -27,6 +34,16 @@ class Agreement:
         other_told, before = self.last.get(other, (None, 0))
         if other_told is not None and 0 <= arrived - before < BURST_SHARE * usual:
             self._plausibility.compared("time", other_told == told)
+
+    def again(self, before: Sequence[bytes], now: Sequence[bytes], least_m: float = 0.0) -> None:
+        """Two sentences of one kind give a place of one epoch, or none (no fields); as far apart they are the same."""
+        if bool(before) != bool(now):
+            self._plausibility.contradicted += 1
+        here, there = unpacked(tuple(before)), unpacked(tuple(now))
+        if here is not None and there is not None and not is_near(tuple(before), tuple(now)):
+            apart = hypot(*offset_m(*here, *there))
+            if apart > least_m:
+                self._plausibility.apart(apart)
 
     def epoch(self, whole: OpenEpoch) -> None:
         """They give one validity and one position of an epoch, which is whole."""

@@ -34,6 +34,9 @@ FLAT_EPOCHS: Final = 60
 SPLIT_EPOCHS: Final = 3
 """So many epochs in a row in which two sentences disagree are no accident of a change."""
 
+CONTRADICTED: Final = frozenset(("fix-denied", "two-receivers"))
+"""Findings with which positions are claimed and taken back: no word that there are none is all that is said."""
+
 
 class PlausibilityFinding(NamedTuple):
     """A finding about what is said; `weight` orders findings, 0 to 1."""
@@ -60,6 +63,10 @@ class PlausibilityChecks:
     _bad_separation: float | None = None
     denied: int = 0
     """Epochs with a position of which another sentence says that there is no fix."""
+    contradicted: int = 0
+    """Times that two sentences of one kind gave a position of one epoch, and none."""
+    _apart: int = 0
+    _farthest_m: float = 0.0
     placeless: int = 0
     """Sentences that say that there is a position and give none."""
     datum: str = ""
@@ -84,6 +91,11 @@ class PlausibilityChecks:
         counts[0] = 0 if agree else counts[0] + 1
         counts[1] = max(counts[1], counts[0])
         counts[2] += not agree
+
+    def apart(self, metres: float) -> None:
+        """Two sentences of one kind gave places of one epoch that lie so far apart."""
+        self._apart += 1
+        self._farthest_m = max(self._farthest_m, metres)
 
     def epoch(self, now: Epoch) -> None:
         """Take one whole epoch."""
@@ -311,6 +323,11 @@ class PlausibilityChecks:
             )
         return found
 
+    def _how_far_apart(self) -> str:
+        apart = f"{self._apart} times up to {self._farthest_m:.1f} m apart" if self._apart else ""
+        one = f"{self.contradicted} times one with a position, one without" if self.contradicted else ""
+        return "Sentences of one kind with the same time: " + "; ".join(each for each in (apart, one) if each)
+
     def _about_sentences(self) -> list[PlausibilityFinding]:
         counted = (
             PlausibilityFinding(
@@ -328,8 +345,16 @@ class PlausibilityChecks:
                 "Look at these sentences in Traffic: something between the receiver and this lane leaves fields out.",
                 0.5,
             ),
+            PlausibilityFinding(
+                "two-receivers",
+                "Two places are given of one moment.",
+                self._how_far_apart(),
+                "Two receivers speak on this line, or one gives two solutions: look at the talkers in Traffic, and let "
+                "one of them speak alone. Until then no figure here is that of one receiver.",
+                0.6,
+            ),
         )
-        times = (self.denied, self.placeless)
+        times = (self.denied, self.placeless, self._apart + self.contradicted)
         return [each for each, count in zip(counted, times, strict=True) if count >= SPLIT_EPOCHS] + [
             PlausibilityFinding(
                 f"disagree-{what}",
