@@ -16,7 +16,7 @@ from pale_heron.core.frames import IN, SECOND, Chunk
 from pale_heron.core.gnss.epochs.plausibility import SPLIT_EPOCHS
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.nmea.sentence import sealed
-from pale_heron.core.utc import from_iso
+from pale_heron.core.utc import DAY, from_iso, iso
 
 PLACE: Final = "4607.03800,S,06718.40000,W"
 NINE: Final = from_iso("2031-05-04T09:00:00Z")
@@ -336,3 +336,106 @@ def test_the_only_date_may_stand_in_a_last_line_without_its_end(tmp_path: Path) 
     found = said(tmp_path, data)
     assert found["fix"]["since"] == "2031-05-04T09:00:00.000000000Z"
     assert found["fix"]["date"] == "2031-05-04"
+
+
+def epoch(moment: int, *, fixed: bool, date: str | None = None) -> bytes:
+    """RMC and GGA of a second of any day, with the date of that day or another."""
+    time, day = iso(moment)[11:19].replace(":", ""), iso(moment)[:10]
+    date = f"{day[8:]}{day[5:7]}{day[2:4]}" if date is None else date
+    where = PLACE if fixed else ",,,"
+    status, mode = ("A", "A") if fixed else ("V", "N")
+    return sealed(f"GNRMC,{time}.00,{status},{where},0.1,,{date},,,{mode}") + sealed(
+        f"GNGGA,{time}.00,{where},{int(fixed)},08,0.9,3.4,M,11.2,M,,"
+    )
+
+
+def seconds_of(begin: int, count: int, *, fixed: bool) -> bytes:
+    return b"".join(epoch(begin + second * SECOND, fixed=fixed) for second in range(count))
+
+
+WEEKS: Final = 1024 * 7 * DAY
+OWN: Final = from_iso("2031-05-04T00:00:00Z")
+"""Where a receiver begins that has no time."""
+
+
+@pytest.mark.parametrize(
+    ("log", "first_fix", "outages", "duration", "steps"),
+    [
+        # A cold start with a time of its own, which steps with the first fix.
+        (seconds_of(OWN, 30, fixed=False) + seconds_of(NINE, 60, fixed=True), 30.0, [], 89.0, 1),
+        # The date is a round of 1 024 weeks off until the fix comes back.
+        (
+            seconds_of(NINE, 20, fixed=True)
+            + seconds_of(NINE + 20 * SECOND - WEEKS, 10, fixed=False)
+            + seconds_of(NINE + 30 * SECOND, 20, fixed=True),
+            None,
+            [10.0],
+            49.0,
+            0,
+        ),
+        # Without a fix it steps amid an outage.
+        (
+            seconds_of(NINE, 20, fixed=True)
+            + seconds_of(NINE + 20 * SECOND, 5, fixed=False)
+            + seconds_of(NINE - 7000 * SECOND, 5, fixed=False)
+            + seconds_of(NINE + 30 * SECOND, 20, fixed=True),
+            None,
+            [10.0],
+            49.0,
+            2,
+        ),
+        # From GPS time to UTC it goes back by the leap seconds.
+        (
+            seconds_of(NINE, 40, fixed=True) + seconds_of(NINE + 22 * SECOND, 40, fixed=True),
+            None,
+            [],
+            79.0,
+            1,
+        ),
+        # Power was off for ten minutes; how long, nobody vouches for.
+        (
+            seconds_of(NINE, 30, fixed=True)
+            + seconds_of(NINE + 630 * SECOND, 20, fixed=False)
+            + seconds_of(NINE + 650 * SECOND, 30, fixed=True),
+            None,
+            [20.0],
+            79.0,
+            1,
+        ),
+        # The log pauses between two fixes, whose times are right.
+        (
+            seconds_of(NINE, 30, fixed=True) + seconds_of(NINE + 630 * SECOND, 30, fixed=True),
+            None,
+            [601.0],
+            659.0,
+            0,
+        ),
+        # A sentence a minute is no step.
+        (b"".join(epoch(NINE + 60 * minute * SECOND, fixed=minute > 4) for minute in range(20)), 300.0, [], 1140.0, 0),
+    ],
+)
+@pytest.mark.parametrize("times", [1, 40])
+def test_what_lasted_over_a_step_of_its_clock_counts_its_epochs(
+    tmp_path: Path, log: bytes, first_fix: float | None, outages: list[float], duration: float, steps: int, times: int
+) -> None:
+    """Behind hours of steadiness, which are taken many at a time, it is the same."""
+    ahead = b"" if times == 1 or first_fix is not None else seconds_of(NINE - 9000 * SECOND, 9000, fixed=True)
+    found = said(tmp_path, ahead + log)
+    fix = found["fix"]
+    assert [each["seconds_to_first_fix"] for each in fix["starts"]] == ([] if first_fix is None else [first_fix])
+    assert [each["seconds"] for each in fix["outages"]] == outages
+    assert found["duration_s"] == duration + (9000 if ahead else 0)
+    assert ("own-clock-step" in ids(found)) == bool(steps)
+
+
+@pytest.mark.parametrize("late", [1, 3])
+def test_a_date_that_changes_late_at_midnight_changes_no_day(tmp_path: Path, late: int) -> None:
+    begin = from_iso("2031-05-04T23:59:00Z")
+    data = b"".join(
+        epoch(begin + second * SECOND, fixed=not 50 <= second < 70, date="040531" if second < 60 + late else "050531")
+        for second in range(120)
+    )
+    found = said(tmp_path, data)
+    assert [each["seconds"] for each in found["fix"]["outages"]] == [20.0]
+    assert found["duration_s"] == 119.0
+    assert ids(found) == []

@@ -27,7 +27,7 @@ from pale_heron.core.nmea import raw
 from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.nmea.degrees import unpack
 from pale_heron.core.nmea.sentence import sealed
-from pale_heron.core.raw_lane import RawLaneFeeder
+from pale_heron.core.raw_lane import RawLaneFeeder, step_event
 from pale_heron.core.wire.batcher import stretches
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
@@ -332,7 +332,10 @@ def test_a_raw_file_is_the_same_as_its_frames_one_by_one(
     for each in (own, others) if anchored else ():
         each.anchor(frames)
     for frame in frames:
-        one.take((frame._replace(time=own.read(frame)),))
+        time = own.read(frame)
+        if own.step:
+            one.event(step_event("curlew", own))
+        one.take((frame._replace(time=time),))
     feeder, size = RawLaneFeeder(many, others), chance.choice((7000, 30_000))
     pieces = [data[at : at + size] for at in range(0, len(data), size)]
     for at in range(0, len(pieces), 4):

@@ -24,6 +24,7 @@ from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.proof.chronicle import NOTHING_HAPPENED
 from pale_heron.core.proof.joining import JOINED, JoinedClocks, joined_of
 from pale_heron.core.proof.marks import Mark
+from pale_heron.core.raw_lane import step_event
 from pale_heron.core.streams import LaneStreams
 from pale_heron.core.wire.framer import Framer
 from pale_heron.core.wire.visible import safe_label, starred
@@ -48,8 +49,10 @@ NO_LINES = 1
 """What a model keeps of its traffic where nobody looks at it."""
 
 
-def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
+def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame | Event]:
     """The frames of a raw file, each with the time that its sentences say; None before the first that says one.
+
+    An event comes before each with which the clock of the receiver has stepped.
 
     A date that comes only later is looked for ahead, among so many frames that it costs no memory to speak of.
     """
@@ -57,7 +60,10 @@ def raw_frames(file: BinaryIO, name: str, own: OwnTime) -> Iterator[Frame]:
     ahead: list[Frame] = []
     own.anchor(_noted(islice(frames, DATE_WITHIN), ahead))
     for frame in chain(ahead, frames):
-        yield frame._replace(time=own.read(frame))
+        time = own.read(frame)
+        if own.step:
+            yield step_event(name, own)
+        yield frame._replace(time=time)
 
 
 def _ahead(file: BinaryIO, name: str, own: OwnTime) -> list[bytes]:

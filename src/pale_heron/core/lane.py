@@ -5,6 +5,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.believed import BelievedSentences
+from pale_heron.core.clock.events import OWN_CLOCK_STEP, seconds_of
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
 from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
@@ -281,6 +282,9 @@ class Lane:
         elif event.name == "start":
             mode = str(details.get("mode", ""))
             self._fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
+        elif event.name == OWN_CLOCK_STEP:
+            self._believed.settle()
+            self._fix.clock_stepped(seconds_of(details), event.time)
         elif event.name == "driver-errors":
             self._errors = DriverErrors(*(_count(details, name) for name in DriverErrors._fields))
         elif event.name == "rates-tried":

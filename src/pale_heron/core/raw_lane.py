@@ -3,14 +3,20 @@
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
+from pale_heron.core.clock.events import OWN_CLOCK_STEP
 from pale_heron.core.clock.own_time import OwnTime
-from pale_heron.core.frames import IN, Chunk, Frame
+from pale_heron.core.frames import IN, SECOND, Chunk, Event, Frame
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.tracker import Pieces
 from pale_heron.core.wire.framer import Framer
 
 if TYPE_CHECKING:
     from pale_heron.core.wire.sentence_batch import Addresses, SentenceBatch
+
+
+def step_event(lane: str, own: OwnTime) -> Event:
+    """What says that the clock of a receiver has just stepped."""
+    return Event(own.time or 0, lane, OWN_CLOCK_STEP, {"seconds": own.step / SECOND})
 
 
 class RawLaneFeeder:
@@ -44,7 +50,10 @@ class RawLaneFeeder:
 
     def _take(self, frames: Iterable[Frame]) -> None:
         for frame in frames:
-            self._lane.take((frame._replace(time=self._own.read(frame)),))
+            time = self._own.read(frame)
+            if self._own.step:
+                self._lane.event(step_event(self._lane.name, self._own))
+            self._lane.take((frame._replace(time=time),))
 
     def _take_batch(self, batch: "SentenceBatch") -> None:
         from pale_heron.core.nmea.columns import times_told

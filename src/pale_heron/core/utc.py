@@ -8,6 +8,11 @@ from pale_heron.core.frames import SECOND
 DAY = 86_400 * SECOND
 
 
+def moved(time: int | None, by: int) -> int | None:
+    """A moment by a clock that was so many nanoseconds behind, by the one that counts now; None where it is unknown."""
+    return None if time is None else time + by
+
+
 @lru_cache(maxsize=64)
 def iso(time: int) -> str:
     """`2031-05-04T09:41:07.041250000Z`; the years 1678 to 2262 are what nanoseconds can say in general."""

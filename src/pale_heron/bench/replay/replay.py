@@ -413,10 +413,11 @@ class Replay:
             self._reader = CaptureReader(self._path)
             yield from self._reader.records()
 
-    def _raw(self) -> Iterator[Frame]:
+    def _raw(self) -> Iterator[Frame | Event]:
         """The frames of a raw file, with the times that its own sentences say."""
         with open_file(self._path) as file:
             self._own = OwnTime()
             for frame in raw_frames(file, self._path.name, self._own):
-                self._raw_read = frame.offset + len(frame.data)
+                if isinstance(frame, Frame):
+                    self._raw_read = frame.offset + len(frame.data)
                 yield frame

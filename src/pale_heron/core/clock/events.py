@@ -23,10 +23,19 @@ PULSES_END: Final = "pulses-end"
 NETWORK_TIME: Final = "network-time"
 HOST_CLOCK: Final = "host-clock"
 CLOCK_STEP: Final = "clock-step"
+OWN_CLOCK_STEP: Final = "own-clock-step"
+"""The clock of a receiver stepped by so many `seconds`, where its own times are all that a file has."""
+
 UNLISTED: Final = frozenset({PULSE, HOST_CLOCK})
 """What stands in the record and not in the list of lines: it comes by itself, once a second."""
 
 BILLION: Final = 10**9
+
+
+def seconds_of(details: Mapping[str, Any]) -> float:
+    """The seconds of an event; 0 where it says none that can be."""
+    given = _number(details.get("seconds"))
+    return given if given is not None and abs(given) < BILLION else 0.0
 
 
 def host_details(host: HostClock, zone: str) -> dict[str, Any]:

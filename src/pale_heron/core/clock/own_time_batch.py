@@ -1,12 +1,13 @@
 """The times that the sentences of a batch give themselves, by the rules of `OwnTime`, while nothing unusual happens."""
 
+from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 import numpy as np
 
 from pale_heron.core.clock.own_time import WITH_TIME
 from pale_heron.core.nmea.columns import NONE, field_of, joined_dates
-from pale_heron.core.nmea.raw import midnight_of
+from pale_heron.core.nmea.raw import LATE_DATE_NS, midnight_of
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch
 
@@ -15,14 +16,24 @@ _LONGEST: Final = 12
 
 
 class BatchTimes(NamedTuple):
-    """The time of each row, and the beginning of the day behind the last, nanoseconds."""
+    """The time of each row, and the beginning of the day behind the last, nanoseconds.
+
+    `gaps` are the last two intervals, `fixes` the rows that say last whether there is a fix.
+    """
 
     times: Places
     midnight: int
+    gaps: Sequence[int]
+    fixes: Sequence[int]
 
 
-def times_of(batch: SentenceBatch, told: Places, time: int, midnight: int, *, dated: bool) -> BatchTimes | None:
-    """`time` and `midnight` are those of before the batch. None where a row has to be looked at by itself."""
+def times_of(
+    batch: SentenceBatch, told: Places, time: int, midnight: int, longest: int, *, dated: bool
+) -> BatchTimes | None:
+    """`time` and `midnight` are those of before the batch, `longest` is what may pass between two times.
+
+    None where a row has to be looked at by itself.
+    """
     timed = batch.of_types([name[-3:] in WITH_TIME and name[0] != "P" for name in batch.names])
     if (told[timed] == NONE).any():
         return None
@@ -40,8 +51,18 @@ def times_of(batch: SentenceBatch, told: Places, time: int, midnight: int, *, da
     before = np.concatenate(([time], now[:-1]))
     if (undated[at] & (before - now > DAY // 2)).any() or (np.abs(np.diff(known)) > DAY).any():
         return None
+    passed = now - before
+    if (passed < 0).any() or (passed > longest).any() or (now % DAY < LATE_DATE_NS).any():
+        return None
     times = np.concatenate(([time], now))[np.searchsorted(at, np.arange(len(batch)), "right")]
-    return BatchTimes(times, int(known[-1]))
+    fixes = [_last(batch, formatter) for formatter in ("RMC", "GGA")]
+    return BatchTimes(times, int(known[-1]), passed[passed > 0][-2:].tolist(), sorted(row for row in fixes if row >= 0))
+
+
+def _last(batch: SentenceBatch, formatter: str) -> int:
+    """The last row of a formatter; -1 where there is none."""
+    rows = np.flatnonzero(batch.of_types([name[-3:] == formatter and name[0] != "P" for name in batch.names]))
+    return int(rows[-1]) if len(rows) else -1
 
 
 def _days(batch: SentenceBatch, dated: bool) -> tuple[Places, Places] | None:

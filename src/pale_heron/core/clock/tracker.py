@@ -94,9 +94,7 @@ class ClockTracker:
             self._host = events.host_of(details) or self._host
             self._zone = safe_label(str(details.get("zone", "")))
         elif event.name == events.CLOCK_STEP:
-            seconds = details.get("seconds")
-            if isinstance(seconds, int | float) and abs(seconds) < events.BILLION:
-                self._steps.append(ClockStep(event.time, float(seconds)))
+            self._steps.append(ClockStep(event.time, events.seconds_of(details)))
         elif event.name in ENDING_EVENTS and event.lane:
             for name in self._printed.get(event.lane, ()):
                 self._sources[name].break_off()

@@ -13,6 +13,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.outages import Outage
 from pale_heron.core.gnss.states import FIX_2D, FIX_3D, FixState
+from pale_heron.core.utc import moved
 
 MILESTONES: Final = ("first byte", "sentence", "time", "date", "satellite seen", "satellite used", "2D", "3D")
 MOST_KEPT = 5000
@@ -142,6 +143,18 @@ class FixCourse:
         if self._held_until is not None and time is not None and time > self._held_until:
             self._held_until = None
         return self._held_until is not None
+
+    def clock_stepped(self, by: int) -> None:
+        """What is under way began by another clock, which was so many nanoseconds behind."""
+        if self._starts:
+            start = self._starts[-1]
+            self._starts[-1] = start._replace(
+                begin=moved(start.begin, by),
+                reached={name: moved(time, by) for name, time in start.reached.items()},
+                first_fix=moved(start.first_fix, by),
+            )
+        if self._spans:
+            self._spans[-1] = self._spans[-1]._replace(begin=moved(self._spans[-1].begin, by))
 
     def note_state(self, state: FixState, time: int | None) -> None:
         """Takes the state again and again while a start is under way."""

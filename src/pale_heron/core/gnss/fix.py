@@ -9,7 +9,7 @@ sentence of each kind when a snapshot is asked for.
 
 from typing import TYPE_CHECKING, Final, NamedTuple
 
-from pale_heron.core.frames import Frame
+from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.course import BANNER, FixCourse
 from pale_heron.core.gnss.epochs.agreement import OTHER_SOLUTION_M, Agreement
 from pale_heron.core.gnss.epochs.early import EarlySentences
@@ -40,7 +40,7 @@ from pale_heron.core.gnss.states import (
     witnesses,
 )
 from pale_heron.core.nmea.raw import TIME_FIELD, date_of, fields_of, gsa_words, time_of_day, unpacked
-from pale_heron.core.utc import DAY
+from pale_heron.core.utc import DAY, moved
 from pale_heron.core.wire.visible import safe_text
 
 if TYPE_CHECKING:
@@ -131,6 +131,17 @@ class FixTracker:
             # What was said before the start says nothing of what is after it.
             self._words.clear()
             self._agreed = True
+
+    def clock_stepped(self, seconds: float, time: int) -> None:
+        """Tell it that the clock by which its times are counted stepped: what goes on began by that other clock."""
+        by = round(seconds * SECOND)
+        self._said, self._since = moved(self._said, by), moved(self._since, by)
+        self._resumed = time
+        self._epochs.open.arrived = moved(self._epochs.open.arrived, by)
+        self._record.clock_stepped(by)
+        self._course.clock_stepped(by)
+        self._sky.clock_stepped(by)
+        self._plausibility.clock_stepped(seconds)
 
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""

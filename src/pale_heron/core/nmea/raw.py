@@ -7,7 +7,10 @@ from typing import Final
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.codecs import COUNT_FORM, DATE, DAY_MONTH_YEAR, MOST, NUMBER_FORM, TIME_FORM, WHOLE_FORM
 from pale_heron.core.nmea.degrees import unpack
-from pale_heron.core.utc import midnight
+from pale_heron.core.utc import DAY, midnight
+
+LATE_DATE_NS: Final = 60 * SECOND
+"""For so long behind midnight a date may be that of yesterday: sentences are of two solutions."""
 
 SHORT_DATE, LONG_DATE = 6, 8
 TIME_FIELD: Final = {"GGA": 1, "GNS": 1, "RMC": 1, "GLL": 5, "ZDA": 1, "GST": 1, "GBS": 1, "GRS": 1}
@@ -57,6 +60,11 @@ def midnight_of(date: bytes) -> int | None:
         return None if day is None else midnight(day)
     except ValueError:
         return None
+
+
+def believed_day(said: int, today: int, of_day: int) -> int:
+    """Midnight of the day that a date says: for a moment behind midnight some still say the day before `today`."""
+    return today if said == today - DAY and of_day < LATE_DATE_NS else said
 
 
 @lru_cache(maxsize=16)

@@ -88,6 +88,11 @@ class Outages:
         if self._last_fix is not None and self._lasting is None:
             self._ended.append(_unsaid(begin, end, lost, self._last_fix))
 
+    def clock_stepped(self, by: int) -> None:
+        """The one that lasts began by another clock, which was so many nanoseconds behind."""
+        if self._lasting is not None:
+            self._lasting = self._lasting._replace(begin=self._lasting.begin + by)
+
     def so_far(self, unfinished: EpochSummary | None, silent_since: int | None, lost: str) -> tuple[Outage, ...]:
         """All; with the epoch that is still arriving, or with the silence since a moment, for want of `lost`."""
         ended, lasting = self._with(unfinished) if unfinished is not None else ([], self._lasting)

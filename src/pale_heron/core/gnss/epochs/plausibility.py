@@ -31,6 +31,7 @@ UNHELD: Final = ("manual", "simulated")
 
 KNOT_M_S: Final = 1852 / 3600
 FLAT_EPOCHS: Final = 60
+MOST_STEPS: Final = 1000
 SPLIT_EPOCHS: Final = 3
 """So many epochs in a row in which two sentences disagree are no accident of a change."""
 
@@ -71,6 +72,8 @@ class PlausibilityChecks:
     """Sentences that say that there is a position and give none."""
     datum: str = ""
     """In which datum positions are given now; empty for WGS 84."""
+    _steps: list[float] = field(default_factory=list)
+    """How many seconds the clock of its times stepped, each time."""
     _equal_since: int | None = None
     _equal_for: int = 0
     _origin: int = 0
@@ -91,6 +94,12 @@ class PlausibilityChecks:
         counts[0] = 0 if agree else counts[0] + 1
         counts[1] = max(counts[1], counts[0])
         counts[2] += not agree
+
+    def clock_stepped(self, seconds: float) -> None:
+        """The receiver's clock stepped, where times are its own."""
+        if len(self._steps) < MOST_STEPS:
+            self._steps.append(seconds)
+        self._last = None
 
     def apart(self, metres: float) -> None:
         """Two sentences of one kind gave places of one epoch that lie so far apart."""
@@ -232,6 +241,18 @@ class PlausibilityChecks:
                     f"By {days:+.0f} days: what it gave before was no date of the sky",
                     "Believe no date before the first fix; what it stored before then has a wrong date.",
                     0.45,
+                )
+            )
+        if self._steps:
+            largest = max(self._steps, key=abs)
+            found.append(
+                PlausibilityFinding(
+                    "own-clock-step",
+                    "The receiver's clock stepped, or the log has pauses.",
+                    f"{len(self._steps)} times, by up to {largest:+.0f} s; how long that took cannot be known",
+                    "Durations count its epochs there, and are the least they can be. Record with pale-heron record: "
+                    "then each byte has its time of arrival.",
+                    0.3,
                 )
             )
         if self._back:

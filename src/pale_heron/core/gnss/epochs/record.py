@@ -78,6 +78,15 @@ class EpochRecord:
         if self._bytes is not None:
             self._bytes = self._bytes[0], time
 
+    def clock_stepped(self, by: int) -> None:
+        """What goes on began by another clock, which was so many nanoseconds behind."""
+        if self.cadence.last is not None:
+            self.cadence.last += by
+        if self._bytes is not None:
+            self._bytes = self._bytes[0] + by, self._bytes[1] + by
+        self._outages.clock_stepped(by)
+        self._strip.clock_stepped(by)
+
     def _lacking(self, end: int) -> str:
         """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
         since, last = self._bytes or (end, end)

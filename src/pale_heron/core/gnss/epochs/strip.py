@@ -103,6 +103,12 @@ class StripLog:
         np.minimum.at(np.frombuffer(self._cn0, np.float32), places, cn0.astype(np.float32))
         self._known = None
 
+    def clock_stepped(self, by: int) -> None:
+        """All of it was by another clock, which was so many nanoseconds behind: columns go on where they are."""
+        if self._begin is not None:
+            self._begin += by
+            self._known = None
+
     def _widen(self) -> None:
         """Join neighbours. A silent stretch beside one that is not stays visible as silent: it is the worse one."""
         self._levels = array("b", map(min, *_pairs(self._levels)))

@@ -15,6 +15,7 @@ from pale_heron.core.gnss.satellites.names import SatelliteName, satellite_name,
 from pale_heron.core.gnss.satellites.signals import Series, SignalLog
 from pale_heron.core.nmea.raw import fields_of, whole
 from pale_heron.core.nmea.sentence import groups_end, parse, values
+from pale_heron.core.utc import moved
 
 if TYPE_CHECKING:
     from pale_heron.core.gnss.batches.lists import SatelliteLists
@@ -267,6 +268,16 @@ class SkyTracker:
         before = self._used[key].frames if key in self._used_now and key in self._used else ()
         self._used_now.add(key)
         self._keep(self._used, key, (*before, frame)[-MOST_PARTS:])
+
+    def clock_stepped(self, by: int) -> None:
+        """What counts now came by another clock, which was so many nanoseconds behind."""
+        for heard in (*self._seen.values(), *self._used.values()):
+            heard.time = moved(heard.time, by)
+        self._strongest = {
+            kind: (until if until == NEVER else until + by, seen, best)
+            for kind, (until, seen, best) in self._strongest.items()
+        }
+        self._reception = None
 
     def _keep(
         self, lists: dict[tuple[str, bytes], _LatestList], key: tuple[str, bytes], frames: tuple[Frame, ...]

@@ -18,6 +18,7 @@ WORDS: Final[Mapping[str, str]] = {
     "mark-reworded": "a mark was reworded",
     "mark-withdrawn": "a mark was withdrawn",
     "clock-step": "the host's clock was set",
+    "own-clock-step": "the receiver's clock stepped, or the log has a pause",
     "pulse-source": "pulses are listened to",
     "pulses-end": "pulses are listened to no more",
     "network-time": "a time server was asked",
