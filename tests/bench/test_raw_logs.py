@@ -439,3 +439,12 @@ def test_a_date_that_changes_late_at_midnight_changes_no_day(tmp_path: Path, lat
     assert [each["seconds"] for each in found["fix"]["outages"]] == [20.0]
     assert found["duration_s"] == 119.0
     assert ids(found) == []
+
+
+@pytest.mark.parametrize(
+    ("meanwhile", "lost"),
+    [(b"", "bytes"), (gga(45).replace(b"S", b"N", 1), "sentences"), (b"\x00\x81\xff" * 40, "sentences")],
+)
+def test_a_silence_in_which_bytes_came_damaged_lacked_no_bytes(tmp_path: Path, meanwhile: bytes, lost: str) -> None:
+    data = b"".join(map(gga, range(30))) + meanwhile + b"".join(map(gga, range(60, 90)))
+    assert [(each["lost"], each["seconds"]) for each in said(tmp_path, data)["fix"]["outages"]] == [(lost, 31.0)]

@@ -34,7 +34,8 @@ def test_inventory_counts_rates_and_damage() -> None:
     assert found["GPGSV"].hz == 3.0
     assert found["GPGSV"].bytes_per_s == 3 * len(sealed("GPGSV,1,1,00"))
     assert found["GNGGA"].mean_hz == 1.0
-    assert (line.bad_checksums, line.damaged, line.valid_sentences) == (1, 1, 31 * 5 - 1)
+    assert (line.bad_checksums, line.damaged, line.valid_sentences) == (1, 1, 31 * 4 - 1)
+    assert (line.valid_messages, line.valid) == (31, 31 * 5 - 1)
     assert line.troubles[0].time == BEGIN + 9 * SECOND
 
 

@@ -172,8 +172,21 @@ def test_receivers_without_a_moment_in_common_are_not_compared() -> None:
         elsewhere.append(epoch._replace(utc=(epoch.utc or 0) + 3600 * SECOND))
     assert compare(first, elsewhere.view()) is None
     undated = EpochLog()
-    undated.append(Epoch(*first[0])._replace(utc=None))
+    undated.append(Epoch(*first[0])._replace(utc=None, of_day=None))
     assert compare(first, undated.view()) is None
+
+
+@pytest.mark.parametrize("ahead_s", [-40_000, -3, 0, 3, 40_000])
+def test_receivers_without_a_date_are_matched_by_their_times_of_day(ahead_s: int) -> None:
+    """The one came a while after the other, and around midnight: the day is that of its arrival."""
+    first, undated = track(cloud(300, 30.0, Point(-46.1, -67.3)), altitude_m=3.0), EpochLog()
+    for epoch in shifted(first, 1.2, -0.5, 0.25, drop=10, late=0):
+        assert epoch.utc is not None
+        of_day = epoch.utc % (86_400 * SECOND)
+        undated.append(epoch._replace(utc=None, of_day=of_day, arrived=epoch.utc + ahead_s * SECOND))
+    found = compare(first, undated.view())
+    assert found is not None and found.matched == 270
+    assert (found.east.mean, found.north.mean) == pytest.approx((1.2, -0.5), abs=1e-3)
 
 
 THERE = (-46.1173, -67.3066667)
@@ -198,6 +211,7 @@ WRONG = [
     ("91 S 67 W", "at most 90"), ("4607.038 S 6718.4 W", "packed"), ("46 61 S 67 18 W", "61 minutes"),
     ("-46.1 S 67.3 W", "sign and the letter"), ("46.5 7 S 67 18 W", "only the last"), ("here it is", "belongs to no"),
     ("46 7 2 9 S 67 W", "4 numbers"), ("46 S W 67", "before both"),
+    ("63,4 10,4", "63.4 10.4 or 63 4 10 4"), ("46,1 S 67,3 W", "46.1 S 67.3 W or"),
 ]  # fmt: skip
 
 

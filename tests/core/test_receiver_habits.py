@@ -279,3 +279,88 @@ def test_a_vehicle_whose_receiver_says_both_is_one_receiver() -> None:
         moving.append(SaidEpoch(tuple(told), True))
     for how in ("whole", "many"):
         assert "two-receivers" not in [each.id for each in heard(moving, 1, how).findings]
+
+
+def said(count: int, *bodies: str, hertz: int = 1) -> list[SaidEpoch]:
+    """The same in each epoch, with its own time where `@` stands, and the place where `#` does."""
+    forms = [body.replace("#", WHERE) for body in bodies]
+    return [
+        SaidEpoch(tuple(form.replace("@", _time(number, hertz)) for form in forms), True) for number in range(count)
+    ]
+
+
+GGA_RMC: Final = ("GNGGA,@,#,1,09,0.9,3.4,M,11.2,M,,", "GNRMC,@,A,#,8.0,226.1,040531,,,A")
+
+
+@pytest.mark.parametrize("how", ["whole", "many"])
+@pytest.mark.parametrize(
+    ("bodies", "found"),
+    [
+        (GGA_RMC, []),
+        ((*GGA_RMC, "GNVTG,226.1,T,,M,8.3,N,15.4,K,A"), []),
+        ((*GGA_RMC, "GNVTG,226.1,T,,M,11.0,N,20.4,K,A"), ["disagree-speed"]),
+        ((*GGA_RMC, "GNVTG,,T,,M,,N,,K,N"), []),
+        # A place of itself has no time: it belongs to the epoch of the others.
+        ((*GGA_RMC, "GNGLL,#,,A,A"), []),
+        # ZDA says the century, RMC leaves it out.
+        (("GNGGA,@,#,1,09,0.9,3.4,M,11.2,M,,", "GNRMC,@,A,#,8.0,226.1,040585,,,A", "GNZDA,@,04,05,2085,00,00"), []),
+        (("GNZDA,@,04,05,2085,00,00", "GNRMC,@,A,#,8.0,226.1,040585,,,A"), []),
+    ],
+)
+def test_sentences_of_one_epoch_agree_or_are_told_apart(bodies: tuple[str, ...], found: list[str], how: str) -> None:
+    lane = heard(said(60, *bodies), 1, how)
+    ids = [each.id for each in lane.findings if each.id not in ("position-held", "date-differs")]
+    assert (ids, lane.fix.epochs, lane.fix.epochs_with_fix) == (found, 60, 60)
+    years = {utc.iso(each.utc)[:4] for each in lane.fix.track if each.utc is not None}
+    assert years <= {"2085" if "2085" in "".join(bodies) else "2031"}
+
+
+@pytest.mark.parametrize("how", ["whole", "many"])
+@pytest.mark.parametrize(
+    ("lists", "used", "names"),
+    [
+        # Of a GSA that names no system its satellites are those of which lists came.
+        (("BDGSV,1,1,03,01,40,083,46,03,17,308,41,07,07,344,39",), "01,03,07", {"C01", "C03", "C07"}),
+        (("BDGSV,1,1,02,201,40,083,46,203,17,308,41",), "201,203", {"C01", "C03"}),
+        (("GPGSV,1,1,02,01,40,083,46,03,17,308,41", "BDGSV,1,1,01,12,40,083,46"), "01,03", {"G01", "G03"}),
+        ((), "01,03", {"G01", "G03"}),
+    ],
+)
+def test_used_satellites_are_those_of_their_lists(lists: tuple[str, ...], used: str, names: set[str], how: str) -> None:
+    gaps = "," * (11 - used.count(","))
+    lane = heard(said(60, GGA_RMC[0], f"GNGSA,A,3,{used}{gaps},1.4,0.8,1.1", *lists), 1, how)
+    assert {str(each.name) for each in lane.fix.sky.satellites if each.used} == names
+
+
+def test_a_position_is_taken_from_the_sentence_that_has_the_newest() -> None:
+    """RMC ten times a second, GGA once: as they were at the last moment, whichever is preferred otherwise."""
+    log = [
+        SaidEpoch((rmc(number, True, 10), *((gga(number, 1, 10),) if number % 10 == 0 else ())), True)
+        for number in range(98)
+    ]
+    for place in ("latitude", "longitude"):
+        assert heard(log, 10, "whole").fix.facts[place].source == "GNRMC"
+    assert heard(log[:91], 10, "whole").fix.facts["latitude"].source == "GNGGA"
+    assert heard(log, 10, "whole").fix.facts["altitude_m"].age_s(BEGIN + 98 * SECOND // 10) == pytest.approx(0.8)
+
+
+@pytest.mark.parametrize("how", ["whole", "many"])
+def test_a_slower_rate_is_no_silence(how: str) -> None:
+    """From an epoch a second it is ordered to one in ten seconds; later nothing comes for a minute."""
+    moments = [*range(60), *range(69, 300, 10), *range(360, 500, 10)]
+    lane = Lane("curlew")
+    chunks = [chunk(sentences(gga(each, 1)), BEGIN + each * SECOND) for each in moments]
+    if how == "many":
+        lane.feed_many(chunks)
+    else:
+        for each in chunks:
+            lane.feed(each)
+    outages = lane.snapshot(BEGIN + 490 * SECOND).fix.history.outages
+    assert [(each.lost, (each.begin - BEGIN) // SECOND, each.seconds) for each in outages] == [("bytes", 299, 61.0)]
+
+
+@pytest.mark.parametrize("hertz", [1, 10])
+def test_a_heading_is_told(hertz: int) -> None:
+    lane = heard(said(20, GGA_RMC[0], "HEHDT,84.3,T", hertz=hertz), hertz, "many")
+    heading = lane.fix.value("heading_deg")
+    assert heading is not None and (heading.value, heading.source) == (84.3, "HEHDT")

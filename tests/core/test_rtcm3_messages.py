@@ -72,6 +72,8 @@ MSM = [
     (1077, [(207_667_000, 30)], "GPS", {"time_of_week_s": 207_667.0}, "G03"),
     (1087, [(4, 3), (45_667_000, 27)], "GLONASS", {"day_of_week": 4, "time_of_day_s": 45_667.0}, "R03"),
     (1094, [(207_667_250, 30)], "Galileo", {"time_of_week_s": 207_667.25}, "E03"),
+    # Satellite 120 is the first (3.5.16), and S20 in RINEX 3.
+    (1107, [(0, 30)], "SBAS", {"time_of_week_s": 0.0}, "S22"),
     (1124, [(1, 30)], "BeiDou", {"time_of_week_s": 0.001}, "C03"),
     (1131, [(0, 30)], "NavIC", {"time_of_week_s": 0.0}, "I03"),
 ]
@@ -84,7 +86,8 @@ def test_measurements(
     data = measurements(number, time, [3, 17, 40], [2, 15])
     said = {each.key: each.value for each in message_fields(data)}
     assert (said["system"], said["station"], said["measured"], said["more"]) == (system, 7, 3, "yes")
-    assert said["satellites"] == [first, f"{first[0]}17", f"{first[0]}40"] and said["signals"] == ["2", "15"]
+    apart = [f"{first[0]}{int(first[1:]) + each:02d}" for each in (0, 14, 37)]
+    assert said["satellites"] == apart and said["signals"] == ["2", "15"]
     assert {key: said[key] for key in told} == told
     assert message_words(data) == f"station 7, {system}, 3 satellites"
 

@@ -18,6 +18,7 @@ from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import Epoch, EpochLog, Epochs
+from pale_heron.core.gnss.states import LEVELS, MADE
 from pale_heron.core.lane import Lane
 from pale_heron.core.trouble import Trouble
 from pale_heron.report import charts
@@ -98,7 +99,7 @@ def gappy() -> Epochs:
     for second in range(11, 16):
         add(second, here)
     for second, longitude in ((76, 179.9999), (77, -179.9999), (78, -179.9998)):
-        add(second, here._replace(longitude=longitude, level=9))
+        add(second, here._replace(longitude=longitude, level=9, made=MADE.index("RTK fixed")))
     return log.view()
 
 
@@ -113,6 +114,29 @@ def test_missing_positions_and_silence_split_a_track() -> None:
         moment = BEGIN + 30 * place * SECOND
         rare.append(gappy()[0]._replace(arrived=moment, utc=moment))
     assert [len(segment) for segment in segments(rare.view())] == [1, 19], "rare epochs are no gaps once they are usual"
+
+
+@pytest.mark.parametrize(
+    ("level", "made", "altitude_m", "fix"),
+    [
+        ("2D", "single", 3.4, "2d"),
+        ("single", "single", 3.4, "3d"),
+        # RMC alone gives no height, and says of no dimension.
+        ("single", "single", None, None),
+        ("differential", "precise service", 3.4, "pps"),
+        ("differential", "differential", None, "dgps"),
+        ("RTK float", "RTK float", 3.4, "dgps"),
+        ("estimated", "estimated", 3.4, None),
+    ],
+)
+def test_gpx_names_a_fix_as_its_standard_does(
+    level: str, made: str, altitude_m: float | None, fix: str | None, tmp_path: Path
+) -> None:
+    log = EpochLog()
+    log.append(gappy()[0]._replace(level=LEVELS.index(level), made=MADE.index(made), altitude_m=altitude_m))
+    write_tracks("gpx", [Track("curlew", segments(log.view()))], tmp_path / "track.gpx")
+    (read,) = gpxpy.parse((tmp_path / "track.gpx").read_text()).tracks
+    assert read.segments[0].points[0].type_of_gpx_fix == fix
 
 
 @pytest.mark.parametrize("form", TRACKS)

@@ -79,7 +79,15 @@ def _fix(fix: FixSnapshot, reference: Point | None, written: Callable[[int], str
         "decided_by": [each.formatter for each in fix.testimonies if each.decides],
         **{
             name: _value(fix, name)
-            for name in ("latitude", "longitude", "altitude_m", "geoid_separation_m", "satellites_used", "hdop")
+            for name in (
+                "latitude",
+                "longitude",
+                "altitude_m",
+                "geoid_separation_m",
+                "satellites_used",
+                "hdop",
+                "heading_deg",
+            )
         },
         "satellites_seen": len(fix.sky.satellites) if fix.sky.heard else None,
         "incomplete_lists": fix.sky.incomplete_lists,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 from pale_heron.core.believed import BelievedSentences
 from pale_heron.core.clock.events import OWN_CLOCK_STEP, seconds_of
 from pale_heron.core.clock.lag import LagSnapshot, LagTracker
-from pale_heron.core.frames import BY_USER, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import BY_USER, BYTES, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import CONTRADICTED, PlausibilityFinding
@@ -220,6 +220,8 @@ class Lane:
             if not self._line.has_bytes:
                 self._fix.first_byte(frame.time)
             self._line.feed_chunk(frame)
+            if frame.time is not None and (frame.bad or frame.kind is BYTES):
+                self._fix.damaged(frame.time)
             self._take([frame])
 
     @property
@@ -309,7 +311,7 @@ class Lane:
         fix = self._fix.snapshot(now)
         module = self.module
         answering = module.stage_status if module else None
-        asked_only = dialogue.waits_to_be_asked and not line.valid_sentences
+        asked_only = dialogue.waits_to_be_asked and not line.valid
         evidence = Evidence(
             opening=self._opening,
             refusal=self._refusal if self._refusal in REFUSALS else "",

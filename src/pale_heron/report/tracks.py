@@ -21,6 +21,7 @@ from xml.sax.saxutils import escape
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch, Epochs
+from pale_heron.core.gnss.states import FIX_2D, MADE, is_fix
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import iso
 from pale_heron.files.whole import written_whole
@@ -38,7 +39,11 @@ HIGH: Final = 3
 HALF_TURN: Final = 180.0
 LEAST_GAP_NS: Final = 3 * SECOND
 POINTS_AT_A_TIME: Final = 1000
-_GPX_FIX: Final = {"2D": "2d", "single": "3d", "differential": "dgps", "RTK float": "dgps", "RTK fixed": "dgps"}
+_GPX_FIX: Final = {
+    **dict.fromkeys(("differential", "RTK float", "RTK fixed", "precise"), "dgps"),
+    "precise service": "pps",
+}
+"""How GPX (fixType) names positions by how they were made; of a single one its dimension is said."""
 
 
 class TrackSegment:
@@ -143,12 +148,20 @@ def _gpx_point(epoch: Epoch, moment: int | None) -> "GPXTrackPoint":
     longitude = -180.0 if epoch.longitude == HALF_TURN else epoch.longitude
     point = GPXTrackPoint(epoch.latitude, longitude, epoch.altitude_m)
     point.time = datetime.fromtimestamp(moment / SECOND, UTC) if moment is not None else None
-    point.type_of_gpx_fix = _GPX_FIX.get(epoch.state)
+    point.type_of_gpx_fix = _gpx_fix(epoch)
     point.satellites = epoch.used
     point.horizontal_dilution = epoch.hdop
     point.geoid_height = epoch.separation_m
     point.comment = epoch.state
     return point
+
+
+def _gpx_fix(epoch: Epoch) -> str | None:
+    """None where nobody says whether the position has a height, or where no satellites gave it."""
+    if not is_fix(epoch.level):
+        return None
+    flat = "2d" if epoch.state == FIX_2D else None if epoch.altitude_m is None else "3d"
+    return _GPX_FIX.get(MADE[epoch.made], flat)
 
 
 def _kml(tracks: list[Track], out: IO[str]) -> int:

@@ -15,7 +15,16 @@ from typing import TYPE_CHECKING, Final
 
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND, Frame, Kind, Status
-from pale_heron.core.nmea.raw import TIME_FIELD, believed_day, date_of, fields_of, midnight_of, time_of_day
+from pale_heron.core.nmea.raw import (
+    LONG_DATE,
+    TIME_FIELD,
+    believed_day,
+    date_of,
+    fields_of,
+    midnight_of,
+    short_date,
+    time_of_day,
+)
 
 if TYPE_CHECKING:
     from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
@@ -46,6 +55,8 @@ class OwnTime:
         """And by how many in all, since `begin`."""
         self._gaps = (0, 0)
         """The last two intervals."""
+        self._long = b""
+        """The date that ZDA said last."""
         self._fixed = self._was_fixed = False
         """Whether a position stands by the time now, and whether one did by the time before."""
 
@@ -94,7 +105,7 @@ class OwnTime:
         if counts and formatter in WITH_TIME and frame.type[0] != "P":
             fields = [*fields_of(frame.data), *_MISSING]
             self._note_validity(formatter, fields)
-            self._take(time_of_day(fields[TIME_FIELD[formatter]]), _day(formatter, fields))
+            self._take(time_of_day(fields[TIME_FIELD[formatter]]), self._day(formatter, fields))
         return self._time
 
     def read_batch(self, batch: "SentenceBatch", told: "Places") -> "Places | None":
@@ -180,8 +191,12 @@ class OwnTime:
         self._midnight = midnight
         return True
 
-
-def _day(formatter: str, fields: Sequence[bytes]) -> int | None:
-    """Midnight of the date that a sentence carries; None where it carries none."""
-    date = fields[9] if formatter == "RMC" else date_of(*fields[2:5]) if formatter == "ZDA" else b""
-    return midnight_of(date) if date else None
+    def _day(self, formatter: str, fields: Sequence[bytes]) -> int | None:
+        """Midnight of the date that a sentence carries; None where it carries none."""
+        date = fields[9] if formatter == "RMC" else date_of(*fields[2:5]) if formatter == "ZDA" else b""
+        if len(date) == LONG_DATE:
+            self._long = date
+        elif short_date(self._long) == date:
+            # RMC does not say the century, ZDA did.
+            date = self._long
+        return midnight_of(date) if date else None

@@ -1,7 +1,8 @@
 """Two receivers over the same minutes, epoch by epoch: how far apart they say they are.
 
 Epochs are matched by the moment that they are about (date and time of day), not by when they came: the lines, the load
-and the computers may delay each as they like. A moment that only one reports is counted and left out.
+and the computers may delay each as they like. A moment that only one reports is counted and left out. Where no date is
+given, the day is that on which the time of day is nearest to its arrival.
 """
 
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.scatter import Numbers, at_share, independent_samples, mean_point, numbers, offsets_m
+from pale_heron.core.utc import DAY
 
 Times = NDArray[np.int64]
 Rows = NDArray[np.intp]
@@ -105,7 +107,9 @@ class _Moments(NamedTuple):
 
 
 def _moments(epochs: Epochs) -> _Moments:
-    utc = numbers(epochs, "utc")
+    utc, of_day, arrived = (numbers(epochs, name) for name in ("utc", "of_day", "arrived"))
+    undated = (utc == UNKNOWN_TIME) & (of_day != UNKNOWN_TIME) & (arrived != UNKNOWN_TIME)
+    utc = np.where(undated, arrived - (arrived - of_day + DAY // 2) % DAY + DAY // 2, utc)
     rows = np.flatnonzero(~np.isnan(numbers(epochs, "latitude")) & (utc != UNKNOWN_TIME))
     utc = utc[rows]
     if (utc[1:] > utc[:-1]).all():

@@ -1,6 +1,7 @@
 """What the receiver says, each fact with its sentence and its age.
 
-A fact may come from several sentences; the first in its row that is as fresh as the freshest is taken. Four ways of not
+A fact may come from several sentences; the first in its row that is as fresh as the freshest is taken: no older than
+that one's own interval, and a second at most. Four ways of not
 having a value are kept apart: *empty* (the field is there and holds nothing), *zero* (digits that are all zero in a
 sentence that says there is no fix), *invalid* (a value in a sentence that says there is no fix) and *stale* (nothing
 new for three of its own intervals). With each of them the last believed value stays, with its age.
@@ -34,6 +35,7 @@ SOURCES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = {
     "geoid_separation_m": (("GGA", "geoid_separation_m"), ("GNS", "geoid_separation_m")),
     "quality": (("GGA", "quality"),),
     "satellites_used": (("GGA", "satellites_used"), ("GNS", "satellites_used"), (MODULE, "satellites_used")),
+    "heading_deg": (("THS", "heading_true_deg"), ("HDT", "heading_true_deg")),
     "speed_knots": (("RMC", "speed_knots"), ("VTG", "speed_knots")),
     "course_deg": (("RMC", "course_deg"), ("VTG", "course_true_deg")),
     "time": tuple((formatter, "time") for formatter in ("GGA", "RMC", "GNS", "ZDA", "GLL", MODULE)),
@@ -158,8 +160,10 @@ def _fact(
     decoded: Mapping[str, Mapping[str, Any]],
     now: int | None,
 ) -> Fact:
-    newest = max(latest[formatter].frame.time or 0 for formatter, _ in sources)
-    near = [(formatter, key) for formatter, key in sources if newest - (latest[formatter].frame.time or 0) < SECOND]
+    newest = max((latest[formatter] for formatter, _ in sources), key=lambda each: each.frame.time or 0)
+    oldest = (newest.frame.time or 0) - min(newest.interval or SECOND, SECOND)
+    near = [(formatter, key) for formatter, key in sources if (latest[formatter].frame.time or 0) > oldest]
+    near = near or [(formatter, key) for formatter, key in sources if latest[formatter] is newest]
     formatter, key = next(
         ((formatter, key) for formatter, key in near if decoded[formatter].get(key) is not None), near[0]
     )

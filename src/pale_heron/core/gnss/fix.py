@@ -39,7 +39,17 @@ from pale_heron.core.gnss.states import (
     kind_of_status,
     witnesses,
 )
-from pale_heron.core.nmea.raw import TIME_FIELD, date_of, fields_of, gsa_words, time_of_day, unpacked
+from pale_heron.core.nmea.raw import (
+    LONG_DATE,
+    TIME_FIELD,
+    date_of,
+    fields_of,
+    gsa_words,
+    number,
+    short_date,
+    time_of_day,
+    unpacked,
+)
 from pale_heron.core.utc import DAY, moved
 from pale_heron.core.wire.visible import safe_text
 
@@ -111,7 +121,9 @@ class FixTracker:
             "GSA": self._gsa,
             "GSV": self._gsv,
             "ZDA": self._zda,
-            "VTG": self._other,
+            "VTG": self._vtg,
+            "HDT": self._other,
+            "THS": self._other,
             "GST": self._gst,
             "DTM": self._dtm,
         }
@@ -123,6 +135,10 @@ class FixTracker:
     def arrived(self, time: int) -> None:
         """Tell it that bytes arrived, legible or not."""
         self._record.arrived(time)
+
+    def damaged(self, time: int) -> None:
+        """Tell it that bytes came that are no sentence, in a log that has no times of arrival."""
+        self._record.damaged(time)
 
     def start(self, mode: str, cause: str, time: int | None) -> None:
         """Tell it that the receiver restarts."""
@@ -375,7 +391,10 @@ class FixTracker:
 
     def _take_date(self, frame: Frame, date: bytes) -> None:
         if date:
-            self._epochs.open.date = date
+            known = self._epochs.open.date
+            if len(known) != LONG_DATE or short_date(known) != short_date(date):
+                # ZDA says the century, RMC does not.
+                self._epochs.open.date = date
             if self._course.waiting:
                 self._course.milestone("date", frame.time)
 
@@ -452,7 +471,9 @@ class FixTracker:
             return
         status, mode = fields[6].decode("latin-1"), fields[7].decode("latin-1") if len(fields) > 7 else ""
         status, has_fix = self._claimed(status, kind_of_status(status, mode), fields[1:5])
-        self._take_time(frame, fields[5], "GLL")
+        if fields[5] or self._words.keys().isdisjoint(("GGA", "GNS", "RMC")):
+            # Without a time it is of the epoch of which others speak.
+            self._take_time(frame, fields[5], "GLL")
         self._hear(frame, "GLL", has_fix)
         self._lapse(frame.time)
         alone = self._words.keys().isdisjoint(("GGA", "GNS", "RMC"))
@@ -508,12 +529,19 @@ class FixTracker:
             self._epochs.open.errors = fields[6], fields[7]
         self._other(frame)
 
+    def _vtg(self, frame: Frame) -> None:
+        fields, epoch = fields_of(frame.data), self._epochs.open
+        if len(fields) > 5:
+            self._agreement.speeds(number(epoch.speed), number(fields[5]))
+        self._other(frame)
+
     def _dtm(self, frame: Frame) -> None:
         fields = fields_of(frame.data)
         if len(fields) > 8:
             shifts = [each for each in (fields[3], fields[5], fields[7]) if each.strip(b"0.-+")]
-            known = fields[1] in WGS_84 and not shifts
-            self._plausibility.datum = "" if known else safe_text(fields[1]) or "not named"
+            name = safe_text(fields[1]) or "not named"
+            shifted = f"{name} with an offset" if fields[1] in WGS_84 else name
+            self._plausibility.datum = "" if fields[1] in WGS_84 and not shifts else shifted
         self._other(frame)
 
     def _other(self, frame: Frame) -> None:

@@ -48,7 +48,10 @@ class LineSnapshot(NamedTuple):
     recent_bytes: int
     recent_framed: int
     recent_unreadable: int
-    valid_sentences: int
+    valid: int
+    """Sentences and messages with a good checksum."""
+    valid_messages: int
+    """Those of them that are RTCM 3."""
     bad_checksums: int
     damaged: int
     recent_valid: int
@@ -87,7 +90,12 @@ class LineSnapshot(NamedTuple):
     @property
     def never_checked(self) -> bool:
         """No sentence here has ever had a checksum: those without are believed (docs/decisions/missing-checksum.md)."""
-        return not (self.valid_sentences or self.bad_checksums)
+        return not (self.valid or self.bad_checksums)
+
+    @property
+    def valid_sentences(self) -> int:
+        """Sentences with a good checksum."""
+        return self.valid - self.valid_messages
 
     @property
     def readable_share(self) -> float | None:

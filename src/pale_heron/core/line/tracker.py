@@ -118,6 +118,7 @@ class LineTracker:
         self._received = self._sent = self._framed = self._unreadable = 0
         self._bulk = 0
         self._lines = self._frames = self._valid = self._bad = self._damaged = self._unchecked = 0
+        self._messages = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
@@ -169,6 +170,7 @@ class LineTracker:
         self._lines += row.kind is not BYTES
         if frame.status is OK and (kind is NMEA or kind is RTCM3):
             self._valid += 1
+            self._messages += kind is RTCM3
             if row.parted:
                 row.take_parts(part_label(frame), 1, None, frame)
             self._last_valid = frame.time
@@ -306,7 +308,8 @@ class LineTracker:
             recent_bytes=self._received - begin.received,
             recent_framed=self._framed - begin.framed,
             recent_unreadable=self._unreadable - begin.unreadable,
-            valid_sentences=self._valid,
+            valid=self._valid,
+            valid_messages=self._messages,
             bad_checksums=self._bad,
             damaged=self._damaged,
             recent_valid=self._valid - begin.valid,

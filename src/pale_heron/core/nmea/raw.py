@@ -62,6 +62,11 @@ def midnight_of(date: bytes) -> int | None:
         return None
 
 
+def short_date(date: bytes) -> bytes:
+    """A raw date without its century: RMC has none, ZDA has."""
+    return date[:4] + date[-2:]
+
+
 def believed_day(said: int, today: int, of_day: int) -> int:
     """Midnight of the day that a date says: for a moment behind midnight some still say the day before `today`."""
     return today if said == today - DAY and of_day < LATE_DATE_NS else said

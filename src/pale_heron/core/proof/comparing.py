@@ -90,7 +90,7 @@ def _row(
 
 
 def _bad_share(one: LaneSnapshot, other: LaneSnapshot, _: float, __: float) -> bool | None:
-    counts = [(lane.line.damaged, lane.line.valid_sentences + lane.line.damaged) for lane in (one, other)]
+    counts = [(lane.line.damaged, lane.line.valid + lane.line.damaged) for lane in (one, other)]
     between = difference_95(*counts[0], *counts[1])
     return None if between is None else not between[0] <= 0 <= between[1]
 

@@ -25,7 +25,7 @@ def counted(value: Value) -> Measured:
 
 
 def bad_share(lane: LaneSnapshot, _: str) -> Measured:
-    checked = lane.line.valid_sentences + lane.line.damaged
+    checked = lane.line.valid + lane.line.damaged
     return Measured(lane.line.damaged / checked, checked) if checked else NOTHING
 
 

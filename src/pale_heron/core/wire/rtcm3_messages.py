@@ -40,6 +40,9 @@ ORBITS: Final = {
 }
 """Of which system, and how many bits its number has."""
 
+SBAS_FIRST: Final = 19
+"""MSM counts these satellites from 120 on as 1 (3.5.16); in RINEX 3 that one is S20."""
+
 MSM_KINDS: Final = range(1, 8)
 NAMED: Final = ("system", "satellite", "receiver", "antenna")
 """What a message in a few words is named by."""
@@ -170,7 +173,8 @@ def _measurements(number: int, bits: _Bits) -> Iterator[MessageField]:
     signals = [place for place in range(1, 33) if bits.take(1)]
     cells = len(satellites) * len(signals)
     measured = sum(bits.take(1) for _ in range(cells)) if cells <= 64 else 0
-    yield MessageField("satellites", "satellites", [f"{letter}{each:02d}" for each in satellites])
+    first = SBAS_FIRST if letter == "S" else 0
+    yield MessageField("satellites", "satellites", [f"{letter}{each + first:02d}" for each in satellites])
     yield MessageField("signals", "numbers of its signals", [str(each) for each in signals])
     yield MessageField("measured", "measured signals of satellites", measured)
     yield MessageField("more", "more parts of this moment follow", "yes" if more else "no")

@@ -15,15 +15,15 @@ from pale_heron.core.gnss.batches.lists import SatelliteLists
 from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying
 from pale_heron.core.gnss.states import HOLDS_NS
 from pale_heron.core.nmea.columns import NONE, FieldColumn, Numbers, field_of, joined_dates
-from pale_heron.core.nmea.raw import midnight_of
+from pale_heron.core.nmea.raw import LATE_DATE_NS, midnight_of, short_date
 from pale_heron.core.utc import DAY
 from pale_heron.core.wire.sentence_batch import Flags, Places, SentenceBatch, present, steps
 
 UNROUTED: Final = -1
-FORMATTERS: Final = ("GGA", "RMC", "GLL", "ZDA", "GST", "GSA", "GSV", "VTG", "GNS", "DTM")
+FORMATTERS: Final = ("GGA", "RMC", "GLL", "ZDA", "GST", "GSA", "GSV", "VTG", "GNS", "DTM", "HDT", "THS")
 """Those that say something of the fix; a column holds their places."""
 
-GGA, RMC, GLL, ZDA, GST, GSA, GSV, VTG, GNS, DTM = range(len(FORMATTERS))
+GGA, RMC, GLL, ZDA, GST, GSA, GSV, VTG, GNS, DTM, _, _ = range(len(FORMATTERS))
 _LEAST_COMMAS: Final = {GGA: 13, RMC: 9, GLL: 6, ZDA: 5, GST: 8, GSA: 15, GSV: 3}
 """A sentence with fewer is too short to be read as one of many."""
 
@@ -193,6 +193,10 @@ class FixColumns:
             number = np.array([int(each[:4] + each[-2:]) if each.isdigit() else 0 for each in found.tolist()], np.int64)
             days[rows] = number[where]
             self.odd[rows] |= (texts != b"") & (~whole | (self.midnight[rows] == NO_DAY))
+            # Of another century than a date of six digits says; or so soon behind midnight that it may be late.
+            same = [midnight_of(short_date(each)) == day for each, day in zip(found.tolist(), read, strict=True)]
+            moved = ~np.array(same, np.bool_)
+            self.odd[rows] |= moved[where] & (self.midnight[rows] != NO_DAY) | (self.told[rows] < LATE_DATE_NS)
         dated = np.flatnonzero(self.midnight != NO_DAY)
         another = (steps(days[dated], 0) != 0) & (steps(self.epoch[dated], -1) == 0)
         self.odd[dated[another]] = True

@@ -9,7 +9,7 @@ from pale_heron.core.gnss.batches.columns import FORMATTERS, FormatterRows
 from pale_heron.core.gnss.batches.folds import first_disagreement, runs_of_disagreement
 from pale_heron.core.gnss.batches.oddities import gga_fixed, rmc_fixed
 from pale_heron.core.gnss.batches.stretch import StretchRows
-from pale_heron.core.gnss.epochs.agreement import BURST_SHARE
+from pale_heron.core.gnss.epochs.agreement import BURST_SHARE, SPEED_KNOTS, SPEED_SHARE
 from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.nmea.columns import NONE, FieldColumn
 from pale_heron.core.nmea.raw import is_near
@@ -42,10 +42,24 @@ class StretchComparison:
                 FormatterRows(rmc.rows[in_rmc], rmc.own.rows(in_rmc)),
             )
             compared.append(("position", whole, near))
+        if rmc_fixed(tracker):
+            compared.append(("speed", *self._speeds()))
         checks = tracker._plausibility
         for what, rows, agree in sorted(compared, key=lambda each: first_disagreement(each[1], each[2])):
             if len(rows):
                 checks.compared_often(what, *runs_of_disagreement(agree, checks.in_a_row(what)))
+
+    def _speeds(self) -> tuple[Places, Flags]:
+        """Where a VTG follows the RMC of its epoch and both say how fast: the rows, and whether they agree."""
+        rmc, vtg = self._rows.of(kinds.RMC), self._rows.of(kinds.VTG)
+        before = np.searchsorted(rmc.rows, vtg.rows) - 1
+        follows = np.flatnonzero(before >= 0)
+        follows = follows[self._rows.epochs(rmc.rows[before[follows]]) == self._rows.epochs(vtg.rows[follows])]
+        here, there = rmc.field(7).numbers()[before[follows]], vtg.field(5).numbers()[follows]
+        known = ~np.isnan(here) & ~np.isnan(there)
+        here, there = here[known], there[known]
+        agree = np.abs(here - there) <= np.maximum(SPEED_KNOTS, SPEED_SHARE * np.maximum(here, there))
+        return vtg.rows[follows[known]], agree
 
     def _times(self, usual: Places) -> tuple[Places, Flags]:
         """Where each GGA or RMC comes in one burst with the other: the rows, and whether they tell the same time."""

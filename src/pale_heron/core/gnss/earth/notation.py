@@ -19,6 +19,9 @@ _SIGNS: Final = {"N": 1, "S": -1, "E": 1, "W": -1}
 _HEIGHT = re.compile(r"[,;\s]+([+-]?\d+(?:\.\d+)?)\s*m\s*$")
 _PACKED = re.compile(r"^\s*(\d{4}(?:\.\d+)?)\s*,\s*([NS])\s*,\s*(\d{5}(?:\.\d+)?)\s*,\s*([EW])\s*$")
 _TOKEN = re.compile(r"[NSEW]|[+-]?\d+(?:\.\d+)?|[+-]?\.\d+|,|;")
+_COMMAS = re.compile(r"[NS]?\s*[+-]?\d+,\d+\s*[NS]?[\s;]+[EW]?\s*[+-]?\d+,\d+\s*[EW]?")
+"""Two numbers with a comma in each."""
+
 _MARKS = str.maketrans(dict.fromkeys("°º'′\"″˚’”", " "))
 MISREAD_M: Final = 1000.0
 
@@ -51,6 +54,9 @@ def _two_angles(text: str) -> tuple[_Angle, _Angle]:
     if left:
         raise ValueError(f"{left[0]!r} belongs to no position: write {EXAMPLES}")
     tokens = _TOKEN.findall(spoken)
+    if "." not in spoken and _COMMAS.fullmatch(spoken.strip()):
+        point, parted = spoken.strip().replace(",", "."), spoken.strip().replace(",", " ")
+        raise ValueError(f"its commas may be decimal points or part degrees from minutes: write {point} or {parted}")
     letters = [token for token in tokens if token in _SIGNS]
     numbers = [token for token in tokens if token not in _SIGNS and token not in ",;"]
     if letters:

@@ -16,6 +16,9 @@ BURST_SHARE: Final = 0.35
 OTHER_SOLUTION_M: Final = 20.0
 """As far apart may be what one system alone gives, and all of them together."""
 
+SPEED_KNOTS, SPEED_SHARE = 0.5, 0.1
+"""So much, or this share if that is more, two speeds of one epoch may differ."""
+
 
 class Agreement:
     """Compares them, and reports to `plausibility`."""
@@ -34,6 +37,12 @@ class Agreement:
         other_told, before = self.last.get(other, (None, 0))
         if other_told is not None and 0 <= arrived - before < BURST_SHARE * usual:
             self._plausibility.compared("time", other_told == told)
+
+    def speeds(self, by_rmc: float | None, by_vtg: float | None) -> None:
+        """RMC and VTG give one speed of an epoch, knots."""
+        if by_rmc is not None and by_vtg is not None:
+            agree = abs(by_rmc - by_vtg) <= max(SPEED_KNOTS, SPEED_SHARE * max(by_rmc, by_vtg))
+            self._plausibility.compared("speed", agree)
 
     def again(self, before: Sequence[bytes], now: Sequence[bytes], least_m: float = 0.0) -> None:
         """Two sentences of one kind give a place of one epoch, or none (no fields); as far apart they are the same."""

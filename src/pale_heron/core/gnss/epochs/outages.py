@@ -88,6 +88,11 @@ class Outages:
         if self._last_fix is not None and self._lasting is None:
             self._ended.append(_unsaid(begin, end, lost, self._last_fix))
 
+    def withdraw(self, begin: int) -> None:
+        """The silence that began at a moment was none."""
+        if self._ended and self._ended[-1].begin == begin and self._ended[-1].lost in UNSAID:
+            self._ended.pop()
+
     def clock_stepped(self, by: int) -> None:
         """The one that lasts began by another clock, which was so many nanoseconds behind."""
         if self._lasting is not None:

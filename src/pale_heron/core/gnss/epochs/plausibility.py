@@ -379,7 +379,7 @@ class PlausibilityChecks:
         return [each for each, count in zip(counted, times, strict=True) if count >= SPLIT_EPOCHS] + [
             PlausibilityFinding(
                 f"disagree-{what}",
-                f"GGA and RMC disagree on the {what}.",
+                f"{'VTG' if what == 'speed' else 'GGA'} and RMC disagree on the {what}.",
                 f"In {counts[2]} epochs, up to {counts[1]} in a row",
                 "Two receivers on one line, or one whose sentences are of two solutions: choose one to believe.",
                 0.5,

@@ -65,6 +65,10 @@ class EpochRecord:
         self._strip = StripLog()
         self._log = EpochLog(kept)
         self.cadence = Cadence()
+        self._damaged: int | None = None
+        """Of a log without arrival times: the time that was told last before something illegible came."""
+        self._slower: tuple[int, int] | None = None
+        """The silence that ended with the last epoch: when it began, and how long it was."""
         self._bytes: tuple[int, int] | None = None
         """Since when bytes have been coming without a pause, and when the last came."""
 
@@ -87,10 +91,18 @@ class EpochRecord:
         self._outages.clock_stepped(by)
         self._strip.clock_stepped(by)
 
-    def _lacking(self, end: int) -> str:
-        """What a silence up to a moment is for want of; the bytes of the epoch that ends it do not count."""
+    def damaged(self, time: int) -> None:
+        """Tell it that bytes came that are no sentence, in a log that has no times of arrival."""
+        self._damaged = time
+
+    def _lacking(self, begin: int, end: int) -> str:
+        """What a silence between two moments is for want of; the bytes of the epoch that ends it do not count."""
         since, last = self._bytes or (end, end)
-        return SENTENCES if since < end - UNTIMED_NS and end - last <= SILENT_NS else BYTES
+        return (
+            SENTENCES
+            if begin <= (self._damaged or 0) < end or (since < end - UNTIMED_NS and end - last <= SILENT_NS)
+            else BYTES
+        )
 
     @property
     def count(self) -> int:
@@ -144,18 +156,31 @@ class EpochRecord:
             self._take(EpochSummary(arrived, state.level, state.made, Reception(None, cn0)))
 
     def _take(self, had: EpochSummary) -> None:
-        since = self.cadence.note(had.time)
-        if since is not None:
-            self._outages.silence(since, had.time, self._lacking(had.time))
+        before, since = self.cadence.last, self.cadence.note(had.time)
+        gap = had.time - (before or had.time)
+        if self._slower is not None and _is_about(gap, self._slower[1]):
+            # It comes more rarely from now on: there was no silence.
+            self._outages.withdraw(self._slower[0])
+            self.cadence.leap((gap, gap), had.time)
+            since = None
+        elif since is not None:
+            self._outages.silence(since, had.time, self._lacking(since, had.time))
+        self._slower = None if since is None else (since, gap)
         self._strip.add(had.time, had.level, *had.reception, since is not None)
         self._outages.epoch(had)
 
     def outages(self, arrived: int | None, state: FixState, now: int | None) -> tuple[Outage, ...]:
         """All so far; with the epoch that is arriving since `arrived`, or the silence that lasts."""
         unfinished = None if arrived is None else EpochSummary(arrived, state.level, state.made)
-        return self._outages.so_far(unfinished, self._silent_since(now), self._lacking(now or 0))
+        since = self._silent_since(now)
+        return self._outages.so_far(unfinished, since, self._lacking(since or 0, now or 0))
 
     def _silent_since(self, now: int | None) -> int | None:
         """Since when no epoch came, where that is longer than usual."""
         last = self.cadence.last
         return last if last is not None and now is not None and self.cadence.is_silence(now - last) else None
+
+
+def _is_about(gap: int, other: int) -> bool:
+    """Whether two times are one interval."""
+    return abs(gap - other) <= other // 10

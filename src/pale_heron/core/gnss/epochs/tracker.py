@@ -14,7 +14,7 @@ from typing import Final
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import Epoch
 from pale_heron.core.gnss.states import FixState
-from pale_heron.core.nmea.raw import count, midnight_of, number, time_of_day, unpacked
+from pale_heron.core.nmea.raw import believed_day, count, midnight_of, number, short_date, time_of_day, unpacked
 from pale_heron.core.utc import DAY
 
 AHEAD_SHARE: Final = 0.6
@@ -68,7 +68,7 @@ class EpochTracker:
         return bool(date) and self._is_another_day(date)
 
     def _is_another_day(self, date: bytes) -> bool:
-        return bool(date) and bool(self.open.date) and _day(date) != _day(self.open.date)
+        return bool(date) and bool(self.open.date) and short_date(date) != short_date(self.open.date)
 
     def begin(self, time: bytes, arrived: int | None, date: bytes = b"") -> OpenEpoch | None:
         """A sentence with this raw time came; gives the epoch that another time, or day, has ended."""
@@ -179,17 +179,12 @@ class EpochTracker:
         if of_day is None:
             return None
         begin = midnight_of(date) if date else None
-        if begin is not None:
-            self._midnight = begin
-        elif self._midnight is not None and self._of_day - of_day > DAY // 2:
+        if self._midnight is not None and self._of_day - of_day > DAY // 2:
             self._midnight += DAY
+        if begin is not None:
+            self._midnight = begin if self._midnight is None else believed_day(begin, self._midnight, of_day)
         self._of_day = of_day
         return None if self._midnight is None else self._midnight + of_day
-
-
-def _day(date: bytes) -> bytes:
-    """A raw date without its century: RMC has none, ZDA has."""
-    return date[:4] + date[-2:]
 
 
 def _same(time: bytes) -> bytes:

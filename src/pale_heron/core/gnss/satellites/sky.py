@@ -6,7 +6,7 @@ every epoch only the C/N0 fields are looked at, and once a minute the directions
 """
 
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from operator import attrgetter
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -315,8 +315,6 @@ class SkyTracker:
 
     def snapshot(self, now: int | None) -> Sky:
         """The sky as of `now`."""
-        lists = [frame for heard in self._used.values() if heard.fresh(now) for frame in heard.frames]
-        used = {name for frame in lists for name in _used_names(frame)}
         found: dict[SatelliteName, Satellite] = {}
         fresh = [(signal.decode("latin-1"), heard) for (_, signal), heard in self._seen.items() if heard.fresh(now)]
         for signal, heard in fresh:
@@ -327,9 +325,10 @@ class SkyTracker:
                     strongest = satellite
                     if other is not None and (satellite.cn0_dbhz or 0) <= (other.cn0_dbhz or 0):
                         strongest = other
-                    found[satellite.name] = strongest._replace(used=satellite.name in used, signals=signals)
-        for name in used - found.keys():
-            found[name] = Satellite(name, None, None, None, True)
+                    found[satellite.name] = strongest._replace(signals=signals)
+        lists = [frame for heard in self._used.values() if heard.fresh(now) for frame in heard.frames]
+        for name in {name for frame in lists for name in _used_names(frame, found)}:
+            found[name] = found.get(name, Satellite(name, None, None, None, True))._replace(used=True)
         return Sky(
             satellites=tuple(found[name] for name in sorted(found)),
             heard=bool(self._seen or self._used),
@@ -381,8 +380,11 @@ def _directions(frame: Frame) -> list[tuple[SatelliteName, int, int]]:
     return found
 
 
-def _used_names(frame: Frame) -> list[SatelliteName]:
+def _used_names(frame: Frame, seen: Collection[SatelliteName]) -> list[SatelliteName]:
+    """Where a GSA names no system, it is the one of which most of its numbers are `seen`, else that of their range."""
     sentence = parse(frame.data)
     fields = values(sentence)
-    system = system_of(sentence.talker, fields["system_id"])
-    return [satellite_name(system, number) for number in fields["satellites"] or ()]
+    numbers, system = fields["satellites"] or (), system_of(sentence.talker, fields["system_id"])
+    systems = (system,) if system else (None, *sorted({name.system for name in seen}))
+    each = [[satellite_name(one, number) for number in numbers] for one in systems]
+    return max(each, key=lambda names: sum(name in seen for name in names))

@@ -183,7 +183,7 @@ class Evidence:
     @property
     def binary_beside_text(self) -> bool:
         line = self.line
-        legible = line.valid_sentences + self.text_lines
+        legible = line.valid + self.text_lines
         rtcm = any(each.kind == "rtcm3" for each in line.types) and len(line.types) > 1
         return legible >= ENOUGH_LINES and not self.illegible and (rtcm or self.binary_bytes >= ENOUGH_BYTES)
 

@@ -65,7 +65,7 @@ def steps(
     With `now` None (a raw file) nothing grows silent. `module` is how it stands with answers on the lane of a module,
     which speaks when it is spoken to: its silence is no fault, nor is that of anything else that is `asked_only`.
     """
-    answering = module is StageStatus.REACHED or (answers > 0 and not line.valid_sentences)
+    answering = module is StageStatus.REACHED or (answers > 0 and not line.valid)
     last = (
         ("answering", StageStatus.REACHED)
         if answering
@@ -135,14 +135,14 @@ def _readable(line: LineSnapshot, answering: bool) -> StageStatus:
     if turned_illegible(line):
         return StageStatus.BROKEN
     if share is None or line.recent_framed < ENOUGH_BYTES:
-        return StageStatus.REACHED if line.valid_sentences or answering else StageStatus.WAITING
+        return StageStatus.REACHED if line.valid or answering else StageStatus.WAITING
     if line.recent_valid or share >= LEGIBLE_SHARE:
         return StageStatus.REACHED
     return StageStatus.BROKEN if share < ILLEGIBLE_SHARE else StageStatus.WAITING
 
 
 def _valid(line: LineSnapshot) -> StageStatus:
-    if line.recent_valid or (line.valid_sentences and not line.recent_bytes):
+    if line.recent_valid or (line.valid and not line.recent_bytes):
         return StageStatus.REACHED
     if line.never_checked and line.recent_unchecked:
         # Older receivers send none: what is believed of them counts as what can be had.

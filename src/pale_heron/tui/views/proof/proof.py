@@ -106,8 +106,10 @@ def _record(snapshot: BenchSnapshot, width: int) -> list[Line]:
 def _lane(lane: LaneSnapshot) -> str:
     counted = lane.line
     parts = [f"{figures.size(counted.bytes_in)} in", f"{figures.size(counted.bytes_out)} out"]
-    if counted.valid_sentences or counted.damaged:
-        parts.append(f"{figures.several(counted.valid_sentences, 'sentence')} valid, {counted.damaged} damaged")
+    if counted.valid or counted.damaged:
+        messages = f", {figures.several(counted.valid_messages, 'message')}" if counted.valid_messages else ""
+        valid = figures.several(counted.valid_sentences, "sentence")
+        parts.append(f"{valid}{messages} valid, {counted.damaged} damaged")
     if lane.fix.epochs:
         parts.append(f"{lane.fix.epochs_with_fix} of {figures.several(lane.fix.epochs, 'epoch')} with a fix")
     if lane.module is not None:
