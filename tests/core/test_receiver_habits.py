@@ -14,8 +14,10 @@ import pytest
 from tests.receivers import little_is_enough
 from tests.streams import BEGIN, chunk, sentences
 
+from pale_heron.answers.fix import is_moving
 from pale_heron.core import utc
 from pale_heron.core.frames import SECOND
+from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.gnss.states import is_fix
 from pale_heron.core.lane import Lane, LaneSnapshot
 
@@ -364,3 +366,66 @@ def test_a_heading_is_told(hertz: int) -> None:
     lane = heard(said(20, GGA_RMC[0], "HEHDT,84.3,T", hertz=hertz), hertz, "many")
     heading = lane.fix.value("heading_deg")
     assert heading is not None and (heading.value, heading.source) == (84.3, "HEHDT")
+
+
+UNTIMED: Final = ("GNGGA,,,,,,0,00,99.9,,M,,M,,", "GNRMC,,V,,,,,,,,,,N,V")
+
+
+@pytest.mark.parametrize("how", ["whole", "many"])
+@pytest.mark.parametrize(
+    ("silent_s", "behind", "starts"),
+    [
+        # It was off: it has lost its time, and takes twenty seconds.
+        (30, UNTIMED, [20.0]),
+        # The cable was out: it still has its time, and its fix.
+        (30, GGA_RMC, []),
+        # It has lost its time without a silence: that is an outage.
+        (1, UNTIMED, []),
+    ],
+)
+def test_a_receiver_that_comes_back_without_its_time_has_started(
+    silent_s: int, behind: tuple[str, ...], starts: list[float], how: str
+) -> None:
+    lane, chunks = Lane("curlew"), []
+    for moment in [*range(60), *range(59 + silent_s, 79 + silent_s), *range(79 + silent_s, 140 + silent_s)]:
+        lost = 59 + silent_s <= moment < 79 + silent_s
+        (epoch,) = [said(moment + 1, *(behind if lost else GGA_RMC))[moment]]
+        chunks.append(chunk(sentences(*epoch.bodies), BEGIN + moment * SECOND))
+    if how == "many":
+        lane.feed_many(chunks)
+    else:
+        for each in chunks:
+            lane.feed(each)
+    found = lane.snapshot(BEGIN + (140 + silent_s) * SECOND).fix.history.starts
+    assert [each.seconds_to_first_fix for each in found] == starts
+
+
+def test_what_is_no_longer_said_is_judged_no_more() -> None:
+    """GSA and RMC have stopped; GGA goes on: speed and dilutions of then are none of now."""
+    bodies = ("GNRMC,@,A,#,22.4,226.1,040531,,,A", "GNGSA,A,3,01,03,05,07,,,,,,,,,9.9,0.9,9.8", GGA_RMC[0])
+    log = said(40, *bodies)
+    log = [*log[:20], *(SaidEpoch(each.bodies[2:], True) for each in log[20:])]
+    fix = heard(log, 1, "whole").fix
+    assert fix.facts["speed_knots"].value == 22.4 and fix.fresh("speed_knots") is None
+    assert (fix.fresh("hdop"), fix.fresh("vdop"), fix.fresh("pdop")) == (0.9, None, None)
+    assert not is_moving(fix)
+
+
+def test_a_cold_start_has_no_time() -> None:
+    lane = heard([SaidEpoch((*UNTIMED, "GNGSV,1,1,00"), False)] * 30, 1, "whole")
+    (words,) = [each.evidence for each in lane.findings if each.id == "no-sky"]
+    assert "it does not even have the time" in words and "it has the time" not in words
+
+
+def test_scatter_is_that_of_one_kind() -> None:
+    """Most of the time RTK holds, to a centimetre; for a while it is a single fix, metres off."""
+    chance, log = random.Random(4), []
+    for number in range(300):
+        quality, sigma = (4, 1e-5) if number % 100 < 70 else (1, 1e-3)
+        where = f"46{7.038 + chance.gauss(0, sigma):010.7f},S,067{18.4 + chance.gauss(0, sigma):010.7f},W"
+        log.append(SaidEpoch((f"GNGGA,{_time(number, 1)},{where},{quality},11,0.8,3.4,M,11.2,M,,",), True))
+    found = scatter(heard(log, 1, "many").fix.track)
+    assert found is not None and (found.level, found.samples) == ("RTK fixed", 210)
+    assert found.cep95_m == pytest.approx(0.04, rel=0.25)
+    assert [(each.level, each.samples) for each in found.others] == [("single", 90)]
+    assert found.others[0].cep95_m == pytest.approx(4, rel=0.25)

@@ -50,8 +50,8 @@ def fix_answer(
         return answered("coral", ("Unknown now: ", "*coral"), last)
     if not state.has_position:
         return answered(role, *_waiting(snapshot, fix, since))
-    hdop = fix.value("hdop")
-    dilution = f", HDOP {hdop.value}" if hdop and hdop.value is not None else ""
+    hdop = fix.fresh("hdop")
+    dilution = f", HDOP {hdop}" if hdop is not None else ""
     if state.is_fix:
         name = f"{'Fix' if state.state == FIX else f'{state.state} fix'} for {since}"
         counted = f": {_satellite_words(fix)}{dilution}, {state.kind}"
@@ -65,20 +65,20 @@ def fix_answer(
 
 def _sureness(fix: FixSnapshot, found: Scatter | None, distance: tuple[float, float] | None) -> Words:
     """How far the positions lie apart, or why nothing is claimed."""
-    speed = fix.value("speed_knots")
-    if is_moving(fix) and speed is not None:
+    if is_moving(fix):
         if distance is not None:
             away, bearing = distance
             return (f"{figures.distance(away)} towards {bearing:.0f}° from the reference, and moving.",)
-        return (f"Moving at {speed.value:.1f} kn, so no scatter is claimed.",)
+        return (f"Moving at {fix.fresh('speed_knots'):.1f} kn, so no scatter is claimed.",)
     if found is None or found.samples < ENOUGH:
         return ()
     about = "the reference" if found.from_reference else "their mean"
     few = found.independent < FEW_INDEPENDENT
     worth = figures.several(int(found.independent), "independent position")
     warning = f", but they are worth only {worth}" if few else ""
+    kind = f"{found.level} " if found.others else ""
     return (
-        f"Half of the last {figures.count(found.samples)} positions lie within ",
+        f"Half of the last {figures.count(found.samples)} {kind}positions lie within ",
         (figures.distance(found.cep50_m), "*text"),
         f" of {about}, 95 % within ",
         (figures.distance(found.cep95_m), "*text"),
@@ -90,12 +90,8 @@ def _satellite_words(fix: FixSnapshot) -> str:
     """Used of seen; without lists of satellites what the position sentence says, or nothing."""
     if fix.sky.satellites:
         return f"{fix.sky.used} of {figures.several(len(fix.sky.satellites), 'satellite')} used"
-    used = fix.value("satellites_used")
-    return (
-        f"{figures.several(used.value, 'satellite')} used"
-        if used and used.value is not None
-        else "satellites not reported"
-    )
+    used = fix.fresh("satellites_used")
+    return "satellites not reported" if used is None else f"{figures.several(used, 'satellite')} used"
 
 
 def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Words:
@@ -124,5 +120,5 @@ def _waiting(snapshot: BenchSnapshot, fix: FixSnapshot, since: str) -> Words:
 
 def is_moving(fix: FixSnapshot) -> bool:
     """Whether it says itself that it moves."""
-    speed = fix.value("speed_knots")
-    return speed is not None and speed.value is not None and speed.value > AT_REST_KNOTS
+    speed = fix.fresh("speed_knots")
+    return speed is not None and speed > AT_REST_KNOTS

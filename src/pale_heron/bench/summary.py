@@ -141,7 +141,16 @@ def _scatter(found: Scatter | None) -> dict[str, Any] | None:
         "vertical95_m": _rounded(found.vertical95_m, 3),
         "claimed_drms_m": _rounded(found.claimed_drms_m, 3),
         "claim_holds": found.claim_holds,
-        "kinds": list(found.levels),
+        "kinds": [found.level, *(each.level for each in found.others)],
+        "others": [
+            {
+                "kind": each.level,
+                "samples": each.samples,
+                "cep50_m": _rounded(each.cep50_m, 3),
+                "cep95_m": _rounded(each.cep95_m, 3),
+            }
+            for each in found.others
+        ],
     }
 
 

@@ -325,7 +325,7 @@ class Lane:
             dialogue=dialogue,
             errors=self._errors,
             tried=self._tried,
-            time_known=fix.value("time") is not None,
+            time_known=fix.fresh("time") is not None,
             satellites_seen=len(fix.sky.satellites) if fix.sky.heard else None,
             empty_fix=fix.positions == 0
             and CONTRADICTED.isdisjoint(each.id for each in fix.remarks)

@@ -184,7 +184,7 @@ def scatter_chart(charted: ChartInput) -> Figure:
         span_words(int(times[known][0]), int(times[known][-1]), dated=charted.dated) if known.any() else "times unknown"
     )
     worth = f"worth about {found.independent:.0f} independent"
-    sample = f"{positions(found.samples)}, {worth}; {', '.join(found.levels)}; {when}"
+    sample = f"{positions(found.samples)}, {worth}; {found.level} alone; {when}"
     speeds = _column(charted.lane.fix.track, "speed_knots")
     speeds = speeds[~np.isnan(speeds)]
     if speeds.size and np.median(speeds) > AT_REST_KNOTS:

@@ -1,6 +1,7 @@
 """The course of a session: state by state, and every start with its milestones.
 
-A start begins by an action of ours, by what the receiver says when it starts, or, for the first, with the first byte.
+A start begins by an action of ours, by what the receiver says when it starts, with the first byte of all, or where it
+has lost its time behind a silence: then it was off, or it is another one.
 After an action some sentences of before may still be on their way: they do not count until the receiver says that it
 started, or that it has no fix, or until PATIENCE_NS has passed.
 """
@@ -27,7 +28,7 @@ STRAGGLERS_NS = 120 * SECOND
 """So long after the first fix a milestone that came late is still noted: a list of satellites, a date."""
 
 MODES: Final = ("cold", "warm", "hot", "unknown")
-OPENING, BANNER, ACTION = "opening", "banner", "action"
+OPENING, BANNER, ACTION, SILENCE = "opening", "banner", "action", "silence"
 
 
 class StateSpan(NamedTuple):

@@ -10,7 +10,7 @@ sentence of each kind when a snapshot is asked for.
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
-from pale_heron.core.gnss.course import BANNER, FixCourse
+from pale_heron.core.gnss.course import BANNER, SILENCE, FixCourse
 from pale_heron.core.gnss.epochs.agreement import OTHER_SOLUTION_M, Agreement
 from pale_heron.core.gnss.epochs.early import EarlySentences
 from pale_heron.core.gnss.epochs.log import Epochs
@@ -29,6 +29,7 @@ from pale_heron.core.gnss.states import (
     NO_FIX,
     NO_PLACE,
     RANKS,
+    WITH_TIME,
     FixState,
     Words,
     agree,
@@ -143,7 +144,7 @@ class FixTracker:
     def start(self, mode: str, cause: str, time: int | None) -> None:
         """Tell it that the receiver restarts."""
         self._course.begin_start(mode, cause, time)
-        if cause == BANNER:
+        if cause in (BANNER, SILENCE):
             # What was said before the start says nothing of what is after it.
             self._words.clear()
             self._agreed = True
@@ -315,6 +316,14 @@ class FixTracker:
 
     def _judge(self, frame: Saying, formatter: str, words: Words) -> None:
         """Take the deciding words of one sentence; judge again only where that may come to something else."""
+        if (
+            formatter in WITH_TIME
+            and words[-1] != KNOWN
+            and self._state.state != NO_FIX
+            and self._was_silent(frame.time)
+        ):
+            # It was silent, and has lost its time: it was off, or it is another one.
+            self.start("unknown", SILENCE, frame.time)
         lapsed = self._lapse(frame.time)
         if self._words.get(formatter) == words and not lapsed and self._agreed:
             if self._course.waiting:
@@ -333,6 +342,10 @@ class FixTracker:
             self._course.change(state, frame.time)
         elif self._course.waiting:
             self._course.note_state(state, frame.time)
+
+    def _was_silent(self, now: int | None) -> bool:
+        """Whether nothing has been said until now for longer than usual."""
+        return now is not None and self._said is not None and self._record.cadence.is_silence(now - self._said)
 
     def _lapse(self, now: int | None) -> bool:
         """Forget what no longer holds: its sender has stopped; whether there was any."""

@@ -8,7 +8,7 @@ their number is estimated from how alike neighbours are, n(1-r)/(1+r) with r the
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,9 +24,21 @@ FEW_INDEPENDENT: Final = 10
 AT_A_TIME: Final = 1 << 15
 
 
+class KindScatter(NamedTuple):
+    """The positions of one kind, a name of LEVELS: within which distance of `about` so many of them lie, metres."""
+
+    level: str
+    samples: int
+    cep50_m: float
+    cep95_m: float
+
+
 @dataclass(frozen=True, slots=True)
 class Scatter:
-    """All figures in metres. `about` is the point from which distances count, the mean or a given one."""
+    """All figures in metres, of the positions of one kind: what RTK does says nothing of a single fix.
+
+    `about` is the point from which distances count, the mean or a given one.
+    """
 
     samples: int
     span_s: float | None
@@ -44,8 +56,10 @@ class Scatter:
     """Standard deviations east, north, up, about the mean."""
     claimed_drms_m: float | None
     """The root mean square of the horizontal errors that the receiver itself expected; None where it gives none."""
-    levels: tuple[str, ...]
-    """The kinds of fix among the positions, by the names of LEVELS; figures over several say little of each."""
+    level: str
+    """The kind, by its name in LEVELS: the one that most of the positions have."""
+    others: tuple[KindScatter, ...]
+    """The other kinds among the positions, most frequent first, each by itself; of fewer than two nothing is said."""
     offsets_m: Numbers
     """Shape (samples, 2): metres east and north of `about`, oldest first."""
 
@@ -69,12 +83,15 @@ def numbers(epochs: Epochs, name: str) -> NDArray[Any]:
 
 
 def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
-    """The scatter of all epochs with a position; None below two."""
-    latitude = numbers(epochs, "latitude")
-    known = ~np.isnan(latitude)
+    """The scatter of all epochs with a position of the kind that most have; None below two."""
+    latitude, level = numbers(epochs, "latitude"), numbers(epochs, "level")
+    counts = np.bincount(level[~np.isnan(latitude)], minlength=len(LEVELS))
+    main, *others = sorted(np.flatnonzero(counts > 1).tolist(), key=lambda each: (-counts[each], -each)) or [0]
+    known = ~np.isnan(latitude) & (level == main)
     samples = int(known.sum())
     if samples < 2:
         return None
+    apart = tuple(_kind(epochs, each, reference) for each in others)
     latitude, longitude = latitude[known], numbers(epochs, "longitude")[known]
     altitude = numbers(epochs, "altitude_m")[known]
     about = reference or mean_point(latitude, longitude, altitude)
@@ -105,9 +122,19 @@ def scatter(epochs: Epochs, reference: Point | None = None) -> Scatter | None:
             float(ups.std()) if ups.size > 1 else None,
         ),
         claimed_drms_m=math.sqrt(float((claims**2).mean())) if claims.size > samples / 2 else None,
-        levels=tuple(LEVELS[level] for level in np.unique(numbers(epochs, "level")[known])),
+        level=LEVELS[main],
+        others=apart,
         offsets_m=offsets,
     )
+
+
+def _kind(epochs: Epochs, level: int, reference: Point | None) -> KindScatter:
+    latitude = numbers(epochs, "latitude")
+    known = ~np.isnan(latitude) & (numbers(epochs, "level") == level)
+    here = latitude[known], numbers(epochs, "longitude")[known]
+    about = reference or mean_point(*here, numbers(epochs, "altitude_m")[known])
+    distances = np.sort(np.hypot(*offsets_m(*here, about).T))
+    return KindScatter(LEVELS[level], len(distances), at_share(distances, 0.50), at_share(distances, 0.95))
 
 
 def _fixed(latitude: Numbers, longitude: Numbers) -> Iterator[tuple[slice, Numbers]]:

@@ -1,13 +1,13 @@
 """Everything that is said of one receiver at one time."""
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.course import FixCourseSnapshot
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import PlausibilityFinding
 from pale_heron.core.gnss.epochs.strip import Strip
-from pale_heron.core.gnss.facts import Fact
+from pale_heron.core.gnss.facts import GOOD, Fact
 from pale_heron.core.gnss.satellites.sky import Sky
 from pale_heron.core.gnss.states import FixState, SourceVerdict
 
@@ -49,6 +49,11 @@ class FixSnapshot(NamedTuple):
     def value(self, name: str) -> Fact | None:
         """One fact; None where no sentence that carries it was heard."""
         return self.facts.get(name)
+
+    def fresh(self, name: str) -> Any:
+        """The value of a fact that holds now; None where there is none: what is old says nothing of now."""
+        fact = self.facts.get(name)
+        return fact.value if fact is not None and fact.condition == GOOD else None
 
 
 def overdue_s(now: int | None, said: int | None, usual: int) -> float | None:

@@ -1,9 +1,10 @@
 """A position that a module reports in a line of its own, out of the fields that its dialect names.
 
 Whatever order the fields have, their kinds say what they are. Angles are signed decimal degrees, or packed degrees and
-minutes where a hemisphere stands beside them (NMEA 0183, 5.3.3).
+minutes (NMEA 0183, 5.3.3) with a hemisphere beside them or a sign.
 """
 
+import re
 from collections.abc import Iterable, Mapping
 from math import isfinite
 from typing import Any, Final
@@ -13,6 +14,9 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.gnss.reported import ReportedPosition
 from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME
 from pale_heron.core.nmea.degrees import unpack
+
+_PACKED: Final = re.compile(r"[+-]?\d{4,5}(\.\d*)?").fullmatch
+"""No angle in degrees has so many digits before its point."""
 
 _QUARTER, _HALF = 90.0, 180.0
 _FIGURES: Final = {
@@ -61,10 +65,12 @@ def _read(found: Mapping[str, str]) -> tuple[dict[str, Any], dict[str, str]]:
 def _angle(found: Mapping[str, str], kind: str, letter_kind: str, most: float) -> tuple[float, str]:
     """Signed degrees and the raw digits, with their letter where one stands beside them."""
     digits, letter = found[kind], found.get(letter_kind, "")
-    if letter:
-        packed = unpack(digits, letter, "NS" if letter_kind == kinds.NORTH_SOUTH else "EW")
+    if letter or _PACKED(digits):
+        pair = "NS" if letter_kind == kinds.NORTH_SOUTH else "EW"
+        side = letter or pair[digits.startswith("-")]
+        packed = unpack(digits if letter else digits.lstrip("+-"), side, pair)
         assert packed is not None, "neither is empty"
-        return packed, f"{digits},{letter}"
+        return packed, f"{digits},{letter}" if letter else digits
     angle = float(digits)
     if not isfinite(angle) or abs(angle) > most:
         raise ValueError("an angle out of its range")

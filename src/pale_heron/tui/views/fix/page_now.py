@@ -127,28 +127,29 @@ def _values(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Line]
     """Everything else that is said, each with its sentence and age."""
     altitude, separation = fix.value("altitude_m"), fix.value("geoid_separation_m")
     both = altitude and separation and altitude.value is not None and separation.value is not None
-    ellipsoid = altitude.value + separation.value if both and altitude and separation else None
     above = figures.NONE
-    if ellipsoid is not None and separation is not None:
+    if both and altitude and separation and altitude.condition == separation.condition:
+        ellipsoid = altitude.value + separation.value
         above = f"{ellipsoid:.{_decimals(altitude)}f} m above ellipsoid, geoid {separation.value:+.1f} m"
-    course = fix.value("course_deg")
-    heading = f" towards {course.value:.0f}°" if course and course.value is not None and is_moving(fix) else ""
+    course = fix.fresh("course_deg")
+    towards = f" towards {course:.0f}°" if course is not None and is_moving(fix) else ""
+    heading = fix.fresh("heading_deg")
+    towards += f", heading {heading:.1f}°" if heading is not None else ""
     date, time = fix.value("date"), fix.value("time")
     day = str(date.value) if date and date.value is not None else "date –"
-    errors = [fix.value(name) for name in ("latitude_error_m", "longitude_error_m")]
-    sigma = [error.value for error in errors if error is not None and error.value is not None]
-    vertical = fix.value("altitude_error_m")
-    up = f", {_small(vertical.value)} vertical" if vertical and vertical.value is not None and width >= LEFT else ""
+    sigma = [each for name in ("latitude_error_m", "longitude_error_m") if (each := fix.fresh(name)) is not None]
+    vertical = fix.fresh("altitude_error_m")
+    up = f", {_small(vertical)} vertical" if vertical is not None and width >= LEFT else ""
     expected = f"{_small(math.hypot(*sigma))} horizontal{up}" if len(sigma) == 2 else figures.NONE
     rows = [
         ("height", shown(altitude, f"{{:.{_decimals(altitude)}f}} m above sea level"), altitude),
         ("", above if width >= LEFT else above.split(",")[0], separation),
-        ("moving", shown(fix.value("speed_knots"), "{:.1f} kn") + heading, fix.value("speed_knots")),
+        ("moving", shown(fix.value("speed_knots"), "{:.1f} kn") + towards, fix.value("speed_knots")),
         ("time", shown(time, "{} UTC") + (_local(date, time) if width >= LEFT else ""), time),
         # Where there is no room beside the time, the local time stands with the day.
         ("date", day + ("" if width >= LEFT else _local(date, time)), date),
         ("dilution", _dops(fix, width), fix.value("hdop")),
-        ("expected", f"{expected} error", errors[0]),
+        ("expected", f"{expected} error", fix.value("latitude_error_m")),
     ]
     out = []
     for name, text, fact in rows:
@@ -185,11 +186,12 @@ def shown(fact: Fact | None, form: str) -> str:
 
 def _dops(fix: FixSnapshot, width: int) -> str:
     names = ("HDOP", "VDOP", "PDOP") if width >= LEFT else ("HDOP", "VDOP")
-    values = [(name, fix.value(name.lower())) for name in names]
-    values_shown = [f"{name} {fact.value}" for name, fact in values if fact and fact.value is not None]
-    hdop = fix.value("hdop")
-    word = f", {graded(hdop.value, DILUTION).word}" if hdop and hdop.value is not None and width >= LEFT else ""
-    return " ".join(values_shown) + word if values_shown else figures.NONE
+    values = {name: fix.fresh(name.lower()) for name in names}
+    if values["HDOP"] is None:
+        # What is no longer said stands by itself, with its age.
+        return shown(fix.value("hdop"), "HDOP {}")
+    word = f", {graded(values['HDOP'], DILUTION).word}" if width >= LEFT else ""
+    return " ".join(f"{name} {value}" for name, value in values.items() if value is not None) + word
 
 
 def _witnesses(fix: FixSnapshot) -> list[Line]:

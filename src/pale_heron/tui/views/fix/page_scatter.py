@@ -107,10 +107,16 @@ def _figures(fix: FixSnapshot, found: Scatter, look: FixChoices, width: int) -> 
         (f"{figures.count(found.samples)} positions", "text"),
         (f" {span}, {kept}; worth about {int(found.independent)} independent ones", "quiet"),
     )
-    if len(found.levels) > 1:
-        samples = (*samples, *line((f". Mixed: {', '.join(found.levels)}", "amber")))
+    if found.others:
+        samples = (*samples, *line((f". All of them {found.level}; apart from them: {_others(found)}", "quiet")))
     moving = wrapped(line(("It moves: this is its way, no error.", "amber")), width) if is_moving(fix) else []
     return titled("HOW FAR APART", [*out, *wrapped(samples, width), *moving], about)
+
+
+def _others(found: Scatter) -> str:
+    return "; ".join(
+        f"{figures.count(each.samples)} {each.level}, CEP95 {figures.distance(each.cep95_m)}" for each in found.others
+    )
 
 
 def _metres(number: float | None) -> str:

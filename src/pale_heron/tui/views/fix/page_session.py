@@ -1,9 +1,11 @@
 """The page `session` of Fix: the ribbon, every start with its milestones, every outage with what was lost."""
 
+from typing import Final
+
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.course import MILESTONES, Start, starts_by_mode
+from pale_heron.core.gnss.course import ACTION, BANNER, MILESTONES, OPENING, SILENCE, Start, starts_by_mode
 from pale_heron.core.gnss.epochs.outages import Outage
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.lane import LaneSnapshot
@@ -14,6 +16,12 @@ from pale_heron.tui.views.fix.page_now import NARROW
 from pale_heron.tui.views.fix.ribbon import tall
 
 STARTS = 52
+_CAUSES: Final = {
+    ACTION: "asked for",
+    BANNER: "announced by the receiver",
+    OPENING: "from the first byte",
+    SILENCE: "after a silence, without the time",
+}
 
 
 def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, look: FixChoices, width: int, room: int) -> list[Line]:
@@ -45,8 +53,7 @@ def _under_way(snapshot: BenchSnapshot, fix: FixSnapshot, width: int) -> list[Li
     elif start.seconds_to_first_fix is not None:
         rows.append(line(("first fix after ", "quiet"), (figures.duration(start.seconds_to_first_fix), "*reed")))
     rows += _milestones(start, width)
-    how = {"action": "asked for", "banner": "announced by the receiver", "opening": "from the first byte"}
-    return titled("THE LATEST START", rows, f"{start.mode}, {how[start.cause]}")
+    return titled("THE LATEST START", rows, f"{start.mode}, {_CAUSES[start.cause]}")
 
 
 def _milestones(start: Start, width: int) -> list[Line]:

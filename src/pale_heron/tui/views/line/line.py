@@ -20,7 +20,7 @@ HELP = (
     "The steps show how far the lane has come: open, bytes, readable, valid, fix. The first one that is not reached is "
     "the one to look at, and what to try next stands beside it.",
     "A type is what a frame is counted under: talker and formatter of a sentence, the number of an RTCM message, text, "
-    "or bytes that are neither. Hz and bytes/s are those of the last minute; share is the share of all bytes.",
+    "or bytes that are neither. Hz, bytes/s and share are those of the last minute.",
     "How full the line is compares the bytes with the most that the rate carries. From about 90 % on, sentences queue "
     "up and come late. On a virtual port the rate governs nothing, so there is no such figure.",
     "Each cause under what to try next stands with its evidence; the most likely is first. s opens the settings of the "
@@ -72,7 +72,7 @@ def paint(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]
 def _arrives(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Line]:
     """The inventory."""
     rows = [line((f"{'type':<13}{'count':>8}{'Hz':>7}{'bytes/s':>9}{'share':>7}{'last':>8}{'bad':>6}", "faint"))]
-    total = lane.line.bytes_in or 1
+    total = sum(each.bytes_per_s or 0.0 for each in lane.line.types) or 1.0
     # In the order of first arrival: any order by size would make the rows jump.
     ordered = sorted(lane.line.types, key=lambda each: each.kind is Kind.BYTES)
     rows += [_type_row(each, snapshot.now, total, width) for each in ordered]
@@ -81,16 +81,17 @@ def _arrives(snapshot: BenchSnapshot, lane: LaneSnapshot, width: int) -> list[Li
     return titled("WHAT ARRIVES", rows, "rates of the last minute")
 
 
-def _type_row(each: TypeCount, now: int, total: int, width: int) -> Line:
+def _type_row(each: TypeCount, now: int, total: float, width: int) -> Line:
     age = None if each.last is None else (now - each.last) / SECOND
     late = age is not None and each.hz is not None and age > max(3.0, 3 / each.hz)
     size = figures.NONE if each.bytes_per_s is None else f"{each.bytes_per_s:.0f}"
-    part = each.bytes / total
+    part = (each.bytes_per_s or 0.0) / total
+    part_words = figures.NONE if each.bytes_per_s is None else figures.share(part)
     role = "quiet" if late else "text"
     name = "unreadable" if each.kind is Kind.BYTES else each.type
     row = line(
         (f"{name:<13}", "amber" if each.kind is Kind.BYTES else role),
-        (f"{figures.count(each.count):>8}{figures.hertz(each.hz):>7}{size:>9}{figures.share(part):>7}", role),
+        (f"{figures.count(each.count):>8}{figures.hertz(each.hz):>7}{size:>9}{part_words:>7}", role),
         (f"{figures.brief(age):>8}", "amber" if late else "quiet"),
         (f"{each.bad:>6}" if each.bad else f"{'0':>6}", "coral" if each.bad else "faint"),
     )
