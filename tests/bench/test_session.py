@@ -79,7 +79,7 @@ def test_sixteen_lanes_at_once_lose_and_mix_nothing(run: Run, tmp_path: Path) ->
         if isinstance(record, Chunk):
             got[record.lane] = got.get(record.lane, b"") + record.data
     assert got == sent
-    assert [lane.line.valid_sentences for lane in session.snapshot().lanes] == [2 * number + 6 for number in range(16)]
+    assert [lane.line.valid for lane in session.snapshot().lanes] == [2 * number + 6 for number in range(16)]
 
 
 def test_a_full_disk_is_told_and_the_lane_goes_on(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -7,6 +7,7 @@ import select
 import socket
 import threading
 import time
+import tty
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -446,3 +447,17 @@ def test_a_remote_serial_lane_is_set_read_and_lost() -> None:
     assert life.data == data
     assert remote.rate == 9600
     assert life.events[:2] == ["opened", "lost"]
+
+
+def test_what_waits_at_opening_is_traffic_like_the_rest() -> None:
+    """A device speaks before its port is opened: what the system kept of that is read."""
+    device, port = os.openpty()
+    tty.setraw(port)
+    os.write(device, GGA)
+    stream = ByteStream(LaneSpec("curlew", os.ttyname(port)))
+    try:
+        assert stream.read(LIMIT_S) == GGA
+    finally:
+        stream.close()
+        os.close(port)
+        os.close(device)

@@ -45,6 +45,7 @@ def test_every_trouble_leads_to_a_cause_that_there_is() -> None:
         "far-side-mute",
         "unpowered",
         "illegible-beyond",
+        "ungoverned",
     }
 
 

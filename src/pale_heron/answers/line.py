@@ -8,6 +8,7 @@ from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing, is_silent, legible_lately
+from pale_heron.core.line.settings import is_too_fast
 from pale_heron.core.wire.visible import safe_label
 
 _HOW_MUCH: Final = ((0.99, "Yes: "), (0.9, "Nearly all of it: "), (0.5, "In part: "), (1e-9, "Hardly: "), (0.0, "No: "))
@@ -47,6 +48,10 @@ def line_answer(snapshot: BenchSnapshot, lane: LaneSnapshot) -> ViewAnswer:
         share, count = legible_lately(tracked)
         legible = figures.share(share)
         role = "coral" if step.state is StageStatus.BROKEN else "amber"
+        if tracked.recent_valid:
+            valid = f"{figures.several(tracked.recent_valid, 'sentence')} among them valid"
+            word = next(word for least, word in _HOW_MUCH if (share or 0.0) >= least)
+            return answered(role, (word, f"*{role}"), (legible, "*text"), f" of the last bytes are legible, {valid}.")
         what = (
             "Bytes arrive, but they are not legible: "
             if role == "coral"
@@ -57,6 +62,9 @@ def line_answer(snapshot: BenchSnapshot, lane: LaneSnapshot) -> ViewAnswer:
             (what, f"*{role}"),
             f"{legible} of the last {figures.count(count)} bytes are, at {lane.settings or '–'}.",
         )
+    if tracked.protocol is not None and tracked.is_framed and not tracked.recent_valid:
+        words = f"{tracked.protocol.frames} {tracked.protocol.name}, their checks right."
+        return answered("reed", ("A binary protocol, and whole: ", "*reed"), words)
     checked = tracked.recent_valid + tracked.recent_damaged
     if not checked and tracked.recent_unchecked and tracked.never_checked:
         came = figures.several(tracked.recent_unchecked, "sentence")
@@ -114,7 +122,9 @@ def load_of(lane: LaneSnapshot) -> float | None:
     if lane.settings is None or lane.settings.decorative or lane.line.bytes_per_s is None:
         return None
     recent = lane.line.activity[-10:]
-    return sum(recent) / len(recent) / lane.settings.bytes_per_s if recent else None
+    mean = sum(recent) / len(recent) if recent else None
+    # What had waited somewhere comes faster than a line carries it: that says nothing of how full it is.
+    return None if mean is None or is_too_fast(mean, lane.settings) else mean / lane.settings.bytes_per_s
 
 
 def _load_words(lane: LaneSnapshot) -> list[str | tuple[str, str]]:

@@ -16,6 +16,9 @@ def traffic_answer(snapshot: BenchSnapshot) -> ViewAnswer:
         if opaque:
             came = f"{figures.size(opaque)} in the last minute."
             return answered("amber", ("No line, only bytes that are no text: ", "*amber"), came)
+        if waiting := sum(lane.line.recent_bytes for lane in lanes):
+            came = f"{figures.size(waiting)} in the last minute."
+            return answered("amber", ("Bytes arrive, but no line has ended yet: ", "*amber"), came)
         return answered("amber", ("Nothing is being received: ", "*amber"), "no line in the last minute.")
     damaged = (
         f"{figures.several(bad, 'line')} damaged in the last minute." if bad else "None damaged in the last minute."

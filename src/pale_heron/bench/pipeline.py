@@ -97,8 +97,10 @@ class Pipeline(Generic[Kind]):
         return self._order.finish()
 
     def unsettled(self) -> Entries:
-        """The latest lines, whose places may still change."""
-        return self._order.unsettled()
+        """The latest lines, whose places may still change, and behind them those that grow."""
+        framings = (self.lanes[name].framing for name in self._waiting)
+        growing = [frame for each in framings if (frame := each.growing(self._now)) is not None]
+        return self._order.unsettled() + Entries(growing)
 
     def lane(self, name: str) -> Kind:
         """The stage of a lane, made where it is new."""

@@ -44,6 +44,10 @@ class Framing:
             return received or sent
         return HeldBytes(min(received.since, sent.since), min(received.until, sent.until))
 
+    def growing(self, now: int) -> Frame | None:
+        """A received line that has not ended for a while, as it stands; None where there is none."""
+        return None if self.bulk else self._received.growing(now)
+
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes."""
         if self.bulk:

@@ -101,10 +101,9 @@ class ByteStream:
             self._port.dtr, self._port.rts = settings.dtr, settings.rts
             if not spec.networked:
                 self._port.exclusive = True
-            if spec.networked:
-                # pyserial empties both ways at opening: what a server says at once is traffic like the rest.
-                for emptying in ("reset_input_buffer", "reset_output_buffer"):
-                    setattr(self._port, emptying, _nothing)
+            # pyserial empties what waits at opening: what came before, or is said at once, is traffic like the rest.
+            for emptying in ("reset_input_buffer", "reset_output_buffer", "_reset_input_buffer"):
+                setattr(self._port, emptying, _nothing)
             self._port.open()
         except PROBLEMS as problem:
             raise why_not(spec, problem) from None

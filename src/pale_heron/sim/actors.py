@@ -155,17 +155,33 @@ def brown_out() -> Actor:
     )
 
 
-class Mixed(Receiver):
-    """Sentences, RTCM 3 messages and an opaque protocol on one line."""
+def _frame(chance: random.Random) -> bytes:
+    """A frame of a binary protocol: a mark, its length, and a sum at its end."""
+    body = chance.randbytes(chance.randrange(20, 40))
+    frame = b"\xa7\x31" + bytes([len(body)]) + body
+    return frame + bytes([sum(frame[2:]) & 0xFF])
 
-    def __init__(self, scene: Scene, seed: int) -> None:
+
+def framed(seed: int) -> Actor:
+    """A binary protocol, and nothing else."""
+    chance = random.Random(f"framed {seed}")
+    return Chatter(0.2, lambda _: _frame(chance) + _frame(chance))
+
+
+class Mixed(Receiver):
+    """Sentences, RTCM 3 messages and an opaque protocol on one line; or in its place bytes of pure chance."""
+
+    def __init__(self, scene: Scene, seed: int, *, rubbish: bool = False) -> None:
         super().__init__(scene, seed)
+        self._rubbish = rubbish
         self._chance = random.Random(f"mixed {seed}")
 
     def say(self, seconds: float) -> bytes:
         said = super().say(seconds)
         if not said:
             return b""
-        opaque = b"\xa7" + self._chance.randbytes(30) + b"\x00"
+        if self._rubbish:
+            return said + self._chance.randbytes(400)
+        opaque = _frame(self._chance) + _frame(self._chance)
         message = rtcm3.encode(bytes.fromhex("43d0") + self._chance.randbytes(60))
         return said + message + opaque

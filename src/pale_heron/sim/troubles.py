@@ -80,6 +80,12 @@ TROUBLES: Final = {
         lambda seed: actors.Mixed(OPEN_SKY, seed),
         "binary-beside-text",
     ),
+    "rubbish-between": TroublePlay(
+        "bytes of chance between whole sentences",
+        lambda seed: actors.Mixed(OPEN_SKY, seed, rubbish=True),
+        "rubbish-between",
+    ),
+    "framed-protocol": TroublePlay("a binary protocol alone", actors.framed, "framed-protocol"),
     "held": TroublePlay(
         "another program holds its port", lambda seed: actors.Receiver(OPEN_SKY, seed), "refused", locked=True
     ),

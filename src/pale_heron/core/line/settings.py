@@ -13,6 +13,9 @@ FLOWS = ("none", "rtscts", "xonxoff")
 ENDINGS_IN = ("auto", "lf", "cr", "crlf")
 """What ends a received line; `auto` takes any of the three."""
 
+OVERFULL: Final = 1.2
+"""No line carries so many times what its rate allows."""
+
 ENDINGS_OUT: Final = {"none": b"", "cr": b"\r", "lf": b"\n", "crlf": b"\r\n"}
 GAP_RANGE_MS = (5, 10_000)
 DELAY_RANGE_MS = (0, 10_000)
@@ -223,3 +226,8 @@ def settings_of(details: object) -> LineSettings | None:
         )
     except (ValueError, TypeError, OverflowError):
         return None
+
+
+def is_too_fast(bytes_per_s: float | None, settings: LineSettings) -> bool:
+    """Whether this is more than a line with these settings carries, by more than a clock may be off."""
+    return bytes_per_s is not None and not settings.decorative and bytes_per_s > OVERFULL * settings.bytes_per_s

@@ -1,10 +1,13 @@
 """What arrives on a lane, in figures, as of one moment."""
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from pale_heron.core.frames import Frame, Kind
 from pale_heron.core.line.type_parts import TypePart
+from pale_heron.core.wire.protocols import FramedProtocol
+
+MOSTLY: Final = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +77,8 @@ class LineSnapshot(NamedTuple):
     """Bytes in runs that are no text, in the window."""
     garbage: bytes
     """The last bytes of runs that are no text."""
+    protocol: FramedProtocol | None
+    """What the bytes that are no text are, where their frames check."""
     endless: int
     """Pieces of lines that are too long to be any."""
     troubles: tuple[Frame, ...]
@@ -96,6 +101,11 @@ class LineSnapshot(NamedTuple):
     def valid_sentences(self) -> int:
         """Sentences with a good checksum."""
         return self.valid - self.valid_messages
+
+    @property
+    def is_framed(self) -> bool:
+        """Whether most of what is no text stands in frames that check."""
+        return self.protocol is not None and self.protocol.share >= MOSTLY
 
     @property
     def readable_share(self) -> float | None:

@@ -7,11 +7,13 @@ costs a few additions, whatever the window, and the memory does not depend on th
 from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import accumulate, pairwise
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.line.snapshot import LineSnapshot, TypeCount
 from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
+from pale_heron.core.wire.framer import LIMIT
+from pale_heron.core.wire.protocols import FramedProtocol, protocol_of
 from pale_heron.core.wire.visible import unreadable_count
 
 if TYPE_CHECKING:
@@ -28,6 +30,9 @@ FIRSTS = 40
 """So many of the first of a type show how many come together."""
 
 GARBAGE_KEPT = 512
+UNCLAIMED_KEPT: Final = 2048
+LOOK_BYTES: Final = 256
+"""So many more bytes that are no text, and frames are looked for in the last ones."""
 OTHER_TYPES = "other types"
 
 
@@ -108,7 +113,11 @@ class LineTracker:
     def __init__(self) -> None:
         self._rows: dict[str, _TypeTotals] = {}
         self._sent_rows: dict[str, _TypeTotals] = {}
-        self._garbage = b""
+        self._garbage = self._unclaimed = b""
+        """The last bytes that are no text, and those that are neither in a valid sentence nor in a valid message."""
+        self._protocol: FramedProtocol | None = None
+        self._looked = 0
+        """How many bytes that are no text there were when a protocol was looked for."""
         self._endless = self._opaque = 0
         self._floor = _NOTHING
         self._last_valid: int | None = None
@@ -177,14 +186,15 @@ class LineTracker:
             self._framed_then, self._unreadable_then = self._framed, self._unreadable
             return
         # Bytes of a wrong rate are half printable by chance: a run that is no text counts as illegible as a whole.
-        if kind is BYTES and frame.reason is None:
+        if kind is BYTES:
             self._unreadable += len(frame.data)
             self._opaque += len(frame.data)
             self._garbage = (self._garbage + frame.data)[-GARBAGE_KEPT:]
         elif kind is not RTCM3:
-            # A line that never ends is bytes too, but may well be text. A damaged message never was legible.
+            # A damaged message never was legible.
             self._unreadable += unreadable_count(frame.data)
-            self._endless += kind is BYTES
+        self._endless += len(frame.data) >= LIMIT
+        self._unclaimed = (self._unclaimed + frame.data)[-UNCLAIMED_KEPT:]
         self._unchecked += kind is NMEA and frame.status is NO_CHECKSUM
         if frame.bad:
             row.bad += 1
@@ -289,14 +299,24 @@ class LineTracker:
             # Rates a second too: bytes at another rate fill no line of this one.
             self._history.clear()
             self._history.append(self._floor)
-        self._garbage = b""
+        self._garbage = self._unclaimed = b""
+        self._protocol, self._looked = None, self._opaque
         self._endless = 0
+
+    def _look_for_frames(self, recent: int) -> None:
+        """Where there is much that is no text, and much more than before: it takes milliseconds."""
+        more = self._opaque - self._looked
+        if recent < LOOK_BYTES:
+            self._protocol = None
+        elif more >= (LOOK_BYTES if self._protocol is None else UNCLAIMED_KEPT):
+            self._protocol, self._looked = protocol_of(self._unclaimed), self._opaque
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""
         self.turn(now)
         end = self._totals(self._second or 0)
         begin = self._begin()
+        self._look_for_frames(self._opaque - begin.opaque)
         activity = self._activity(now)
         return LineSnapshot(
             bytes_in=self._received,
@@ -325,6 +345,7 @@ class LineTracker:
             framed_since=self._framed - self._framed_then,
             unreadable_since=self._unreadable - self._unreadable_then,
             garbage=self._garbage,
+            protocol=self._protocol,
             endless=self._endless,
             troubles=tuple(self._troubles),
             activity=activity,

@@ -9,8 +9,9 @@ decides.
 - A line ends with LF, CR or CR LF. One line end in front of a line belongs to that line (V.250, 5.7.1: responses begin
   with CR LF).
 - A sentence start in the middle of a line ends the line: it was cut short.
-- A line of which more than one byte in eight is illegible is a run of bytes. So is one of over LIMIT bytes.
+- A line of which more than one byte in eight is illegible is a run of bytes. One of over LIMIT bytes is cut there.
 - However the stream is cut into chunks, the frames are the same; only a pause longer than `pause_ns` ends one early.
+  What is no text ends where more of it comes later than RUBBISH_NS behind its beginning.
 - A lane may be set to one kind of line end alone; the others are then bytes like any.
 - What is sent ends where the sending ends: a line without a line end is whole, and a CR waits for no LF.
 """
@@ -21,7 +22,7 @@ from collections import deque
 from enum import Enum, auto
 from typing import Final, NamedTuple
 
-from pale_heron.core.frames import BAD_CHECKSUM, NMEA, OK, Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.frames import BAD_CHECKSUM, NMEA, OK, SECOND, Chunk, Direction, Frame, Kind, Status
 from pale_heron.core.wire import rtcm3, sentence
 from pale_heron.core.wire.checksum import crc24q, running_xor
 from pale_heron.core.wire.visible import unreadable_count
@@ -32,17 +33,32 @@ LIMIT = 4096
 PAUSE_NS = 300_000_000
 """A silence that ends a frame without a line end, such as a prompt."""
 
+RUBBISH_NS: Final = 700_000_000
+"""Bytes that are no text end after so long at the next ones: nobody waits for their line end.
+
+With a pause that does not end them they are whole within a second, so that they keep their place among other lanes'.
+"""
+
+GROWING_NS: Final = SECOND
+"""A line that has not ended for so long is shown as it grows."""
+
 _DIGITS = tuple(b"%02X" % value for value in range(256))
 _SENTENCE_REST = re.compile(rb"[^$!]*,[^$!]*\*[0-9A-Fa-f]{2}\r?\n?")
 _CR_LF = b"\r\n"
 _STARTS = b"$!"
 _FRAME_STARTS = _STARTS + bytes([rtcm3.PREAMBLE])
 _CUT_SHORT = "cut short by what follows"
+_GROWING: Final = "no line end so far"
 _UNENDED = {Direction.IN: "no line end before a pause", Direction.OUT: "sent without a line end"}
 """Why a line is not whole, by its direction."""
 
 _NO_MARK = sys.maxsize
 _WITHOUT_CHECKSUM = (Status.NO_CHECKSUM, Status.MALFORMED)
+
+
+def _is_opaque(data: bytes) -> bool:
+    """Whether these bytes are no text."""
+    return 8 * unreadable_count(data) > len(data)
 
 
 class _LineEnds(NamedTuple):
@@ -177,12 +193,29 @@ class Framer:
         """The frames that `chunk` completes. Before it, a pause since the chunk before ends what was waiting."""
         if self._paused(chunk.time):
             self._cut(final=True)
+        elif self.waiting:
+            self._end_rubbish(chunk.time)
         self._marks.append((self._offset + len(self._held), chunk.time))
         self._next_mark = self._marks[0][0]
         self._last_time = chunk.time if chunk.time is None else chunk.time + len(chunk.data) * self._byte_ns
         self._held += chunk.data
         self._cut(final=self._direction is Direction.OUT and not chunk.continued)
         return self._taken()
+
+    def _end_rubbish(self, now: int | None) -> None:
+        """What is known to hold no boundary, is no text, and began long ago."""
+        held, data = self.held, self._held[: self._scan]
+        if held is not None and now is not None and now - held.since > RUBBISH_NS and _is_opaque(data):
+            self._emit(0, data, Kind.BYTES, OK, None, "bytes")
+            self._held, self._offset, self._scan = self._held[len(data) :], self._offset + len(data), 0
+
+    def growing(self, now: int) -> Frame | None:
+        """What has waited for the end of its line for a while, as it stands; None where nothing has."""
+        held = self.held
+        if held is None or now - held.since < GROWING_NS:
+            return None
+        kind, status, reason, name = self._judged(self._held, self._offset, _GROWING)
+        return Frame(self._lane, self._direction, held.since, self._offset, self._held, kind, status, reason, name)
 
     def tick(self, now: int) -> list[Frame]:
         """What a pause up to `now` ends. The chunk that comes next would end it just the same."""
@@ -356,22 +389,25 @@ class Framer:
     def _close(self, start: int, end: int, why: str | None) -> int:
         """Emit the line from `start` to `end` as what it is; `why` says how it ended if not by a line end."""
         data = self._held[start:end]
+        self._emit(start, data, *self._judged(data, self._offset + start, why))
+        return end
+
+    def _judged(self, data: bytes, offset: int, why: str | None) -> tuple[Kind, Status, str | None, str]:
+        """What a line is, which begins at an offset of the stream."""
         body = data.lstrip(_CR_LF)
         too_long = len(data) >= LIMIT
         if body[:1] and body[0] in _STARTS and body[1:2].isupper() and not too_long:
             status, reason, name = sentence.verdict(body)
             if why and status in _WITHOUT_CHECKSUM:
-                status, reason = Status.PARTIAL if why is self._unended else Status.MALFORMED, why
-            self._emit(start, data, Kind.NMEA, status, reason, name)
-        elif too_long or 8 * unreadable_count(data) > len(data):
-            self._emit(start, data, Kind.BYTES, Status.OK, why if too_long else None, "bytes")
-        elif self._offset + start == 0 and _SENTENCE_REST.fullmatch(body):
-            self._emit(start, data, Kind.TEXT, Status.PARTIAL, "the rest of a sentence begun before the start", "text")
-        elif why and body:
-            self._emit(start, data, Kind.TEXT, Status.PARTIAL, why, "text")
-        else:
-            self._emit(start, data, Kind.TEXT, Status.OK, None, "text")
-        return end
+                status, reason = Status.PARTIAL if why in (self._unended, _GROWING) else Status.MALFORMED, why
+            return Kind.NMEA, status, reason, name
+        if _is_opaque(data):
+            return Kind.BYTES, OK, why if too_long else None, "bytes"
+        if offset == 0 and _SENTENCE_REST.fullmatch(body):
+            return Kind.TEXT, Status.PARTIAL, "the rest of a sentence begun before the start", "text"
+        if why and body:
+            return Kind.TEXT, Status.PARTIAL, why, "text"
+        return Kind.TEXT, OK, None, "text"
 
     def _pass_marks(self, offset: int) -> None:
         """Take the time of the chunk that holds `offset`."""

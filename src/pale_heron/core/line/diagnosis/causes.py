@@ -402,6 +402,31 @@ CAUSES: Final[tuple[Cause, ...]] = (
         ),
     ),
     Cause(
+        "rubbish-between",
+        lambda evidence: evidence.rubbish_beside_text,
+        0.45,
+        "Between the lines stand bytes that are neither text nor frames of anything known.",
+        "Noise, another level, two devices on one line; or a binary protocol of its own: switch that off where nobody "
+        "reads it, and what is left is the fault.",
+        (seen(wording.rubbish_words), Sign(lambda evidence: evidence.line.recent_damaged, 0.2, wording.damage)),
+    ),
+    Cause(
+        "framed-protocol",
+        lambda evidence: evidence.line.is_framed and not evidence.binary_beside_text,
+        0.4,
+        "This is a binary protocol, and its frames are whole.",
+        "Rate and wiring are right. Nothing here reads it: set the device to NMEA 0183 or text where it can.",
+        (seen(wording.framed_words),),
+    ),
+    Cause(
+        "ungoverned",
+        lambda evidence: evidence.ungoverned,
+        0.3,
+        "Bytes come faster than this rate carries: it is not the rate of the device.",
+        "A USB port or a bridge passes them on at a pace of its own; how full the line is cannot be told here.",
+        (seen(wording.load_words),),
+    ),
+    Cause(
         "binary-beside-text",
         lambda evidence: evidence.binary_beside_text,
         0.25,

@@ -8,13 +8,16 @@ from pale_heron.core.frames import SECOND
 from pale_heron.core.line.diagnosis.stages import ENOUGH_BYTES, ILLEGIBLE_SHARE, LaneOpening, turned_illegible
 from pale_heron.core.line.dialogue_stats import DialogueSnapshot
 from pale_heron.core.line.rates import BaudResult, Likeness, likeness, recommended
-from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.line.settings import LineSettings, is_too_fast
 from pale_heron.core.line.snapshot import LineSnapshot
 
 PATIENCE_S = 3
 FULL_SHARE = 0.9
 MANY_BAD = 0.05
 ENOUGH_LINES = 4
+BACKLOG_S = 15
+"""What had waited before opening has come by then."""
+
 UNENDED_BYTES = 160
 """So much without a line end is more than a sentence or an answer."""
 
@@ -86,6 +89,8 @@ class Evidence:
     @property
     def illegible(self) -> bool:
         share = self.line.recent_readable_share
+        if self.line.is_framed:
+            return False
         enough = self.line.recent_framed >= ENOUGH_BYTES and not self.line.recent_valid
         return (share is not None and enough and share < ILLEGIBLE_SHARE) or turned_illegible(self.line)
 
@@ -106,7 +111,20 @@ class Evidence:
     def load(self) -> float | None:
         """Share of the line's capacity, in the last seconds; None where the rate governs nothing."""
         settings, rate = self.settings, self.line.bytes_per_s
-        return None if settings is None or settings.decorative or rate is None else rate / settings.bytes_per_s
+        if settings is None or settings.decorative or rate is None or self.too_fast:
+            return None
+        return rate / settings.bytes_per_s
+
+    @property
+    def too_fast(self) -> bool:
+        """More came in the last seconds than this line carries: it had waited somewhere, or no rate governs it."""
+        return self.settings is not None and is_too_fast(self.line.bytes_per_s, self.settings)
+
+    @property
+    def ungoverned(self) -> bool:
+        """The same for a while, and long after opening, so that nothing can have waited."""
+        open_for = self.since_s(self.opened)
+        return self.too_fast and self.networked is False and open_for is not None and open_for > BACKLOG_S
 
     @property
     def text_lines(self) -> int:
@@ -185,7 +203,14 @@ class Evidence:
         line = self.line
         legible = line.valid + self.text_lines
         rtcm = any(each.kind == "rtcm3" for each in line.types) and len(line.types) > 1
-        return legible >= ENOUGH_LINES and not self.illegible and (rtcm or self.binary_bytes >= ENOUGH_BYTES)
+        return legible >= ENOUGH_LINES and (rtcm or line.is_framed) and not self.rubbish_beside_text
+
+    @property
+    def rubbish_beside_text(self) -> bool:
+        """Much stands between the lines that is neither text nor frames of anything known."""
+        line = self.line
+        legible = line.valid + self.text_lines >= ENOUGH_LINES and not self.illegible
+        return legible and self.binary_bytes >= ENOUGH_BYTES and not line.is_framed
 
     @property
     def best_rate(self) -> BaudResult | None:

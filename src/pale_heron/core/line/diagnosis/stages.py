@@ -105,7 +105,7 @@ def is_silent(line: LineSnapshot, now: int | None) -> bool:
 
 def turned_illegible(line: LineSnapshot) -> bool:
     """Valid sentences came, but since the last one there was nothing but garbage, for a while."""
-    if line.last_valid is None or line.last_byte is None or line.framed_since < 4 * ENOUGH_BYTES:
+    if line.is_framed or line.last_valid is None or line.last_byte is None or line.framed_since < 4 * ENOUGH_BYTES:
         return False
     garbage = line.unreadable_since > (1 - ILLEGIBLE_SHARE) * line.framed_since
     return garbage and line.last_byte - line.last_valid > GARBAGE_NS
@@ -136,13 +136,16 @@ def _readable(line: LineSnapshot, answering: bool) -> StageStatus:
         return StageStatus.BROKEN
     if share is None or line.recent_framed < ENOUGH_BYTES:
         return StageStatus.REACHED if line.valid or answering else StageStatus.WAITING
-    if line.recent_valid or share >= LEGIBLE_SHARE:
+    if line.is_framed or share >= LEGIBLE_SHARE:
         return StageStatus.REACHED
+    if line.recent_valid and line.recent_damaged < line.recent_valid:
+        # Sentences come whole, amid much that is none: it may be a protocol of its own.
+        return StageStatus.WAITING
     return StageStatus.BROKEN if share < ILLEGIBLE_SHARE else StageStatus.WAITING
 
 
 def _valid(line: LineSnapshot) -> StageStatus:
-    if line.recent_valid or (line.valid and not line.recent_bytes):
+    if line.recent_valid or line.is_framed or (line.valid and not line.recent_bytes):
         return StageStatus.REACHED
     if line.never_checked and line.recent_unchecked:
         # Older receivers send none: what is believed of them counts as what can be had.

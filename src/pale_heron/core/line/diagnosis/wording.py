@@ -103,8 +103,19 @@ def other_ends_words(evidence: Evidence) -> str:
 def beside_words(evidence: Evidence) -> str:
     messages = sum(each.count for each in evidence.line.types if each.kind == "rtcm3")
     rtcm = f"{messages} RTCM 3 messages" if messages else ""
-    opaque = f"{several(evidence.binary_bytes, 'byte')} of another protocol" if evidence.binary_bytes else ""
+    opaque = framed_words(evidence) if evidence.line.is_framed else ""
     return " and ".join(filter(None, (rtcm, opaque))) + " between the lines"
+
+
+def framed_words(evidence: Evidence) -> str:
+    found = evidence.line.protocol
+    return f"{found.frames} {found.name}, all with the right check" if found else ""
+
+
+def rubbish_words(evidence: Evidence) -> str:
+    share = evidence.line.recent_readable_share
+    legible = "" if share is None else f", {100 * share:.0f} % of all bytes are legible"
+    return f"{several(evidence.binary_bytes, 'byte')} in the last minute{legible}"
 
 
 def lost_bytes(evidence: Evidence) -> str:
