@@ -16,7 +16,8 @@ from tests.streams import BEGIN, chunk, sentences
 
 from pale_heron.answers.fix import is_moving
 from pale_heron.core import utc
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import SECOND, Frame
+from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.gnss.scatter import scatter
 from pale_heron.core.gnss.states import is_fix
 from pale_heron.core.lane import Lane, LaneSnapshot
@@ -429,3 +430,25 @@ def test_scatter_is_that_of_one_kind() -> None:
     assert found.cep95_m == pytest.approx(0.04, rel=0.25)
     assert [(each.level, each.samples) for each in found.others] == [("single", 90)]
     assert found.others[0].cep95_m == pytest.approx(4, rel=0.25)
+
+
+@pytest.mark.parametrize("how", ["whole", "many"])
+@pytest.mark.parametrize("broken", ["_gst", "_zda", "_other"])
+def test_a_sentence_that_cannot_be_taken_costs_a_moment(how: str, broken: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever fault there is in what reads a sentence: what comes behind is read, and the fault is told."""
+
+    def fails(_: FixTracker, frame: Frame) -> None:
+        raise ZeroDivisionError(f"of {frame.type}")
+
+    monkeypatch.setattr(FixTracker, broken, fails)
+    odd = {"_gst": "GNGST,@,3.1,,,,1.204,0.9,2.642", "_zda": "GNZDA,@,04,05,2031,00,00", "_other": "HEHDT,84.3,T"}
+    log = [
+        SaidEpoch(each.bodies[: 3 if number % 50 == 20 else 2], True)
+        for number, each in enumerate(said(200, *GGA_RMC, odd[broken]))
+    ]
+    lane = heard(log, 1, how)
+    assert 196 <= lane.fix.epochs_with_fix <= 200 and lane.fix.state.state == "fix"
+    (told,) = [each for each in lane.findings if each.id == "not-decoded"]
+    assert "ZeroDivisionError: of " in told.evidence and lane.line.valid_sentences == sum(
+        len(each.bodies) for each in log
+    )

@@ -2,6 +2,8 @@
 
 Where many are fed, they wait until there are many, over whatever stands between them that is none: each of these ways
 costs some milliseconds, however few there are. Who has to see what they say calls `settle` before.
+
+Nothing that a sentence says ends decoding: who could not take one begins again behind it, and that is told.
 """
 
 from typing import TYPE_CHECKING
@@ -10,6 +12,8 @@ from pale_heron.core.clock.lag import LagTracker
 from pale_heron.core.frames import OK, Frame
 from pale_heron.core.gnss.epochs.record import SILENT_NS
 from pale_heron.core.gnss.fix import FixTracker
+from pale_heron.core.gnss.snapshot import FixSnapshot
+from pale_heron.core.trouble import fault_words
 
 if TYPE_CHECKING:
     from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
@@ -18,9 +22,13 @@ if TYPE_CHECKING:
 class BelievedSentences:
     """In the order in which they came."""
 
-    def __init__(self, fix: FixTracker, lag: LagTracker) -> None:
-        self._fix = fix
-        self._lag = lag
+    def __init__(self, epochs_kept: int | None) -> None:
+        self.fix = FixTracker(epochs_kept)
+        self.lag = LagTracker()
+        self.refused = 0
+        """How often they had to begin again."""
+        self.fault = ""
+        """Why, in words; the last time."""
         self._waiting: list[SentenceBatch] = []
         self._arrived = 0
         """When bytes came last, of which nobody was told yet."""
@@ -34,7 +42,7 @@ class BelievedSentences:
             self._arrived = time
         else:
             self.settle()
-            self._fix.arrived(time)
+            self.fix.arrived(time)
 
     def within(self, lines: "SentenceBatch | None") -> None:
         """The sentences that come now, one by one, are among these lines; None for the end of that."""
@@ -48,8 +56,7 @@ class BelievedSentences:
             return
         if self._waiting:
             self.settle()
-        self._fix.feed(frame)
-        self._lag.feed(frame, self.byte_ns)
+        self._feed(frame)
 
     def many(self, batch: "SentenceBatch", arrived: int) -> None:
         """Many of them, of the same bytes as those before, the last of which came at that time."""
@@ -59,8 +66,36 @@ class BelievedSentences:
     def take(self, batch: "SentenceBatch", told: "Places") -> None:
         """Many of them, at once; `told` is the time of day that each tells, or NONE."""
         self.settle()
-        self._fix.feed_batch(batch, told)
-        self._lag.feed_batch(batch, told, self.byte_ns)
+        try:
+            self.fix.feed_batch(batch, told)
+            self.lag.feed_batch(batch, told, self.byte_ns)
+        except Exception as fault:
+            self._begin_again(fault)
+            # What is in the record already came no later than its last epoch.
+            taken = self.fix.taken_until
+            for frame in batch.run():
+                if taken is None or (frame.time or 0) > taken:
+                    self._feed(frame)
+
+    def snapshot(self, now: int | None) -> FixSnapshot:
+        """The fix as of `now`."""
+        try:
+            return self.fix.snapshot(now)
+        except Exception as fault:
+            self._begin_again(fault)
+            return self.fix.snapshot(now)
+
+    def _feed(self, frame: Frame) -> None:
+        try:
+            self.fix.feed(frame)
+            self.lag.feed(frame, self.byte_ns)
+        except Exception as fault:
+            self._begin_again(fault)
+
+    def _begin_again(self, fault: Exception) -> None:
+        self.refused += 1
+        self.fault = fault_words(fault)
+        self.fix, self.lag = self.fix.begun_again(), LagTracker()
 
     def settle(self) -> None:
         """Whoever reads them has read all."""
@@ -72,5 +107,5 @@ class BelievedSentences:
         batch = type(waiting[0]).joined(waiting) if len(waiting) > 1 else waiting[0]
         self.take(batch, times_told(batch))
         if self._arrived:
-            self._fix.arrived(self._arrived)
+            self.fix.arrived(self._arrived)
             self._arrived = 0

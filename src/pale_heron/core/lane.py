@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.believed import BelievedSentences
 from pale_heron.core.clock.events import OWN_CLOCK_STEP, seconds_of
-from pale_heron.core.clock.lag import LagSnapshot, LagTracker
+from pale_heron.core.clock.lag import LagSnapshot
+from pale_heron.core.figures import several
 from pale_heron.core.frames import BY_USER, BYTES, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import CONTRADICTED, PlausibilityFinding
-from pale_heron.core.gnss.fix import EPOCHS_KEPT, FixTracker
+from pale_heron.core.gnss.fix import EPOCHS_KEPT
 from pale_heron.core.gnss.snapshot import FixSnapshot
 from pale_heron.core.gnss.starting import start_mode
 from pale_heron.core.line.diagnosis.causes import REFUSALS
@@ -110,12 +111,10 @@ class Lane:
         self._errors: DriverErrors | None = None
         self._tried: tuple[BaudResult, ...] = ()
         self._settings_error = self._refusal = ""
-        self._fix = FixTracker(epochs_kept)
         self._checksums_seen = False
         self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
         self._open_error = self._hint = ""
-        self._lag = LagTracker()
-        self._believed = BelievedSentences(self._fix, self._lag)
+        self._believed = BelievedSentences(epochs_kept)
         self._believed.byte_ns = self._byte_ns
         self._listening: tuple[str, ...] = ()
         self._client = ""
@@ -127,7 +126,7 @@ class Lane:
     def feed(self, chunk: Chunk) -> list[Frame]:
         """The frames that a chunk completes; the trackers have seen them."""
         if chunk.direction is not OUT and not self._line.has_bytes:
-            self._fix.first_byte(chunk.time)
+            self._believed.fix.first_byte(chunk.time)
         if self.framing.bulk:
             self._line.feed_bulk(chunk)
             return []
@@ -218,16 +217,16 @@ class Lane:
         """Frames that were cut before, of a raw file: nothing else is known of it."""
         for frame in frames:
             if not self._line.has_bytes:
-                self._fix.first_byte(frame.time)
+                self._believed.fix.first_byte(frame.time)
             self._line.feed_chunk(frame)
             if frame.time is not None and (frame.bad or frame.kind is BYTES):
-                self._fix.damaged(frame.time)
+                self._believed.fix.damaged(frame.time)
             self._take([frame])
 
     @property
     def epochs(self) -> Epochs:
         """Where its receiver was, as long as that is kept; oldest first."""
-        return self._fix.track
+        return self._believed.fix.track
 
     def reading(self, name: str) -> "ReadingLog | None":
         """What a reading of its module was over time; None where it has none."""
@@ -247,7 +246,7 @@ class Lane:
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
         left = self._take(self.streams.finish())
-        self._fix.finish()
+        self._believed.fix.finish()
         return left
 
     def event(self, event: Event) -> list[Frame]:
@@ -283,10 +282,10 @@ class Lane:
             self._settings_error = safe_label(str(details.get("reason", "")))
         elif event.name == "start":
             mode = str(details.get("mode", ""))
-            self._fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
+            self._believed.fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
         elif event.name == OWN_CLOCK_STEP:
             self._believed.settle()
-            self._fix.clock_stepped(seconds_of(details), event.time)
+            self._believed.fix.clock_stepped(seconds_of(details), event.time)
         elif event.name == "driver-errors":
             self._errors = DriverErrors(*(_count(details, name) for name in DriverErrors._fields))
         elif event.name == "rates-tried":
@@ -308,7 +307,7 @@ class Lane:
         """The lane as of `now`; for a raw file as of its own latest time."""
         line = self._line.snapshot(now)
         dialogue = self._dialogue.snapshot(now)
-        fix = self._fix.snapshot(now)
+        fix = self._believed.snapshot(now)
         module = self.module
         answering = module.stage_status if module else None
         asked_only = dialogue.waits_to_be_asked and not line.valid
@@ -352,7 +351,7 @@ class Lane:
             line=line,
             dialogue=dialogue,
             fix=fix,
-            lag=self._lag.snapshot(),
+            lag=self._believed.lag.snapshot(),
             secrets=self.streams.secrets,
             secret_asked=self.streams.secret_asked,
             asked_only=asked_only,
@@ -360,8 +359,17 @@ class Lane:
                 self._opening, line, fix.state.is_fix, dialogue.answered, now, answering, asked_only=asked_only
             ),
             module=module.snapshot(self.streams.secrets) if module else None,
-            findings=_joined(findings(evidence), fix.remarks),
+            findings=_joined((*findings(evidence), *self._refused()), fix.remarks),
         )
+
+    def _refused(self) -> tuple[Finding, ...]:
+        """What could not be taken, where anything was."""
+        times = self._believed.refused
+        if not times:
+            return ()
+        again = "Its sentences could not be read on: that began again behind the one that failed."
+        wanted = "Figures may lack a moment there. Send the sentence along with this line."
+        return (Finding("not-decoded", again, f"{several(times, 'time')}: {self._believed.fault}", wanted, 0.9),)
 
     def _take(self, frames: list[Frame]) -> list[Frame]:
         line, dialogue, believed = self._line.feed, self._dialogue.feed, self._believed.one
@@ -389,13 +397,13 @@ class Lane:
         mode = start_mode(frame.data)
         if mode:
             self._believed.settle()
-            self._fix.start(mode, BANNER, frame.time)
+            self._believed.fix.start(mode, BANNER, frame.time)
 
     def _take_positions(self) -> None:
         """Where the module says that it is."""
         given, self.streams.reported = self.streams.reported, []
         for position in given:
-            self._fix.feed_position(position)
+            self._believed.fix.feed_position(position)
 
 
 def _joined(found: tuple[Finding, ...], remarks: tuple[PlausibilityFinding, ...]) -> tuple[Finding, ...]:

@@ -129,6 +129,18 @@ class FixTracker:
             "DTM": self._dtm,
         }
 
+    def begun_again(self) -> "FixTracker":
+        """One that knows what was recorded, and nothing of what was said: this one could not take a sentence."""
+        other = FixTracker()
+        other._record, other._plausibility, other._course = self._record, self._plausibility, self._course
+        other._agreement = Agreement(self._plausibility)
+        return other
+
+    @property
+    def taken_until(self) -> int | None:
+        """When the last epoch came that is whole."""
+        return self._record.cadence.last
+
     def first_byte(self, time: int | None) -> None:
         """Tell it that something arrived, legible or not."""
         self._course.milestone("first byte", time)
