@@ -202,7 +202,8 @@ def witnesses(said: Mapping[str, Words]) -> tuple[SourceVerdict, ...]:
     ]
     if dimension := said.get("GSA", ("",))[0]:
         words = "no fix" if dimension == NO_DIMENSION else _DIMENSIONS.get(dimension, f"fix mode {dimension}")
-        found.append(SourceVerdict("GSA", words, True))
+        estimated = bool(heard) and kind_by(heard[0], said[heard[0]]) in WITHOUT_SKY
+        found.append(SourceVerdict("GSA", words, not estimated))
     return tuple(found)
 
 
