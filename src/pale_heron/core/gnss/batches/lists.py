@@ -1,7 +1,7 @@
 """Lists of satellites in a batch: which sentences make up each, what they name, and how strong each is received.
 
-A list comes in parts, one set for each talker; only whole ones count. A row that does not follow the part before it
-is marked as odd.
+A list comes in parts, one set for each talker; only whole ones count. What belongs to none, since a part is missing, is
+counted and left out; a row that cannot be read as a part is marked as odd.
 """
 
 from bisect import bisect_left
@@ -34,15 +34,21 @@ class SatelliteLists:
         last = part == total
         open_at = np.zeros(len(batch) + 1, np.int64)
         self._rows = rows
-        finals = []
+        finals, missed = [], np.zeros(len(own), np.bool_)
         for kind in present(own.type):
             mine = np.flatnonzero(own.type == kind)
-            before, ended = np.concatenate(([0], part[mine][:-1])), np.concatenate(([True], last[mine][:-1]))
-            bad[mine] |= np.where(part[mine] == 1, ~ended, ended | (part[mine] != before + 1))
-            unfinished = ~last[mine]
+            first, follows, places = part[mine] == 1, np.zeros(len(mine), np.bool_), np.arange(len(mine))
+            follows[1:] = (part[mine][1:] == part[mine][:-1] + 1) & ~last[mine][:-1]
+            # A part belongs to a list where all follow each other since the first one.
+            begun = np.maximum.accumulate(np.where(first, places, -1))
+            sound = begun > np.maximum.accumulate(np.where(first | follows, -1, places))
+            unfinished = sound & ~last[mine]
+            missed[mine] = ~sound
+            missed[mine[1:]] |= first[1:] & unfinished[:-1]
             np.add.at(open_at, rows[mine[unfinished]] + 1, 1)
             np.add.at(open_at, np.append(rows[mine], len(batch) - 1)[1:][unfinished] + 1, -1)
-            finals.append(mine[last[mine]])
+            finals.append(mine[last[mine] & sound])
+        self._missed: Places = rows[missed]
         self.open: Flags = np.cumsum(open_at)[:-1] > 0
         """Whether a list is under way in front of each row of the batch."""
         self._final = np.sort(np.concatenate(finals)) if finals else np.empty(0, np.int64)
@@ -80,6 +86,20 @@ class SatelliteLists:
             self._numbers[group, here] = _packed(number)
             counted = strength.counts()
             self._strengths[group, here] = np.where((strength.size <= 2) & (counted > 0), counted, 0)
+
+    def missed(self, batch: SentenceBatch, begin: int, end: int) -> Places:
+        """The types of the rows between two that show that a part is missing, in their order."""
+        first, last = np.searchsorted(self._missed, (begin, end)).tolist()
+        found: Places = batch.type[self._missed[first:last]]
+        return found
+
+    def last_missed(self, batch: SentenceBatch, begin: int, end: int, kind: int) -> bool:
+        """Whether the last that is known of a type between two rows is that a part is missing."""
+        missed, whole = (
+            rows[np.searchsorted(rows, begin) : np.searchsorted(rows, end)] for rows in (self._missed, self.rows)
+        )
+        missed, whole = missed[batch.type[missed] == kind], whole[batch.type[whole] == kind]
+        return len(missed) > 0 and (not len(whole) or int(missed[-1]) >= int(whole[-1]))
 
     def keys(self, names: Sequence[str], begin: int, end: int) -> Iterator[tuple[tuple[str, bytes], int]]:
         """Of the lists from one to before another: type and signal as the tracker keeps them apart, and the time."""

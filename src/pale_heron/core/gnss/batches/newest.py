@@ -80,7 +80,7 @@ class NewestSentences:
         tracker, columns, batch, stretch = self._tracker, self._rows.columns, self._rows.batch, self._rows.stretch
         inside = slice(stretch.begin, stretch.end)
         timed = stretch.begin + np.flatnonzero(columns.timed[inside])
-        midnight = int(self._rows.midnights()[-1])
+        midnight = int(self._rows.midnights(*tracker._epochs.day)[-1])
         tracker._epochs.leap(
             self._raw_time(int(timed[-1])),
             len(stretch.begins),

@@ -140,10 +140,6 @@ class OddRows:
         gaps = steps(time[begins], 0) if last is None else steps(time[begins], last)
         gaps[:1] = 0 if last is None else gaps[:1]
         odd[begins[(gaps < 0) | (gaps > LONGEST_GAP_NS)]] = True
-        dated = np.zeros(len(begins) + 1, np.bool_)
-        dated[columns.epoch[columns.midnight != kinds.NO_DAY]] = True
-        if dated.any() or self._tracker._epochs.knows_date:
-            odd[begins[~dated[1:]]] = True
         for place in TIMED:
             rows = columns.kind(place).rows
             repeated = steps(columns.told[rows], NONE) == 0

@@ -129,7 +129,6 @@ class SteadyFeeder:
             and bool(epoch.time)
             and epoch.arrived is not None
             and tracker._sky.between_lists
-            and (tracker._epochs.knows_date or not (self._columns.midnight != kinds.NO_DAY).any())
         )
 
     def _odd(self, at: int) -> Flags:
@@ -148,6 +147,7 @@ class SteadyFeeder:
         lists = columns.lists
         first, last = np.searchsorted(lists.rows, (stretch.begin, stretch.end)).tolist()
         received = tracker._sky.feed_lists(self._batch, lists, first, last)
+        tracker._sky.miss_parts(self._batch, lists, stretch.begin, stretch.end)
         rows = StretchRows(self._batch, columns, stretch)
         epochs = epoch_rows(tracker, rows, *at_moments(received, stretch.whole, arrived))
         StretchComparison(tracker, rows).run(np.concatenate(([usual], behind)))

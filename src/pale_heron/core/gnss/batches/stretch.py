@@ -11,6 +11,7 @@ from pale_heron.core.gnss.batches.rows import EpochRows
 from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME
 from pale_heron.core.gnss.fix import FixTracker
 from pale_heron.core.nmea.columns import Numbers
+from pale_heron.core.utc import DAY
 from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
 
 
@@ -46,13 +47,21 @@ class StretchRows:
         found: Places = self.columns.epoch[rows] - self.columns.epoch[self.stretch.begin]
         return found
 
-    def midnights(self) -> Places:
-        """When the day of each epoch began, by the last of its sentences that carries a date."""
+    def midnights(self, before: int, of_day_before: int) -> Places:
+        """When the day of each epoch began, by the last of its sentences that carries a date, else as the one before.
+
+        `before` and `of_day_before` are those of the epoch before the first; NO_DAY where no day is known.
+        """
         columns, stretch = self.columns, self.stretch
-        found = np.full(len(stretch.begins), kinds.NO_DAY)
+        said = np.full(len(stretch.begins) + 1, kinds.NO_DAY)
+        said[0] = before
         dated = stretch.begin + np.flatnonzero(columns.midnight[stretch.begin : stretch.end] != kinds.NO_DAY)
-        found[self.epochs(dated)] = columns.midnight[dated]
-        return found
+        said[1 + self.epochs(dated)] = columns.midnight[dated]
+        of_day = np.concatenate(([of_day_before], columns.told[stretch.begins]))
+        days = np.concatenate(([0], np.cumsum(-np.diff(of_day) > DAY // 2)))
+        last = np.maximum.accumulate(np.where(said != kinds.NO_DAY, np.arange(len(said)), 0))
+        found: Places = np.where(said[last] == kinds.NO_DAY, kinds.NO_DAY, said[last] + DAY * (days - days[last]))
+        return found[1:]
 
 
 def epoch_rows(tracker: FixTracker, rows: StretchRows, seen: Places, cn0: Numbers) -> EpochRows:
@@ -76,7 +85,7 @@ def epoch_rows(tracker: FixTracker, rows: StretchRows, seen: Places, cn0: Number
     used[by_gga] = gga.field(7).counts()
     hdop = column.of(by_gga, gga.field(8).numbers())
     of_day = columns.told[stretch.begins]
-    midnight = rows.midnights()
+    midnight = rows.midnights(*tracker._epochs.day)
     state = tracker._state
     altitude, separation, hdop, speed, course = (
         np.where(fixed, each, np.nan) for each in (altitude, separation, hdop, speed, course)

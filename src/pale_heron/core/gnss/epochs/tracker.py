@@ -12,7 +12,7 @@ from math import sqrt
 from typing import Final
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.gnss.epochs.log import Epoch
+from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epoch
 from pale_heron.core.gnss.states import FixState
 from pale_heron.core.nmea.raw import believed_day, count, midnight_of, number, short_date, time_of_day, unpacked
 from pale_heron.core.utc import DAY
@@ -108,9 +108,9 @@ class EpochTracker:
         return whole
 
     @property
-    def knows_date(self) -> bool:
-        """Whether any epoch so far carried a date."""
-        return self._midnight is not None
+    def day(self) -> tuple[int, int]:
+        """Midnight of the last whole epoch, UNKNOWN_TIME while no date is known, and its time of day."""
+        return UNKNOWN_TIME if self._midnight is None else self._midnight, self._of_day
 
     def leap(self, raw_time: bytes, epochs: int, midnight: int | None, of_day: int) -> None:
         """So many epochs more have begun and are whole; the last had this time, on the day that began at `midnight`."""

@@ -204,6 +204,14 @@ class SkyTracker:
 
         return isin(lists.key, list(known))
 
+    def miss_parts(self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int) -> None:
+        """Count what shows, between two rows, that a list has come without all of its parts."""
+        missed = lists.missed(batch, begin, end).tolist()
+        self._incomplete += len(missed)
+        for kind in set(missed):
+            if lists.last_missed(batch, begin, end, kind):
+                self._incomplete_now.add(batch.names[kind])
+
     def feed_lists(
         self, batch: "SentenceBatch", lists: "SatelliteLists", begin: int, end: int
     ) -> "list[tuple[Strongest, KnownStrongest | None]]":
