@@ -1,7 +1,8 @@
 """C/N0 of every satellite over the whole session, in bounded memory.
 
-Points are taken a second apart at first. When there are too many, every other one is dropped and they are taken twice
-as far apart, so that a day is drawn from as many points as an hour.
+A point is what the first list of each signal says in a stretch of time, a second at first: the strongest of them. When
+there are too many, every other one is dropped and stretches become twice as long, so that a day is drawn from as many
+points as an hour.
 """
 
 from array import array
@@ -47,9 +48,9 @@ class SignalLog:
         """When a list was last taken."""
 
     def is_due(self, key: ListKey, time: int) -> bool:
-        """Whether a list under this key is far enough from the one before to be taken."""
+        """Whether a list under this key is the first of its stretch."""
         last = self.taken.get(key)
-        return last is None or time - last >= self.spacing
+        return last is None or last // self.spacing != time // self.spacing
 
     def take(self, key: ListKey, strengths: Iterable[tuple[bytes, int]], time: int) -> None:
         """Add a point for each satellite of a list, given by its raw number and C/N0."""
@@ -59,7 +60,7 @@ class SignalLog:
             if place not in self.columns and len(self.columns) >= MOST_SATELLITES:
                 continue
             times, values = self.columns_of(place)
-            if times and time - times[-1] < self.spacing:
+            if times and times[-1] // self.spacing == time // self.spacing:
                 # Another signal of the same satellite: the stronger one counts.
                 values[-1] = max(values[-1], strength)
                 continue
