@@ -1,8 +1,10 @@
 """Links: probes in any stream, delivery and exchanges counted exactly, figures with their intervals."""
 
+import bisect
 import math
 import pickle
 import random
+from array import array
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -274,6 +276,28 @@ def test_a_thinned_sample_keeps_its_ends(values: list[float]) -> None:
     assert min(values) <= times.median <= times.p95 + 1e-12 <= max(values) + 1e-9
     if len(values) < 64:
         assert times.median == quantile(sorted(values), 0.5)
+
+
+@pytest.mark.parametrize("period", [1, 2, 3, 4, 5, 8, 16])
+@pytest.mark.parametrize("phase", [0, 1])
+@pytest.mark.parametrize("most", [4096, 8192])
+def test_no_rhythm_falls_in_step_with_a_sample(period: int, phase: int, most: int) -> None:
+    """Numbers that come by turns, ten times as many as are kept: told percentiles are those of all of them."""
+    chance = random.Random(period)
+    turns = [0.15 + 0.3 * chance.random() for _ in range(period)]
+    values = [turns[(each + phase) % period] + chance.gauss(0, 0.004) for each in range(10 * most + 17)]
+    one, many = Sample(most), Sample(most)
+    for value in values:
+        one.add(value)
+    cuts = sorted(chance.sample(range(len(values)), 9))
+    for begin, end in pairwise([0, *cuts, len(values)]):
+        many.extend(array("d", values[begin:end]))
+    assert one.values == many.values and one.times() == many.times()
+    ordered, times = sorted(values), one.times()
+    assert times is not None and (times.samples, times.least, times.most) == (len(values), ordered[0], ordered[-1])
+    assert most / 2 * 0.9 <= len(one.values) < most
+    for share, told in ((0.05, times.p5), (0.5, times.median), (0.95, times.p95)):
+        assert abs(bisect.bisect(ordered, told) / len(ordered) - share) < 0.043
 
 
 @pytest.mark.parametrize(

@@ -5,13 +5,17 @@ from array import array
 from bisect import bisect_left
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 MOST_SAMPLES: Final = 1 << 13
 
 HISTOGRAM_BINS: Final = 40
 OUTLYING: Final = 3.0
 """Where the longest is this many times as long as nearly all, the last bin stands for all that is longer."""
+
+
+KEY_BITS: Final = 32
+_WORD: Final = (1 << 64) - 1
 
 
 class Histogram(NamedTuple):
@@ -36,48 +40,62 @@ class Times(NamedTuple):
 
 
 class Sample:
-    """Numbers one after the other, kept evenly thinned where they become too many; least and most stay exact."""
+    """Numbers one after the other; where they become too many, some of them by chance. Least and most stay exact.
+
+    A number is kept whose key lies below a bound that is halved whenever there are too many (Bernoulli sampling). Keys
+    follow from the place of a number alone, its bits mixed (SplitMix64, Steele et al. 2014), so that the same numbers
+    give the same sample, one by one or many together, and no rhythm among them can fall in step with it. About half of
+    `most` are left at least: with 2 048 the share of all numbers that lie below a told percentile is off by no more
+    than 0.043 in 999 of 1 000 samples (Dvoretzky, Kiefer, Wolfowitz; Massart 1990).
+    """
 
     def __init__(self, most: int = MOST_SAMPLES) -> None:
         self._most = most
-        self._every = 1
+        self._below = 1 << KEY_BITS
         self.count = 0
         self._least, self._largest = math.inf, -math.inf
-        self._kept = array("d")
+        self._kept, self._keys = array("d"), array("I")
 
     def add(self, value: float) -> None:
         """One more."""
-        if self.count % self._every == 0:
-            self._kept.append(value)
-            if len(self._kept) >= self._most:
-                self._kept = self._kept[::2]
-                self._every *= 2
+        key = _key(self.count)
         self.count += 1
         self._least, self._largest = min(self._least, value), max(self._largest, value)
+        if key < self._below:
+            self._kept.append(value)
+            self._keys.append(key)
+            if len(self._kept) >= self._most:
+                self._thin()
 
     def extend(self, values: "array[float]") -> None:
         """Many, one after the other."""
-        at = 0
+        import numpy as np
+
+        if not values:
+            return
+        keys = _key(np.arange(self.count, self.count + len(values), dtype=np.uint64))
+        self.count += len(values)
+        self._least, self._largest = min(self._least, *values), max(self._largest, *values)
+        numbers, at = np.frombuffer(values, np.float64), 0
         while at < len(values):
-            first = at + -self.count % self._every
             room = self._most - len(self._kept)
-            taken = values[first :: self._every][:room]
-            self._kept.extend(taken)
+            taken = at + np.flatnonzero(keys[at:] < self._below)[:room]
+            self._kept.frombytes(numbers[taken].tobytes())
+            self._keys.extend(keys[taken].tolist())
             if len(taken) < room:
-                self.count += len(values) - at
-                break
-            behind = first + (room - 1) * self._every + 1
-            self.count += behind - at
-            at = behind
-            self._kept = self._kept[::2]
-            self._every *= 2
-        if values:
-            self._least, self._largest = min(self._least, *values), max(self._largest, *values)
+                return
+            at = int(taken[-1]) + 1
+            self._thin()
+
+    def _thin(self) -> None:
+        self._below //= 2
+        kept = [each for each in zip(self._kept, self._keys, strict=True) if each[1] < self._below]
+        self._kept, self._keys = array("d", (value for value, _ in kept)), array("I", (key for _, key in kept))
 
     def copied(self) -> "Sample":
         """One that does not change with this."""
         other = Sample(self._most)
-        other._every, other.count, other._kept = self._every, self.count, self._kept[:]
+        other._below, other.count, other._kept, other._keys = self._below, self.count, self._kept[:], self._keys[:]
         other._least, other._largest = self._least, self._largest
         return other
 
@@ -94,6 +112,14 @@ class Sample:
         p95 = quantile(ordered, 0.95)
         p5, median = quantile(ordered, 0.05), quantile(ordered, 0.5)
         return Times(self.count, self._least, p5, median, p95, self._largest, histogram(ordered, p95))
+
+
+def _key(place: Any) -> Any:
+    """The bits of a place, mixed (SplitMix64): any two places have keys as of chance. A number, or unsigned columns."""
+    mixed = (place + 1) * 0x9E3779B97F4A7C15 & _WORD
+    mixed = (mixed ^ mixed >> 30) * 0xBF58476D1CE4E5B9 & _WORD
+    mixed = (mixed ^ mixed >> 27) * 0x94D049BB133111EB & _WORD
+    return mixed >> 64 - KEY_BITS
 
 
 def histogram(ordered: Sequence[float], p95: float) -> Histogram:

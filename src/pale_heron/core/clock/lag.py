@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from pale_heron.core.clock.lag_batch import TypeLags
     from pale_heron.core.wire.sentence_batch import Places, SentenceBatch
 
-KEPT: Final = 1 << 11
+KEPT: Final = 1 << 12
 """So many lags of a type are kept; their percentiles are as good as such a sample is, least and most are exact."""
 
 MOST_TYPES: Final = 24

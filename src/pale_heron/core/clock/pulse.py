@@ -20,7 +20,7 @@ PHASES_KEPT: Final = 1 << 13
 LATELY: Final = 10
 """So many of the last pulses say where they lie now."""
 
-KEPT: Final = 1 << 11
+KEPT: Final = 1 << 12
 """So many intervals are kept for percentiles and the histogram, evenly thinned; least and most stay exact."""
 
 
