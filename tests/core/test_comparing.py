@@ -3,19 +3,29 @@
 import random
 from pathlib import Path
 
+import numpy as np
 import pytest
+from tests.core.test_independent import wandering
 from tests.core.test_proof import evident
+from tests.streams import BEGIN, chunk, framed
 
+from pale_heron.core.frames import BAD_CHECKSUM, SECOND
+from pale_heron.core.line.snapshot import LineSnapshot
+from pale_heron.core.line.tracker import LineTracker
+from pale_heron.core.nmea.sentence import sealed
 from pale_heron.core.proof.comparing import (
     CHANCE,
     JUDGES,
     NOT_JUDGED,
+    bad_share_differs,
+    clustering,
     compare_captures,
     compared_object,
     compared_words,
     means_differ,
     rates_differ,
 )
+from pale_heron.core.proof.expectation import written
 from pale_heron.core.proof.names import NAMES
 
 ROUNDS = 400
@@ -30,13 +40,15 @@ ROUNDS = 400
         (10, 600.0, 10, 60.0, True),
         (10, 600.0, 1, 60.0, False),
         (3, 0.0, 4, 60.0, None),
+        (5_000, 600.0, 5_080, 600.0, False),
+        (50_000, 600.0, 51_000, 600.0, True),
     ],
 )
 def test_rates_of_events(one: int, seconds: float, other: int, others: float, differ: bool | None) -> None:
     assert rates_differ(one, seconds, other, others) is differ
 
 
-@pytest.mark.parametrize("blocks", [5, 8, 30])
+@pytest.mark.parametrize("blocks", [8, 15, 30])
 def test_equal_means_are_seldom_told_apart_and_other_ones_mostly(blocks: int) -> None:
     chance = random.Random(7)
 
@@ -52,7 +64,7 @@ def test_equal_means_are_seldom_told_apart_and_other_ones_mostly(blocks: int) ->
 
     assert told(0.0) / ROUNDS < 0.075, "one in twenty, as far as so many rounds tell"
     assert told(4.0) / ROUNDS > 0.9
-    assert means_differ([40.0] * 4, [44.0] * 30) is None, "four minutes say nothing"
+    assert means_differ([40.0, 41.0] * 3, [44.0] * 30) is None, "six minutes say nothing"
 
 
 def test_the_same_capture_does_not_differ_from_itself() -> None:
@@ -85,3 +97,58 @@ def test_at_the_prompt(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> No
     assert "clock.lag_ms.GNRMC" in text and "+3000 ms" in text and "more figures are the same" in text
     with pytest.raises(Trouble, match="no lane 'curlw'"):
         compare.main([str(first), str(second), "--lanes", "curlw"], standalone_mode=False)
+
+
+def line_of(chance: random.Random, share: float, burst: int, *, count: int = 3600) -> LineSnapshot:
+    """An hour of sentences, of which a share is damaged, so many together."""
+    tracker, left = LineTracker(), 0
+    good = framed([sealed("GPTXT,01,01,02,ok")])[0]
+    bad = good._replace(status=BAD_CHECKSUM)
+    for second in range(count):
+        left = burst if not left and chance.random() < share / burst else left
+        moment = BEGIN + second * SECOND
+        tracker.feed_chunk(chunk(good.data, moment))
+        tracker.feed((bad if left else good)._replace(time=moment))
+        left = max(0, left - 1)
+    return tracker.snapshot(moment)
+
+
+@pytest.mark.parametrize("burst", [1, 5, 40])
+def test_damage_in_bursts_is_no_difference_of_lines(burst: int) -> None:
+    """Of forty pairs of one line few are told apart; five times as much damage is found."""
+
+    def told(share: float) -> int:
+        chance = random.Random(burst)
+        pairs = ((line_of(chance, 0.03, burst), line_of(chance, share, burst)) for _ in range(40))
+        return sum(bool(bad_share_differs(one, other)) for one, other in pairs)
+
+    assert told(0.03) <= 4
+    assert told(0.15) >= 20
+    assert 0.5 * burst < clustering(line_of(random.Random(9), 0.05, burst)) < 2.5 * burst + 1
+
+
+@pytest.mark.parametrize(("memory", "hours", "found"), [(0.01, 1, 36), (30, 1, 30), (600, 1, 4), (600, 3, 12)])
+def test_what_wanders_is_no_difference_of_receivers(memory: float, hours: int, found: int) -> None:
+    """C/N0 that forgets after ten minutes has few independent values in an hour, and is mostly not judged."""
+
+    def told(apart: float) -> int:
+        count = 0
+        for seed in range(40):
+            chance = np.random.default_rng(seed)
+            made = wandering(memory, 0.5)
+            one, other = (
+                made(chance, 3600 * hours).reshape(-1, 60).mean(axis=1) + each for each in (40.0, 40.0 + apart)
+            )
+            count += bool(means_differ(one.tolist(), other.tolist()))
+        return count
+
+    assert told(0.0) <= 4
+    assert told(3.0) >= found
+
+
+@pytest.mark.parametrize(
+    ("value", "words"),
+    [(6.31152e8, "631152000"), (4.05751e-9, "0"), (0.0215, "0.0215"), (123456.7, "123457"), (-3e-9, "0")],
+)
+def test_figures_are_written_as_people_read_them(value: float, words: str) -> None:
+    assert written(value) == words

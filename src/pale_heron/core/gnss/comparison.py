@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.gnss.epochs.log import UNKNOWN_COUNT, UNKNOWN_TIME, Epochs
-from pale_heron.core.gnss.scatter import Numbers, at_share, independent_samples, mean_point, numbers, offsets_m
+from pale_heron.core.gnss.scatter import Numbers, at_share, mean_point, numbers, offsets_m
+from pale_heron.core.independent import independent_samples
 from pale_heron.core.utc import DAY
 
 Times = NDArray[np.int64]

@@ -18,6 +18,7 @@ from pale_heron.core.gnss.earth.geodesy import earth_fixed, on_surface, plane
 from pale_heron.core.gnss.earth.points import Point
 from pale_heron.core.gnss.epochs.log import UNKNOWN_TIME, Epochs
 from pale_heron.core.gnss.states import LEVELS
+from pale_heron.core.independent import independent_samples
 
 Numbers = NDArray[np.float64]
 FEW_INDEPENDENT: Final = 10
@@ -166,17 +167,6 @@ def offsets_m(latitude: Numbers, longitude: Numbers, about: Point) -> Numbers:
     for rows, points in _fixed(latitude, longitude):
         found[rows] = (points - origin) @ axes
     return found
-
-
-def independent_samples(offsets: Numbers) -> float:
-    """How many independent samples say as much as these; between 1 and their number."""
-    count = len(offsets)
-    centred = offsets - offsets.mean(axis=0)
-    whole = float(np.vdot(centred, centred))
-    if count < 3 or whole <= 0:
-        return float(min(count, 1))
-    alike = max(0.0, min(1.0, float(np.vdot(centred[1:], centred[:-1])) / whole))
-    return max(1.0, count * (1 - alike) / (1 + alike))
 
 
 def at_share(ordered: Numbers, share: float) -> float:

@@ -5,6 +5,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.frames import Frame, Kind
 from pale_heron.core.line.type_parts import TypePart
+from pale_heron.core.strips import ColumnStrip
 from pale_heron.core.wire.protocols import FramedProtocol
 
 MOSTLY: Final = 0.5
@@ -83,6 +84,8 @@ class LineSnapshot(NamedTuple):
     """Pieces of lines that are too long to be any."""
     troubles: tuple[Frame, ...]
     """The last damaged frames, oldest first."""
+    damage: ColumnStrip
+    """How often something came damaged, over the whole time."""
     activity: tuple[int, ...]
     """Bytes received in each whole second of the last minute, oldest first; the second under way is left out."""
     bytes_per_s: float | None

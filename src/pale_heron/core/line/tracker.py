@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 from pale_heron.core.frames import BAD_CHECKSUM, BYTES, NMEA, NO_CHECKSUM, OK, OUT, RTCM3, SECOND, Chunk, Frame, Kind
 from pale_heron.core.line.snapshot import LineSnapshot, TypeCount
 from pale_heron.core.line.type_parts import PARTED, TypePart, part_label
+from pale_heron.core.strips import NO_COLUMNS, StripColumns
 from pale_heron.core.wire.framer import LIMIT
 from pale_heron.core.wire.protocols import FramedProtocol, protocol_of
 from pale_heron.core.wire.visible import unreadable_count
@@ -130,6 +131,8 @@ class LineTracker:
         self._messages = 0
         self._first_byte: int | None = None
         self._last_byte: int | None = None
+        self._damage = StripColumns()
+        """How much came damaged, by its time."""
         self._troubles: deque[Frame] = deque(maxlen=TROUBLES_KEPT)
 
     @property
@@ -199,6 +202,8 @@ class LineTracker:
         if frame.bad:
             row.bad += 1
             self._damaged += 1
+            if frame.time is not None:
+                self._damage.add(frame.time, 1)
             self._troubles.append(frame)
             self._bad += frame.status is BAD_CHECKSUM
 
@@ -348,6 +353,7 @@ class LineTracker:
             protocol=self._protocol,
             endless=self._endless,
             troubles=tuple(self._troubles),
+            damage=self._damage.strip() if self._damaged else NO_COLUMNS,
             activity=activity,
             bytes_per_s=_mean(activity[-5:]),
         )

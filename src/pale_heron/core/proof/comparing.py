@@ -2,10 +2,11 @@
 
 A difference is judged only where there is a known way to do so from what was counted; else it is shown and not judged.
 
-    shares      of things that were counted one by one: interval of a difference of shares (Newcombe 1998, method 10)
+    shares      of things that were counted one by one: interval of a difference of shares (Newcombe 1998, method 10);
+                counts are divided by how much more they vary than independent ones (McCullagh and Nelder 1989, 4.5)
     events      so many in so much time: exact, by the binomial split of all of them (Przyborowski and Wilenski 1940)
     scatter     distances of so many positions as are worth independent ones: ratio of two deviations
-    means       of what wanders slowly: over blocks of a minute, since neighbours say the same twice
+    means       of what wanders slowly: of minutes, as many as are worth independent ones (`independent.py`)
 """
 
 import math
@@ -13,7 +14,11 @@ from collections.abc import Callable, Iterator, Sequence
 from statistics import fmean, variance
 from typing import Final, NamedTuple
 
+import numpy as np
+
+from pale_heron.core.independent import independent_samples
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.snapshot import LineSnapshot
 from pale_heron.core.link.comparison import difference_95
 from pale_heron.core.proof.expectation import written
 from pale_heron.core.proof.measured import Evident, Measured, Value
@@ -22,7 +27,14 @@ from pale_heron.core.proof.names import BEHIND, CLOCK, LANE, NAMES, RECORD, Expe
 
 SURE, CHANCE, NOT_JUDGED = "more than chance", "may be chance", "not judged"
 Z: Final = 1.96
-LEAST_BLOCKS: Final = 5
+LEAST_BLOCKS: Final = 8
+LEAST_WORTH: Final = 2.5
+HIDDEN: Final = 0.5
+"""A record that is few times as long as its memory shows less of it than there is: so much of its worth is counted."""
+
+MANY_EVENTS: Final = 2000
+"""From here on their split is as good as normal."""
+
 LEAST_INDEPENDENT: Final = 8.0
 LIKELY: Final = 0.05
 
@@ -90,9 +102,28 @@ def _row(
 
 
 def _bad_share(one: LaneSnapshot, other: LaneSnapshot, _: float, __: float) -> bool | None:
-    counts = [(lane.line.damaged, lane.line.valid + lane.line.damaged) for lane in (one, other)]
-    between = difference_95(*counts[0], *counts[1])
+    return bad_share_differs(one.line, other.line)
+
+
+def bad_share_differs(one: LineSnapshot, other: LineSnapshot) -> bool | None:
+    """Whether two lines damage different shares of what comes; None where nothing came that could be checked."""
+    # Damage comes in bursts: what comes together counts as one. A record without a burst had luck, not another line.
+    together = max(clustering(line) for line in (one, other))
+    counts = [(line.damaged, line.valid + line.damaged) for line in (one, other)]
+    between = difference_95(*(round(count / together) for pair in counts for count in pair))
     return None if between is None else not between[0] <= 0 <= between[1]
+
+
+def clustering(line: LineSnapshot) -> float:
+    """How many times as much the damage of a line varies from time to time as it would if it came one by one."""
+    strip, first, last = line.damage, line.first_byte, line.last_byte
+    if first is None or last is None or not line.damaged:
+        return 1.0
+    before = max(0, (strip.begin - first) // strip.width)
+    counts = np.zeros(before + max(len(strip.counts), (last - strip.begin) // strip.width + 1))
+    counts[before : before + len(strip.counts)] = strip.counts
+    of_sum = float(counts.var()) * len(counts) ** 2 / independent_samples(counts)
+    return max(1.0, of_sum / float(counts.sum()))
 
 
 def _outages(one: LaneSnapshot, other: LaneSnapshot, seconds: float, others: float) -> bool | None:
@@ -104,6 +135,8 @@ def rates_differ(one: int, seconds: float, other: int, others: float) -> bool | 
     if seconds <= 0 or others <= 0:
         return None
     count, share = one + other, seconds / (seconds + others)
+    if count > MANY_EVENTS:
+        return abs(one - count * share) > Z * math.sqrt(count * share * (1 - share))
     each = [math.comb(count, k) * share**k * (1 - share) ** (count - k) for k in range(count + 1)]
     # Two-sided: all splits that are as unlikely as this one.
     return sum(chance for chance in each if chance <= each[one] * (1 + 1e-9)) < LIKELY
@@ -128,11 +161,16 @@ def _strength(one: LaneSnapshot, other: LaneSnapshot, _: float, __: float) -> bo
 
 
 def means_differ(one: Sequence[float], other: Sequence[float]) -> bool | None:
-    """Whether two means differ, of blocks that stand by themselves; None of too few (Welch 1947, with wider bounds)."""
+    """Whether two means differ, of blocks one after the other; None of too few (Welch 1947, with wider bounds)."""
     if min(len(one), len(other)) < LEAST_BLOCKS:
         return None
-    error = math.sqrt(variance(one) / len(one) + variance(other) / len(other))
-    fewest = min(len(one), len(other)) - 1
+    # Both are of one kind of process: the longer of the two memories that they show counts for both.
+    memory = max(len(each) / independent_samples(np.array(each)) for each in (one, other)) / HIDDEN
+    worth = [len(each) / memory for each in (one, other)]
+    if min(worth) < LEAST_WORTH:
+        return None
+    error = math.sqrt(variance(one) / worth[0] + variance(other) / worth[1])
+    fewest = min(worth) - 1
     # Of few blocks the deviation itself is unsure: close to Student's 97.5 % point for so many degrees of freedom.
     wide = Z + 2.4 / fewest + 3.0 / fewest**2
     return abs(fmean(other) - fmean(one)) > wide * error
@@ -172,4 +210,4 @@ def compared_words(row: ComparedName) -> tuple[str, str, str, str]:
     if not difference:
         return row.name, one, other, "the same"
     judged = "" if row.judged == NOT_JUDGED else f", {row.judged}"
-    return row.name, one, other, f"{difference:+.4g}{unit}{judged}"
+    return row.name, one, other, f"{'+' if difference > 0 else ''}{written(float(f'{difference:.4g}'))}{unit}{judged}"

@@ -12,6 +12,9 @@ SHARE: Final = "0 to 1"
 FIGURES: Final = 6
 """So many figures of a number are shown."""
 
+SMALLEST: Final = 1e-7
+"""Nothing here is measured so finely: what is less is a remainder of computing."""
+
 
 class Expectation(NamedTuple):
     """`bounds` are the values of the condition: one, two of between, or as many as one_of has."""
@@ -78,7 +81,11 @@ def written(value: Value) -> str:
     """As people read it, and as TOML has it."""
     if isinstance(value, bool):
         return "true" if value else "false"
-    return f"{value:.{FIGURES}g}" if isinstance(value, float) else str(value)
+    if not isinstance(value, float):
+        return str(value)
+    if abs(value) < SMALLEST:
+        return "0"
+    return f"{value:.0f}" if abs(value) >= 10**FIGURES else f"{value:.{FIGURES}g}"
 
 
 def judge(expectation: Expectation, known: Evident) -> Judged:

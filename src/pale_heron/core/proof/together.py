@@ -5,6 +5,7 @@ Neither proves a cause. Both say what was counted, so that one is looked for in 
 
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import pairwise
 from statistics import fmean
 from typing import Final, NamedTuple
 
@@ -106,7 +107,7 @@ def _difference(sender: str, receiver: str, sent: ColumnStrip, fix: Strip) -> Wh
     count = (end - begin) // width
     sends = [sent.over(begin + place * width, begin + (place + 1) * width, end)[0] > 0 for place in range(count)]
     strengths = [_weakest(fix, begin + place * width, width) for place in range(count)]
-    pairs = [pair for first, last in _stretches(sends) if (pair := _pair(sends, strengths, first, last)) is not None]
+    pairs = [pair for each in _beside(sends) if (pair := _pair(strengths, *each)) is not None]
     if not pairs:
         return None
     sending, quiet = (fmean(side) for side in zip(*pairs, strict=True))
@@ -129,13 +130,20 @@ def _stretches(sends: Sequence[bool]) -> Iterator[tuple[int, int]]:
             first = None
 
 
-def _pair(
-    sends: Sequence[bool], strengths: Sequence[float | None], first: int, last: int
-) -> tuple[float, float] | None:
+def _beside(sends: Sequence[bool]) -> Iterator[tuple[range, list[range]]]:
+    """Each time of sending, and the quiet columns next to it: of a pause between two times each has its own half."""
+    every = list(_stretches(sends))
+    if not every:
+        return
+    edges = [0, *((last + first) // 2 for (_, last), (first, _) in pairwise(every)), len(sends)]
+    for (first, last), low, high in zip(every, edges[:-1], edges[1:], strict=True):
+        yield range(first, last), [range(max(low, first - NEAR), first), range(last, min(high, last + NEAR))]
+
+
+def _pair(strengths: Sequence[float | None], sending: range, quiet: Sequence[range]) -> tuple[float, float] | None:
     """The mean of a time of sending, and of the quiet columns next to it; None where one of them is not known."""
-    near = [*range(max(0, first - NEAR), first), *range(last, min(len(sends), last + NEAR))]
-    during = [value for value in strengths[first:last] if value is not None]
-    beside = [value for place in near if not sends[place] and (value := strengths[place]) is not None]
+    during = [value for place in sending if (value := strengths[place]) is not None]
+    beside = [value for part in quiet for place in part if (value := strengths[place]) is not None]
     return (fmean(during), fmean(beside)) if during and beside else None
 
 
