@@ -5,7 +5,7 @@ from typing import Final
 
 from pale_heron.answers.answer import ViewAnswer, answered
 from pale_heron.core.clock.clock_object import ClockPicture
-from pale_heron.core.clock.clock_words import apart_lines
+from pale_heron.core.clock.clock_words import apart_lines, group_lines
 from pale_heron.core.clock.offset import OffsetToGive
 from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.pulse_words import EDGE_ERRORS, duration, pulse_state, with_error
@@ -62,7 +62,7 @@ def _lags(picture: ClockPicture, now: int | None) -> tuple[str, str]:
         true = _pulsed(picture.pulses, now)
         sure = true is not None or (picture.host is not None and picture.host.synchronised)
         return ("reed" if sure and offset.holds is not False else "amber"), _given(offset, true, sure=sure)
-    apart = next((words[0] for lane, lags in spoken if (words := apart_lines(lane, lags))), "")
+    apart = next((words[0] for lane, lags in spoken if (words := [*apart_lines(lane, lags), *group_lines(lags)])), "")
     if apart:
         return "coral", apart
     most = max(each.lag.samples for _, lags in spoken for each in lags.types)

@@ -68,7 +68,7 @@ class BelievedSentences:
         self.settle()
         try:
             self.fix.feed_batch(batch, told)
-            self.lag.feed_batch(batch, told, self.byte_ns)
+            self._feed_lags(batch, told)
         except Exception as fault:
             self._begin_again(fault)
             # What is in the record already came no later than its last epoch.
@@ -88,9 +88,26 @@ class BelievedSentences:
     def _feed(self, frame: Frame) -> None:
         try:
             self.fix.feed(frame)
+            if self.fix.vouched is not None:
+                self.lag.vouch(self.fix.vouched)
             self.lag.feed(frame, self.byte_ns)
         except Exception as fault:
             self._begin_again(fault)
+
+    def _feed_lags(self, batch: "SentenceBatch", told: "Places") -> None:
+        """Many sentences: those of before the fix came or went last are told of another time."""
+        vouched = self.fix.vouched
+        rows = batch.offset + batch.start
+        before = int((rows < self.fix.vouched_from).sum())
+        if vouched is not None and self.fix.vouched_from >= int(rows[0]):
+            # It may have come and gone more than once among them.
+            self.lag.vouch(not vouched)
+        if before:
+            self.lag.feed_batch(batch.part(0, before), told[:before], self.byte_ns)
+        if vouched is not None:
+            self.lag.vouch(vouched)
+        if before < len(batch):
+            self.lag.feed_batch(batch.part(before, len(batch)), told[before:], self.byte_ns)
 
     def _begin_again(self, fault: Exception) -> None:
         self.refused += 1

@@ -14,6 +14,11 @@ OUTLYING: Final = 3.0
 """Where the longest is this many times as long as nearly all, the last bin stands for all that is longer."""
 
 
+FEW_FOR_GROUPS: Final = 27
+LEAST_GROUP: Final = 0.1
+LEAST_GAP: Final = 0.02
+"""Seconds; what lies closer together is one place."""
+
 KEY_BITS: Final = 32
 _WORD: Final = (1 << 64) - 1
 
@@ -27,6 +32,14 @@ class Histogram(NamedTuple):
     open_ended: bool
 
 
+class TwoGroups(NamedTuple):
+    """Numbers that lie in two places with nothing between: the middle of each, and the share of the first."""
+
+    first: float
+    second: float
+    share: float
+
+
 class Times(NamedTuple):
     """Seconds: how many samples, and where they lie."""
 
@@ -37,6 +50,7 @@ class Times(NamedTuple):
     p95: float
     most: float
     histogram: Histogram
+    groups: TwoGroups | None = None
 
 
 class Sample:
@@ -111,7 +125,9 @@ class Sample:
         ordered = sorted(self._kept)
         p95 = quantile(ordered, 0.95)
         p5, median = quantile(ordered, 0.05), quantile(ordered, 0.5)
-        return Times(self.count, self._least, p5, median, p95, self._largest, histogram(ordered, p95))
+        return Times(
+            self.count, self._least, p5, median, p95, self._largest, histogram(ordered, p95), two_groups(ordered)
+        )
 
 
 def _key(place: Any) -> Any:
@@ -120,6 +136,26 @@ def _key(place: Any) -> Any:
     mixed = (mixed ^ mixed >> 30) * 0xBF58476D1CE4E5B9 & _WORD
     mixed = (mixed ^ mixed >> 27) * 0x94D049BB133111EB & _WORD
     return mixed >> 64 - KEY_BITS
+
+
+def two_groups(ordered: Sequence[float]) -> TwoGroups | None:
+    """Whether values in order lie in two places; None where they do not, or are few.
+
+    They do where the widest gap among the middle nine tenths is half as wide as all of these lie apart, and wide
+    against how each group lies by itself.
+    """
+    low, high = round(0.05 * len(ordered)), round(0.95 * len(ordered))
+    middle = ordered[low:high]
+    if len(middle) < FEW_FOR_GROUPS:
+        return None
+    at = max(range(1, len(middle)), key=lambda place: middle[place] - middle[place - 1])
+    gap = middle[at] - middle[at - 1]
+    sides = middle[:at], middle[at:]
+    lone = min(map(len, sides)) < LEAST_GROUP * len(middle)
+    widest = max(quantile(side, 0.75) - quantile(side, 0.25) for side in sides)
+    if lone or gap < LEAST_GAP or gap < 0.5 * (middle[-1] - middle[0]) or gap < 2 * widest:
+        return None
+    return TwoGroups(quantile(sides[0], 0.5), quantile(sides[1], 0.5), (low + at) / len(ordered))
 
 
 def histogram(ordered: Sequence[float], p95: float) -> Histogram:

@@ -41,7 +41,12 @@ class ClockAgreement(NamedTuple):
 
 def uncertainty_s(best: NetworkTime) -> float:
     """Half of the way there and back, and what the server says of itself (root distance: RFC 5905, 11.2)."""
-    return best.delay_ns / 2 / SECOND + best.root_delay_s / 2 + best.root_dispersion_s
+    return best.delay_ns / 2 / SECOND + root_distance_s(best)
+
+
+def root_distance_s(best: NetworkTime) -> float:
+    """How far the server may be off by its own account."""
+    return best.root_delay_s / 2 + best.root_dispersion_s
 
 
 def agreements(pulses: Sequence[PulseSnapshot], servers: Sequence[NetworkServer]) -> list[ClockAgreement]:

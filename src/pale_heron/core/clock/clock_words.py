@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from pale_heron.core.clock.agreement import agreements, corrected, lag_drift, uncertainty_s
+from pale_heron.core.clock.agreement import agreements, corrected, lag_drift, root_distance_s, uncertainty_s
 from pale_heron.core.clock.clock_object import ClockPicture
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
@@ -35,7 +35,7 @@ def clock_lines(picture: ClockPicture) -> list[str]:
         ]
         apart = whole_seconds(lags)
         rows += [_row(each, apart) for each in lags.types]
-        rows += [f"  {line}" for line in apart_lines(lane, lags)]
+        rows += [f"  {line}" for line in (*apart_lines(lane, lags), *group_lines(lags))]
         rows += [f"  {line}" for line in naming_words(lane, picture.named_on(lane), lags)]
         burst = lags.burst
         if burst is not None:
@@ -61,6 +61,8 @@ OTHER_PACE: Final = (
 
 def apart_lines(lane: str, lags: LagSnapshot) -> list[str]:
     """Where the two clocks are plainly apart: in pace, by whole seconds, or as something comes before its second."""
+    if lags.vouched is False:
+        return [f"{safe_label(lane)} has no fix: nobody vouches for its time, and how late it comes says nothing."]
     if not lags.keeps_pace:
         return [f"{safe_label(lane)}: {OTHER_PACE}."]
     apart = whole_seconds(lags)
@@ -73,6 +75,17 @@ def apart_lines(lane: str, lags: LagSnapshot) -> list[str]:
             f"computer's clock is behind by more than that."
         ]
     return []
+
+
+def group_lines(lags: LagSnapshot) -> list[str]:
+    """Types that come at two times, with nothing between."""
+    return [
+        f"{safe_label(each.type)} comes at two times, {MS * groups.first:.0f} and {MS * groups.second:.0f} ms, "
+        f"{100 * groups.share:.0f} % of them at the first: other sentences before it by turns, or a full line. "
+        "Neither is given."
+        for each in lags.types
+        if (groups := each.groups) is not None
+    ]
 
 
 def _row(each: TypeLag, apart: int) -> str:
@@ -104,7 +117,8 @@ def server_words(each: NetworkServer) -> str:
         said = f"{duration(abs(off))} {'ahead of' if off > 0 else 'behind'} this computer, sure to {duration(sure)}"
     return (
         f"{safe_label(each.server)}: stratum {best.stratum} ({safe_label(best.reference_id)}), {said} "
-        f"(best of {each.samples}, {duration(best.delay_ns / SECOND)} there and back)"
+        f"(best of {each.samples}: half of {duration(best.delay_ns / SECOND)} there and back, and "
+        f"{duration(root_distance_s(best))} that the server says of itself)"
     )
 
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.nmea.raw import TIME_FIELD, time_of_day
-from pale_heron.core.samples import Sample, Times
+from pale_heron.core.samples import Sample, Times, TwoGroups
 from pale_heron.core.utc import DAY
 
 if TYPE_CHECKING:
@@ -68,8 +68,18 @@ class TypeLag(NamedTuple):
         return self.lag.p95 - self.lag.p5
 
     @property
+    def groups(self) -> TwoGroups | None:
+        """Where it comes at two times by turns, with nothing between."""
+        return self.lag.groups
+
+    @property
     def holds(self) -> bool | None:
-        """Whether every ten seconds of the last hour lie where nine tenths of all do; None while there are too few."""
+        """Whether every ten seconds of the last hour lie where nine tenths of all do; None while there are too few.
+
+        What comes at two times by turns does not hold.
+        """
+        if self.groups is not None:
+            return False
         recent = [each for each in self.history if each.time > self.history[-1].time - LAG_HOUR_NS]
         if len(recent) < 3:
             return None
@@ -102,6 +112,8 @@ class LagSnapshot:
     """When the last sentence came."""
     stepped_from: int | None = None
     """When the first step was."""
+    vouched: bool | None = None
+    """Whether the receiver has a fix, so that its time is the true one; None where nobody says. Counted since then."""
 
     @property
     def keeps_pace(self) -> bool:
@@ -180,11 +192,19 @@ class LagTracker:
     """Feed it the sentences of a lane that are believed, as they came; it can be pickled."""
 
     def __init__(self) -> None:
+        self._vouched: bool | None = None
         self._steps = 0
         self._stepped_from: int | None = None
         self._places: dict[str, int] = {}
         """Where in a type of sentence the time stands; 0 for those without one."""
         self._begin_again()
+
+    def vouch(self, vouched: bool) -> None:
+        """The receiver has its fix from now on, or no more: a time that nobody vouches for says nothing of one."""
+        if vouched != self._vouched:
+            self._vouched = vouched
+            self._steps, self._stepped_from = 0, None
+            self._begin_again()
 
     def _begin_again(self) -> None:
         self._types: dict[str, _LagTotals] = {}
@@ -330,6 +350,7 @@ class LagTracker:
             steps=self._steps,
             until=self._last,
             stepped_from=self._stepped_from,
+            vouched=self._vouched,
         )
 
 

@@ -19,6 +19,12 @@ UNSYNCHRONISED: Final = 3
 """The leap indicator of a server whose own clock is not set."""
 
 LAST_STRATUM: Final = 15
+MOST_DISTANCE_S: Final = 1.5
+"""A server that may be farther off is fit for nobody (RFC 5905, 11.2.1 and A.5.5.3)."""
+
+HELD_SLACK_NS: Final = SECOND // 1000
+"""So much may two clocks disagree on how long the server had the question."""
+
 ERA_S: Final = 2_208_988_800
 """From 1900, when NTP's seconds begin, to 1970."""
 
@@ -110,7 +116,15 @@ def read_answer(answer: bytes, asked: bytes, left: int, came: int) -> NetworkTim
         raise NtpProblem("the server's own clock is not set")
     if stratum == 0:
         raise NtpProblem(f"the server tells no time ({code})")
+    if not received or not sent:
+        raise NtpProblem("the answer leaves out when the server had the question")
+    distance = (root_delay / 2 + root_dispersion) / (1 << 16)
+    if distance >= MOST_DISTANCE_S:
+        raise NtpProblem(f"the server may be {distance:.1f} s off by its own account")
     there, back = moment_of(received, came), moment_of(sent, came)
+    if not 0 <= back - there <= came - left + HELD_SLACK_NS:
+        held, whole = (back - there) / SECOND, (came - left) / SECOND
+        raise NtpProblem(f"the server says that it held the question for {held:.3f} s of {whole:.3f} s")
     return NetworkTime(
         stratum=stratum,
         reference_id=code,

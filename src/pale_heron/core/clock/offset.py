@@ -42,13 +42,15 @@ class OffsetToGive(NamedTuple):
 def offset_to_give(lanes: Iterable[tuple[str, LagSnapshot]]) -> OffsetToGive | None:
     """The steadiest sentence of all lanes; None while none has samples enough, or the clocks are plainly apart.
 
-    Nothing comes before its second: a lag below 0 is an error of a clock, and nothing to give to anybody.
+    Nothing comes before its second: a lag below 0 is an error of a clock, and nothing to give to anybody. Nor is the
+    time of a receiver without a fix, nor what comes at two times by turns.
     """
     found = [
         (each.spread_s, lane, each)
         for lane, lags in lanes
+        if lags.vouched is not False
         for each in lags.types
-        if each.lag.samples >= FEW and not comes_early(lags) and not whole_seconds(lags)
+        if each.lag.samples >= FEW and each.groups is None and not comes_early(lags) and not whole_seconds(lags)
     ]
     if not found:
         return None

@@ -104,6 +104,8 @@ class FixTracker:
         self._gsa_last: Frame | None = None
         self._state = FixState(NO_FIX)
         self._since: int | None = None
+        self._reading = self._changed_at = 0
+        """Where in the lane the sentence stands that is read, and the one with which a fix came or went last."""
         self._words: dict[str, Words] = {}
         """What each sentence says of the fix, as long as that holds."""
         self._agreed = True
@@ -135,6 +137,16 @@ class FixTracker:
         other._record, other._plausibility, other._course = self._record, self._plausibility, self._course
         other._agreement = Agreement(self._plausibility)
         return other
+
+    @property
+    def vouched(self) -> bool | None:
+        """Whether satellites give the position, so that the time is theirs too; None where nobody has said."""
+        return None if self._since is None else self._state.is_fix
+
+    @property
+    def vouched_from(self) -> int:
+        """The byte of the lane with whose sentence that became so."""
+        return self._changed_at
 
     @property
     def taken_until(self) -> int | None:
@@ -174,7 +186,7 @@ class FixTracker:
 
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""
-        kind = frame.type
+        kind, self._reading = frame.type, frame.offset
         route = self._routes.get(kind) or self._route(kind)
         if not route.read:
             return
@@ -348,6 +360,8 @@ class FixTracker:
             return
         state = judge(self._words, self._current())
         if state != self._state or self._since is None:
+            if state.is_fix != self._state.is_fix or self._since is None:
+                self._changed_at = self._reading
             self._state = state
             self._since = frame.time
             self._deciding = frame.type
