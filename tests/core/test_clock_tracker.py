@@ -24,6 +24,7 @@ from pale_heron.core.utc import clock
 BEGIN: Final = 1_935_000_000 * SECOND
 MS: Final = SECOND // 1000
 SOURCE: Final = "pps:/dev/pps0"
+KEPT: Final = HostClock(True, 0.0004, 0.02, -3.2)
 PRINTED: Final = r"printed:board:tick (?P<us>\d+)"
 
 
@@ -56,7 +57,7 @@ def played(lag_ms: int, announces: int = 0, seconds: int = 20, host_off_s: int =
             tracker.heed(each)
         else:
             tracker.hear(each)
-    return picture_of((), tracker.snapshot())
+    return picture_of((), tracker.snapshot())._replace(host=KEPT)
 
 
 @pytest.mark.parametrize(
@@ -76,6 +77,32 @@ def test_which_second_a_pulse_is(lag_ms: int, announces: int, host_off_s: int, s
     assert found is not None and found.second == second
     assert found.pairs == found.of >= FEW
     assert found.after_s == pytest.approx((lag_ms % 1000) / 1000 - 0.0002, abs=1e-6)
+
+
+def server(offset_ns: int, dispersion_s: float = 0.001) -> NetworkServer:
+    return NetworkServer("192.0.2.9:123", 4, NetworkTime(1, "PPS", 0, 0.0, dispersion_s, offset_ns, 400_000), "")
+
+
+@pytest.mark.parametrize(
+    ("host", "servers", "unsure"),
+    [
+        (KEPT, (), ""),
+        (None, (), "nothing says how good"),
+        (KEPT._replace(synchronised=False), (), "nothing keeps this computer's clock right"),
+        (KEPT._replace(maximum_error_s=16.0), (), "may be 16.0 s off by its own account"),
+        (None, (server(2_000_000),), ""),
+        # It thinks that it is right, and a server says that it is a second off.
+        (KEPT, (server(1_000_000_000),), "this computer is 1.0 s off"),
+        (KEPT, (server(2_000_000, 0.9),), "sure to 0.9 s"),
+    ],
+)
+def test_a_second_is_named_only_where_the_clock_is_sure_of_it(
+    host: HostClock | None, servers: tuple[NetworkServer, ...], unsure: str
+) -> None:
+    """Pulses of a device tell where seconds begin; which one it is, this computer's clock has to know."""
+    found = played(120)._replace(host=host, network=servers).named_on("curlew")
+    assert found is not None and found.second == (None if unsure else "this")
+    assert unsure in found.unsure and bool(found.unsure) is bool(unsure)
 
 
 def test_few_pairs_name_no_second() -> None:

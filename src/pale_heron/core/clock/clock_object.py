@@ -1,19 +1,24 @@
 """What is known of time, as the object that `clock --json` prints."""
 
 from collections.abc import Iterable, Sequence
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
+from pale_heron.core.clock.agreement import uncertainty_s
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.naming import PREVIOUS, THIS, SecondNamed
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.offset import OffsetToGive, offset_to_give
 from pale_heron.core.clock.pulse import PulseSnapshot
-from pale_heron.core.clock.sources import PRINTED
+from pale_heron.core.clock.sources import PRINTED, SIMULATED
 from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep, ServerHistory
+from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import iso
+from pale_heron.core.wire.visible import safe_label
 
 MS = 1000.0
+SURE_S: Final = 0.4
+"""A clock that may be farther off may be in another second than it says."""
 
 
 class ClockPicture(NamedTuple):
@@ -37,9 +42,32 @@ class ClockPicture(NamedTuple):
         return spoken or any(each.best for each in self.network)
 
     def named_on(self, lane: str) -> SecondNamed | None:
-        """Which second the pulses mean by what this lane says; of several sources one that is no printed line."""
+        """Which second the pulses mean by what this lane says; of several sources one that is no printed line.
+
+        Which second it is here is known by this computer's clock alone: none is named where that may be off by one.
+        """
         found = [each for each in self.named if each.lane == lane and each.of]
-        return max(found, key=lambda each: (not each.source.startswith(PRINTED), each.of), default=None)
+        best = max(found, key=lambda each: (not each.source.startswith(PRINTED), each.of), default=None)
+        if best is None or best.source.startswith(SIMULATED) or not (unsure := self.unsure_of_second):
+            return best
+        return best._replace(second=None, unsure=unsure)
+
+    @property
+    def unsure_of_second(self) -> str:
+        """Why this computer's clock may be in another second; empty where servers, or its own bound, deny it."""
+        servers = [(each.server, each.best) for each in self.network if each.best is not None]
+        for server, best in servers:
+            off, sure = abs(best.offset_ns) / SECOND, uncertainty_s(best)
+            if off + sure >= SURE_S:
+                return f"by {safe_label(server)} this computer is {off:.1f} s off, sure to {sure:.1f} s"
+        if servers:
+            return ""
+        if self.host is None:
+            return "nothing says how good this computer's clock is"
+        if not self.host.synchronised:
+            return "nothing keeps this computer's clock right"
+        most = self.host.maximum_error_s
+        return "" if most < SURE_S else f"this computer's clock may be {most:.1f} s off by its own account"
 
     @property
     def offset(self) -> OffsetToGive | None:

@@ -132,7 +132,7 @@ def naming_words(lane: str, found: SecondNamed | None, lags: LagSnapshot) -> lis
     if found.second is None:
         rows.append(
             f"Which second a pulse of {source} is cannot be told from {name}: {counted} fit"
-            + (", too few" if found.of < FEW_PAIRS else ", or the clocks are whole seconds apart")
+            + (", too few" if found.of < FEW_PAIRS else f": {found.unsure or 'or the clocks are whole seconds apart'}")
         )
     else:
         rows.append(f"{SECONDS_NAMED[found.second].format(name=name, source=source)} ({counted})")

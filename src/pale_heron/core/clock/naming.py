@@ -29,6 +29,8 @@ class SecondNamed(NamedTuple):
     pairs: int
     of: int
     after_s: float
+    unsure: str = ""
+    """Why it cannot be told, where that is this computer's clock; empty otherwise."""
 
 
 class SecondNaming:
