@@ -15,6 +15,7 @@ from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import asking, escaping, keeping, reading, writing
 from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchange
 from pale_heron.core.device.dialogue.tracker import PENDING, STORED, UNSEEN
+from pale_heron.core.device.schema.dialect import read_dialect
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.trouble import Trouble
@@ -98,6 +99,27 @@ def test_what_is_intended_is_compared_and_written_once() -> None:
     again = performed(bench, writing(intended))
     assert again.succeeded
     assert not any(b"=" in each for each in bench.sent)
+
+
+def test_one_setting_that_is_refused_keeps_no_other_from_being_written() -> None:
+    bench, _ = on("bittern")
+    bench.hears = lambda _, data: data.replace(b"AT+NODE=", b"AT+NONE=")
+    operation = performed(bench, writing({"node": "9", "group": "13", "pace": "2"}, store=True))
+    rows = {row.setting.name: row for row in rows_of(bench.module("m"), {"node": "9", "group": "13", "pace": "2"})}
+    assert [rows[name].differs for name in ("node", "group", "pace")] == [True, False, False]
+    assert not operation.succeeded and "node" in operation.steps[-1].seen.lower()
+    assert "group" not in operation.steps[-1].seen, "what was written is no failure"
+
+
+def test_a_setting_may_be_called_as_anything(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Names of parameters are the dialect's own, also those that a program has a use for."""
+    dialect, _ = read_dialect(
+        {"name": "marsh", "command": {"label": {"set": 'AT+LABEL="{name}",{form},{self}', "reply": ""}}}
+    )
+    bench, client = on("bittern")
+    monkeypatch.setattr(client, "command", dialect.commands.get)
+    client.ask("label", "set", {"name": "curlew", "form": "2", "self": "x"})
+    assert b'AT+LABEL="curlew",2,x\r' in bench.sent
 
 
 @pytest.mark.parametrize(

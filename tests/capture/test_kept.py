@@ -2,7 +2,8 @@
 
 Each stands in `kept` with what `summary --json` of its own version said. A renamed key of an event would show here.
 Where that was untrue the file was corrected: an outage in which bytes came was called one of bytes, and where no list
-of satellites came there were 0 of them. Mean rates counted one sentence too many a log.
+of satellites came there were 0 of them. Mean rates counted one sentence too many a log. Independent samples are counted
+by another way since 0.14.
 """
 
 import json

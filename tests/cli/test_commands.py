@@ -214,7 +214,8 @@ def test_summary_of_two_receivers_tells_the_same_figures_as_the_screen(two_recei
         }
     ]
     assert bow["starts"][0]["milestones_s"]["3D"] == 17.0
-    assert bow["scatter"]["about"] == "reference" and bow["scatter"]["kinds"] == ["2D", "single"]
+    assert bow["scatter"]["about"] == "reference" and bow["scatter"]["kinds"] == ["single", "2D"]
+    assert [each["kind"] for each in bow["scatter"]["others"]] == ["2D"]
     assert bow["decided_by"] == ["GGA", "GSA"]
     text = run("summary", two_receivers).stdout.decode()
     assert "from bow to stern, 93 moments that both report:" in text
@@ -373,6 +374,16 @@ def test_while_it_loads_nothing_is_looked_through_for_garbage(name: str, loads_o
         assert gc.isenabled() is not loads_on
     finally:
         gc.enable()
+
+
+def test_a_mark_of_a_moment_that_was_not_recorded_is_refused(two_receivers: Path, tmp_path: Path) -> None:
+    path = tmp_path / "walk.pcapng"
+    path.write_bytes(two_receivers.read_bytes())
+    before = path.read_bytes()
+    refused = run("mark", str(path), "the bridge", "--at", "+90000s")
+    assert refused.returncode == 2 and b"behind the record. It goes from " in refused.stderr
+    assert path.read_bytes() == before
+    assert run("mark", str(path), "the bridge", "--at", "+1s").returncode == 0
 
 
 def test_no_message_lists_the_same_twice(tmp_path: Path) -> None:

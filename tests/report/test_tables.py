@@ -65,6 +65,14 @@ def test_frames_are_those_of_decode_and_all_counts_agree(capture: Path, folder: 
     assert {each["event"] for each in rows(folder / "events.csv")} >= {"opened", "settings", "trial", "mark"}
 
 
+def test_epochs_have_the_digits_that_were_said(folder: Path) -> None:
+    """Speeds and courses are kept in single precision: none of its remainders stands in a table."""
+    for each in rows(folder / "epochs.jsonl"):
+        for name in ("speed_knots", "course_deg", "expected_error_m", "cn0_best4_dbhz"):
+            value = each[name]
+            assert value is None or (value == float(f"{value:.7g}") and len(str(value)) <= 9), (name, value)
+
+
 def test_each_table_says_the_same_in_both_formats(folder: Path) -> None:
     for path in folder.glob("*.csv"):
         if path.stem not in ("trials", "track"):

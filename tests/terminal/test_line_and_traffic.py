@@ -59,6 +59,8 @@ def test_all_troubles_are_named_on_the_screen(screen: Screen) -> None:
         "login": "A log-in prompt",
         "brown-out": "restarts by itself",
         "binary-beside-text": "A binary protocol stands beside the text",
+        "rubbish-between": "neither text nor frames",
+        "framed-protocol": "its frames are whole",
         "held": "Another program holds the port",
     }
     for name, words in wanted.items():

@@ -58,7 +58,7 @@ def mark(capture: Path, text: str, at: str, kind: str, reword: int | None, withd
         event = WITHDRAWN, {"moment": _numbered(capture, withdraw).moment}
     if text or event is not None:
         end = last_moment(capture)
-        event = event or (MARK, details_of(Mark(place_in(capture, at), text, kind), end))
+        event = event or (MARK, details_of(Mark(_within(capture, at, end), text, kind), end))
         append_events(capture, [Event(end, "", *event)])
     marks, begin = marks_in(capture)
     if not marks:
@@ -66,6 +66,15 @@ def mark(capture: Path, text: str, at: str, kind: str, reword: int | None, withd
         if withdraw is None:
             raise click.exceptions.Exit(Exit.NO)
     print("\n".join(mark_lines(marks, begin)))
+
+
+def _within(capture: Path, at: str, end: int) -> int:
+    """The moment that --at names. Trouble where nothing was recorded then."""
+    moment, (_, begin) = place_in(capture, at), marks_in(capture)
+    if begin <= moment <= end:
+        return moment
+    where = f"{iso(moment)[:19]} UTC is {'before' if moment < begin else 'behind'} the record"
+    raise Trouble(f"--at {at!r}: {where}", f"It goes from {iso(begin)[:19]} to {iso(end)[:19]} UTC")
 
 
 def mark_lines(marks: tuple[Mark, ...], begin: int) -> list[str]:

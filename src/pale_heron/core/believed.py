@@ -114,6 +114,11 @@ class BelievedSentences:
         self.fault = fault_words(fault)
         self.fix, self.lag = self.fix.begun_again(), LagTracker()
 
+    def forget_lags(self) -> None:
+        """What was heard until now says nothing of how late sentences come."""
+        self.settle()
+        self.lag = LagTracker()
+
     def settle(self) -> None:
         """Whoever reads them has read all."""
         if not self._waiting:

@@ -71,6 +71,9 @@ class Event(NamedTuple):
 SETTING_EVENTS = ("added", "opened", "returned", "settings")
 BY_USER = "the user"
 """By whom a lane was closed that is closed before the record ends."""
+WAITED = "waited"
+"""So many `bytes` had waited before the port was opened: nobody knows when they came, and at which settings."""
+
 ENDING_EVENTS = ("lost", "closed", "client-gone")
 BACK_EVENTS = ("opened", "returned", "client")
 HELD, HELD_ENDED = "held", "held-ended"

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from pale_heron.core.frames import ENDING_EVENTS, OUT, SETTING_EVENTS, Chunk, Direction, Event, Frame
+from pale_heron.core.frames import ENDING_EVENTS, OUT, SETTING_EVENTS, WAITED, Chunk, Direction, Event, Frame
 from pale_heron.core.line.settings import LineSettings, settings_of
 from pale_heron.core.wire.framer import Framer, HeldBytes
 
@@ -68,6 +68,9 @@ class Framing:
     def event(self, event: Event) -> list[Frame]:
         """Take what happened: new settings hold from here on; an end leaves what was waiting for more bytes."""
         left = self._set(event.details) if event.name in SETTING_EVENTS else []
+        if event.name == WAITED:
+            # What comes now does not go on where that ended.
+            left = self.finish()
         ends = event.name in ENDING_EVENTS
         if event.name == BULK:
             self.bulk = True

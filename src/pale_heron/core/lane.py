@@ -8,7 +8,20 @@ from pale_heron.core.believed import BelievedSentences
 from pale_heron.core.clock.events import OWN_CLOCK_STEP, seconds_of
 from pale_heron.core.clock.lag import LagSnapshot
 from pale_heron.core.figures import several
-from pale_heron.core.frames import BY_USER, BYTES, NMEA, NO_CHECKSUM, OK, OUT, SETTING_EVENTS, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import (
+    BY_USER,
+    BYTES,
+    NMEA,
+    NO_CHECKSUM,
+    OK,
+    OUT,
+    SETTING_EVENTS,
+    TEXT,
+    WAITED,
+    Chunk,
+    Event,
+    Frame,
+)
 from pale_heron.core.gnss.course import ACTION, BANNER, MODES
 from pale_heron.core.gnss.epochs.log import Epochs
 from pale_heron.core.gnss.epochs.plausibility import CONTRADICTED, PlausibilityFinding
@@ -283,6 +296,10 @@ class Lane:
         elif event.name == "start":
             mode = str(details.get("mode", ""))
             self._believed.fix.start(mode if mode in MODES else "unknown", ACTION, event.time)
+        elif event.name == WAITED:
+            # It says nothing of the line as it is set, nor of how late anything comes.
+            self._line.begin_again()
+            self._believed.forget_lags()
         elif event.name == OWN_CLOCK_STEP:
             self._believed.settle()
             self._believed.fix.clock_stepped(seconds_of(details), event.time)

@@ -12,14 +12,14 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from pale_heron.core.frames import BY_USER, HELD, HELD_ENDED, SECOND, SECRET_FOLLOWS, Chunk, Direction, Event
+from pale_heron.core.frames import BY_USER, HELD, HELD_ENDED, SECOND, SECRET_FOLLOWS, WAITED, Chunk, Direction, Event
 from pale_heron.core.line.diagnosis.evidence import DriverErrors
 from pale_heron.core.line.settings import LineSettings, settings_details, short_line
 from pale_heron.core.trouble import Trouble, fault_words
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.clock import StampClock
 from pale_heron.ports.coalescer import ChunkCoalescer, TimedBytes
-from pale_heron.ports.opening import ByteStream, OpenStream, StreamGone
+from pale_heron.ports.opening import READ_BYTES, ByteStream, OpenStream, StreamGone
 from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.sender import Sender, SendJob
 
@@ -37,6 +37,7 @@ byte. What ends a line is handed over at once, and what answers it is read as it
 LOOK_NS = SECOND
 """How often the driver is asked for its errors."""
 
+MOST_WAITING = 1 << 20
 BREAK_S = 0.25
 LET_GO_LOOK_S = 0.1
 NOT_OPEN = "the lane is not open"
@@ -255,8 +256,10 @@ class LaneWorker:
 
     def _read(self, stream: OpenStream) -> None:
         """Until it is gone or the end is asked for."""
-        coalescer = ChunkCoalescer(stream.settings.byte_ns, self._clock.now())
+        coalescer: ChunkCoalescer | None = None
         try:
+            self._take_waiting(stream)
+            coalescer = ChunkCoalescer(stream.settings.byte_ns, self._clock.now())
             while not (self._stop.is_set() or self._let_go.is_set()):
                 if not self._orders.empty():
                     self._hand_over(coalescer.take())
@@ -277,12 +280,23 @@ class LaneWorker:
             if not self._let_go.is_set():
                 self._note("closed")
         except StreamGone as gone:
-            self._hand_over(coalescer.take())
+            if coalescer is not None:
+                self._hand_over(coalescer.take())
             self._note("lost", reason=str(gone))
         finally:
             self._stream = None
             self.passed = None
             stream.close()
+
+    def _take_waiting(self, stream: OpenStream) -> None:
+        """What the system kept of before: it came some time, perhaps at other settings. A network keeps its order."""
+        count, more = 0, not self._spec.networked
+        while more and count < MOST_WAITING:
+            data = stream.read(0.0)
+            self._hand_over([TimedBytes(self._clock.now(), data)] if data else [])
+            count, more = count + len(data), len(data) >= READ_BYTES
+        if count:
+            self._note(WAITED, bytes=count)
 
     def _note_news(self, stream: OpenStream) -> None:
         """What happened to the stream meanwhile."""

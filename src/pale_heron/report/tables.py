@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.bench.sources import Source
 from pale_heron.core.frames import Event, Frame
+from pale_heron.core.gnss.epochs.log import SINGLE
 from pale_heron.core.gnss.states import MADE
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import did_you_mean
@@ -158,18 +159,22 @@ def _item_row(item: "Item", secrets: frozenset[str]) -> Row:
 def _epoch_rows(lane: LaneSnapshot, *, dated: bool) -> Iterator[Row]:
     names = HEADS["epochs"][5:]
     for epoch in lane.fix.track:
-        values = (getattr(epoch, name) for name in EPOCH_VALUES)
+        values = (_as_said(name, getattr(epoch, name)) for name in EPOCH_VALUES)
         yield {
             "lane": lane.name,
             "arrived": _iso(epoch.arrived) if dated else None,
             "utc": _iso(epoch.utc) if dated else None,
             "fix": epoch.state,
             "made": MADE[epoch.made] or None,
-            **{
-                name: round(value, 9) if isinstance(value, float) else value
-                for name, value in zip(names, values, strict=True)
-            },
+            **dict(zip(names, values, strict=True)),
         }
+
+
+def _as_said(name: str, value: float | None) -> float | None:
+    """With the digits that the receiver gave, and none that come of keeping it."""
+    if not isinstance(value, float):
+        return value
+    return float(f"{value:.7g}") if name in SINGLE else round(value, 9)
 
 
 def _iso(moment: int | None) -> str | None:

@@ -181,7 +181,7 @@ class Mixed(Receiver):
         if not said:
             return b""
         if self._rubbish:
-            return said + self._chance.randbytes(400)
+            return said + self._chance.randbytes(180)
         opaque = _frame(self._chance) + _frame(self._chance)
         message = rtcm3.encode(bytes.fromhex("43d0") + self._chance.randbytes(60))
         return said + message + opaque

@@ -1,8 +1,9 @@
 """Tells a module one command line and waits for what becomes of it. May be used from any thread but the screen's."""
 
 import time
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
+from types import MappingProxyType
 from typing import Final, Protocol
 
 from pale_heron.bench.config.dialects import sensitive_tables
@@ -23,6 +24,7 @@ NO_TEXT: Final = "it prompted for a text and there was none: the prompt was give
 Payload = Callable[[], bytes | None]
 ESCAPE_TRIES: Final = 2
 ATTENTION: Final = "AT"
+NOTHING: Final[Mapping[str, str]] = MappingProxyType({})
 
 
 class CommandBench(Protocol):
@@ -107,7 +109,7 @@ class CommandClient:
             self._bench.wait_for_news(LOOK_S)
         raise Trouble(GIVEN_UP)
 
-    def ask(self, name: str, form: str = "query", **values: str) -> Exchange | None:
+    def ask(self, name: str, form: str = "query", values: Mapping[str, str] = NOTHING) -> Exchange | None:
         """Tell a command of the dialect by its name; None where the dialect does not have it in that form."""
         command = self.command(name)
         if command is None or form not in command.forms:

@@ -87,7 +87,7 @@ def _change(self: SteppedOperation, wanted: WantedCommands, after: LineSettings,
     for command, values in wanted:
         self.token.check()
         self.begin(f"send {command} {', '.join(values.values())}")
-        exchange = _unstoppable(self).ask(command, SET, **values)
+        exchange = _unstoppable(self).ask(command, SET, values)
         assert exchange is not None, "looked for before"
         if exchange.status == "error":
             raise OperationFailed(answered(exchange))
@@ -169,7 +169,7 @@ def _set_back(self: SteppedOperation, before: LineSettings, wanted: WantedComman
     undo = {"line-rate": {"rate": str(before.rate)}, "line-flow": {"flow_in": flow_in, "flow_out": flow_out}}
     for command, _ in reversed(wanted):
         self.begin(f"set {command} back to {', '.join(undo[command].values())}")
-        exchange = _unstoppable(self).ask(command, SET, **undo[command])
+        exchange = _unstoppable(self).ask(command, SET, undo[command])
         self.done(answered(exchange) if exchange else "")
 
 

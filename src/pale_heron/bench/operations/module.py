@@ -85,11 +85,14 @@ def read_settings(self: SteppedOperation, wanted: list[Setting]) -> list[str]:
             self.failed(answered(exchange))
             refused.append(f"{command}: {answered(exchange)}")
         else:
-            states = known(self).settings
-            shown = (
-                each.shown(states[each.name].read) for each in wanted if each.command == command and each.name in states
-            )
-            self.done(", ".join(shown) or "nothing that the dialect describes")
+            states, own = known(self).settings, [each for each in wanted if each.command == command]
+            unread = [each.name for each in own if each.name not in states]
+            shown = ", ".join(each.shown(states[each.name].read) for each in own if each.name in states)
+            if unread:
+                self.failed(f"the answer says nothing of {', '.join(unread)}")
+                refused.append(f"{', '.join(unread)}: not known, the answer says nothing of it")
+            else:
+                self.done(shown)
     return refused
 
 
@@ -109,18 +112,30 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
         if not differing:
             self.begin("compare")
             self.done(f"all {len(wanted)} are as intended")
+        problems = {}
         for command in dict.fromkeys(each.command for each in differing):
-            _write(self, command, intended)
-        read_settings(self, differing)
-        _verify(self, differing, intended, "intended {}")
+            # One that is refused keeps no other from being written.
+            if problem := _write(self, command, intended):
+                problems[command] = problem
+        refused = read_settings(self, differing)
+        written = [each for each in differing if each.command not in problems]
+        try:
+            if written:
+                _verify(self, written, intended, "intended {}")
+        except OperationFailed as wrong:
+            self.failed(str(wrong))
+            problems["compared"] = str(wrong)
+        if problems or refused:
+            self.begin("what was not done")
+            raise OperationFailed("; ".join((*problems.values(), *refused)))
         if store:
             store_now(self)
 
     return work
 
 
-def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) -> None:
-    """Tell one command with all its values: those that are intended, else those that it has."""
+def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) -> str:
+    """Tell one command with all its values: those that are intended, else those that it has. Gives why it failed."""
     module = known(self)
     values, shown = {}, []
     for each in module.dialect.settings.values():
@@ -130,12 +145,13 @@ def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) ->
             values[each.value] = value
             shown.append(f"{each.name} {MASK if each.secret else value}")
     self.begin(f"write {', '.join(shown)}")
-    exchange = client(self).ask(command, SET, **values)
-    if exchange is None:
-        raise OperationFailed("it cannot be written, only read")
-    if exchange.status != OK:
-        raise OperationFailed(answered(exchange))
-    self.done(answered(exchange))
+    exchange = client(self).ask(command, SET, values)
+    if exchange is not None and exchange.status == OK:
+        self.done(answered(exchange))
+        return ""
+    problem = "it cannot be written, only read" if exchange is None else answered(exchange)
+    self.failed(problem)
+    return f"{command}: {problem}"
 
 
 def _verify(self: SteppedOperation, wanted: list[Setting], expected: Mapping[str, str], but: str) -> None:

@@ -83,6 +83,9 @@ _COLUMNS: Final = {
 }
 """Each column with its type code. Unknown times and counts are numbers that none has, other unknowns NaN."""
 
+SINGLE: Final = frozenset(name for name, code in _COLUMNS.items() if code == "f")
+"""Columns of single precision: seven digits of them count."""
+
 _MISSING: Final = {"q": UNKNOWN_TIME, "h": UNKNOWN_COUNT, "b": 0, "d": nan, "f": nan}
 _FILL: Final = tuple(_MISSING[code] for code in _COLUMNS.values())
 

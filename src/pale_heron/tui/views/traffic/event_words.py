@@ -9,6 +9,7 @@ from pale_heron.core.wire.visible import safe_label
 WORDS: Final[Mapping[str, str]] = {
     "opened": "opened",
     "returned": "came back and was opened again",
+    "waited": "so many bytes had waited before it was opened",
     "lost": "lost",
     "refused": "cannot be opened",
     "closed": "closed",
