@@ -7,7 +7,7 @@ A sentence costs a look at the few raw fields that decide state and epoch; every
 sentence of each kind when a snapshot is asked for.
 """
 
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.core.frames import SECOND, Frame
 from pale_heron.core.gnss.course import BANNER, SILENCE, FixCourse
@@ -20,7 +20,7 @@ from pale_heron.core.gnss.epochs.tracker import EpochTracker, OpenEpoch
 from pale_heron.core.gnss.facts import LatestSentence, Saying, facts
 from pale_heron.core.gnss.reported import MODULE, ReportedPosition
 from pale_heron.core.gnss.satellites.sky import SkyTracker
-from pale_heron.core.gnss.saying import REPEATED_NS, CombinedSaying, time_told
+from pale_heron.core.gnss.saying import REPEATED_NS, Talkers
 from pale_heron.core.gnss.snapshot import FixSnapshot, overdue_s
 from pale_heron.core.gnss.states import (
     EACH_EPOCH,
@@ -61,21 +61,8 @@ WGS_84: Final = (b"W84", b"WGS84")
 EPOCHS_KEPT = 9_000
 """A quarter of an hour of 10 Hz, hours of 1 Hz; a replay keeps its lanes now and then, so it is no more."""
 
-MOST_ROUTES = 200
 DECIDING: Final = ("GGA", "GNS", "RMC", "GLL")
 """Formatters that say whether there is a position."""
-
-_PER_SYSTEM: Final = frozenset(("GSA", "GSV"))
-"""Formatters that carry something else from each talker; of the others the combined one speaks for all."""
-
-
-class _Route(NamedTuple):
-    """Whether a type of sentence is read, and whether it speaks for all systems, or only where none does."""
-
-    read: bool
-    formatter: str
-    combined: bool
-    shadowed: bool
 
 
 class FixTracker:
@@ -87,11 +74,7 @@ class FixTracker:
     def __init__(self, epochs_kept: int | None = EPOCHS_KEPT) -> None:
         self._latest: dict[str, LatestSentence] = {}
         self._believed: dict[str, Saying] = {}
-        self._combined: dict[str, CombinedSaying] = {}
-        self._single: dict[str, int | None] = {}
-        """The time that a talker of one system told last, by formatter."""
-        self._paired: set[str] = set()
-        """Formatters that come from one system and, behind it, from all together: the first is not heard."""
+        self._talkers = Talkers()
         self._sky = SkyTracker()
         self._course = FixCourse()
         self._plausibility = PlausibilityChecks()
@@ -115,7 +98,6 @@ class FixTracker:
         self._resumed = 0
         """When the first sentence came behind a silence of all."""
         self._deciding = ""
-        self._routes: dict[str, _Route] = {}
         self._readers = {
             "GGA": self._gga,
             "GNS": self._gns,
@@ -187,12 +169,12 @@ class FixTracker:
     def feed(self, frame: Frame) -> None:
         """Take one sentence; those that say nothing of the fix pass."""
         kind, self._reading = frame.type, frame.offset
-        route = self._routes.get(kind) or self._route(kind)
-        if not route.read:
+        route = self._talkers.route(kind)
+        if route.formatter not in self._readers or not route.read:
             return
         if route.combined:
-            self._hear_combined(route.formatter, frame)
-        elif route.shadowed and self._is_shadowed(route.formatter, frame):
+            self._talkers.hear_combined(route.formatter, frame)
+        elif route.shadowed and self._talkers.is_shadowed(route.formatter, frame):
             if route.formatter == "GGA":
                 self._compare_alone(frame)
             return
@@ -241,17 +223,6 @@ class FixTracker:
         """What was judged where no time is given, so that no epoch will hold it."""
         if not self._epochs.raw_time:
             self._record.untimed(time, self._state, self._sky.reception(time)[1])
-
-    def _route(self, kind: str) -> "_Route":
-        """What becomes of a type of sentence, found out once."""
-        formatter = kind[2:]
-        read = formatter in self._readers and len(kind) == 5 and kind[0] != "P"
-        alone = formatter not in _PER_SYSTEM
-        combined = kind[:2] == "GN"
-        route = _Route(read, formatter, alone and combined, alone and not combined)
-        if len(self._routes) < MOST_ROUTES:
-            self._routes[kind] = route
-        return route
 
     def finish(self) -> None:
         """The end of the stream: the epoch that is open is whole."""
@@ -302,25 +273,6 @@ class FixTracker:
             self._plausibility.denied += 1
         self._record.add(self._epochs.row(epoch, self._state, seen, cn0))
         self._agreement.epoch(epoch)
-
-    def _hear_combined(self, formatter: str, frame: Frame) -> None:
-        """One that speaks for all systems together."""
-        told, before = time_told(formatter, frame), self._combined.get(formatter)
-        time = frame.time or 0
-        self._combined[formatter] = CombinedSaying(time, told, time - before.time if before is not None else 0)
-        if told is not None and told == self._single.get(formatter):
-            self._paired.add(formatter)
-
-    def _is_shadowed(self, formatter: str, frame: Frame) -> bool:
-        """Whether the combined talker says the same for all systems together, of the same epoch."""
-        combined, told = self._combined.get(formatter), time_told(formatter, frame)
-        self._single[formatter] = told
-        if combined is None:
-            return False
-        passed = (frame.time or 0) - combined.time
-        if formatter in self._paired:
-            return passed <= held_ns(combined.interval)
-        return combined.told == told if told is not None else passed < REPEATED_NS
 
     def _compare_alone(self, frame: Frame) -> None:
         """What one system gives of the epoch of which all together have spoken."""

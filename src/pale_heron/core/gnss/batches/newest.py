@@ -91,7 +91,7 @@ class NewestSentences:
             own = self._rows.of(place)
             spoken = own.rows[columns.combined[own.rows]]
             for row in spoken[-2:].tolist():
-                tracker._hear_combined(FORMATTERS[place], batch.frame(row))
+                tracker._talkers.hear_combined(FORMATTERS[place], batch.frame(row))
         gsa = self._rows.of(kinds.GSA)
         tracker._best = ""
         if len(gsa):

@@ -38,8 +38,10 @@ class SteadyFeeder:
         self._tracker = tracker
         self._batch = batch
         before = time_of_day(tracker._epochs.raw_time)
-        combined = {FORMATTERS.index(name): said for name, said in tracker._combined.items() if name in FORMATTERS}
-        paired = {FORMATTERS.index(name) for name in tracker._paired if name in FORMATTERS}
+        combined = {
+            FORMATTERS.index(name): said for name, said in tracker._talkers.combined.items() if name in FORMATTERS
+        }
+        paired = {FORMATTERS.index(name) for name in tracker._talkers.paired if name in FORMATTERS}
         routes = [self._route(name) for name in batch.names]
         self._step = AT_A_TIME
         self._unsteady = 0
@@ -47,8 +49,8 @@ class SteadyFeeder:
         self._columns = FixColumns(batch, routes, told, NONE if before is None else before, combined, paired)
 
     def _route(self, kind: str) -> RowRoute:
-        found = self._tracker._routes.get(kind) or self._tracker._route(kind)
-        heard = found.read
+        found = self._tracker._talkers.route(kind)
+        heard = found.read and found.formatter in self._tracker._readers
         place = FORMATTERS.index(found.formatter) if heard else kinds.UNROUTED
         return RowRoute(place, heard and found.combined, heard and found.shadowed)
 
