@@ -38,7 +38,8 @@ for = "6s"
 row = "probes"
 kind = "delivery"
 lanes = [["hide", "buoy"]]
-count = 3
+count = 12
+every = "0.3s"
 """
 
 
