@@ -14,7 +14,9 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.core.frames import BYTES, SECOND, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.states import NO_FIX
+from pale_heron.core.lane import Lane
 from pale_heron.core.line.diagnosis.stages import StageStatus
+from pale_heron.core.wire.protocols import FramedProtocol, protocol_of
 
 EPOCH: Final = sentences("GNGGA,094101.00,4607.03800,S,06718.40000,W,1,11,0.8,3.4,M,11.2,M,,")
 OPENED: Final = Event(BEGIN, "curlew", "opened", {"rate": 9600, "framing": "8N1", "flow": "none", "address": "/dev/c"})
@@ -119,3 +121,23 @@ def test_what_had_waited_fills_no_line(seconds: int, ungoverned: bool) -> None:
     # Nearly full is what it is.
     full = shown(chunk(EPOCH * 12, BEGIN + at * SECOND) for at in range(20))
     assert "line-full" in found(full)
+
+
+def test_noise_is_not_looked_through_for_each_picture(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A protocol that begins later is found all the same."""
+    looks = 0
+
+    def counted(data: bytes) -> FramedProtocol | None:
+        nonlocal looks
+        looks += 1
+        return protocol_of(data)
+
+    monkeypatch.setattr("pale_heron.core.line.tracker.protocol_of", counted)
+    chance, lane = random.Random(5), Lane("curlew")
+    for place in range(600):
+        lane.feed(chunk(chance.randbytes(1000), BEGIN + place * SECOND // 10))
+        lane.snapshot(BEGIN + place * SECOND // 10)
+    assert looks <= 18
+    for place in range(600, 1800):
+        lane.feed(chunk(ppp(chance, chance.randbytes(150)), BEGIN + place * SECOND // 10))
+    assert lane.snapshot(BEGIN + 180 * SECOND).line.is_framed

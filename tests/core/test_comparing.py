@@ -27,6 +27,7 @@ from pale_heron.core.proof.comparing import (
 )
 from pale_heron.core.proof.expectation import written
 from pale_heron.core.proof.names import NAMES
+from pale_heron.core.strips import NO_COLUMNS
 
 ROUNDS = 400
 
@@ -152,3 +153,10 @@ def test_what_wanders_is_no_difference_of_receivers(memory: float, hours: int, f
 )
 def test_figures_are_written_as_people_read_them(value: float, words: str) -> None:
     assert written(value) == words
+
+
+def test_damage_in_a_record_that_claims_centuries_or_no_times_is_compared_all_the_same() -> None:
+    line = line_of(random.Random(3), 0.05, 5, count=600)
+    far = line._replace(last_byte=BEGIN + 200 * 365 * 86_400 * SECOND)
+    assert 1.0 <= clustering(far) < len(line.damage.counts)
+    assert clustering(line._replace(damage=NO_COLUMNS)) == 1.0

@@ -33,7 +33,9 @@ FIRSTS = 40
 GARBAGE_KEPT = 512
 UNCLAIMED_KEPT: Final = 2048
 LOOK_BYTES: Final = 256
-"""So many more bytes that are no text, and frames are looked for in the last ones."""
+"""So many more bytes that are no text, and frames are looked for in the last ones; later twice as many, and so on."""
+
+MOST_DOUBLED: Final = 8
 OTHER_TYPES = "other types"
 
 
@@ -118,7 +120,8 @@ class LineTracker:
         """The last bytes that are no text, and those that are neither in a valid sentence nor in a valid message."""
         self._protocol: FramedProtocol | None = None
         self._looked = 0
-        """How many bytes that are no text there were when a protocol was looked for."""
+        """How many bytes that are no text there were when a protocol was looked for, and how often it was."""
+        self._looks = 0
         self._endless = self._opaque = 0
         self._floor = _NOTHING
         self._last_valid: int | None = None
@@ -305,16 +308,17 @@ class LineTracker:
             self._history.clear()
             self._history.append(self._floor)
         self._garbage = self._unclaimed = b""
-        self._protocol, self._looked = None, self._opaque
+        self._protocol, self._looked, self._looks = None, self._opaque, 0
         self._endless = 0
 
     def _look_for_frames(self, recent: int) -> None:
         """Where there is much that is no text, and much more than before: it takes milliseconds."""
-        more = self._opaque - self._looked
         if recent < LOOK_BYTES:
             self._protocol = None
-        elif more >= (LOOK_BYTES if self._protocol is None else UNCLAIMED_KEPT):
+        elif self._opaque - self._looked >= LOOK_BYTES << self._looks:
             self._protocol, self._looked = protocol_of(self._unclaimed), self._opaque
+            # Noise stays noise: the next look is at twice as much.
+            self._looks = min(self._looks + 1, MOST_DOUBLED)
 
     def snapshot(self, now: int | None) -> LineSnapshot:
         """The counts as of `now` (nanoseconds UTC), which may be later than the last byte; None for a raw file."""

@@ -32,6 +32,7 @@ LEAST_WORTH: Final = 2.5
 HIDDEN: Final = 0.5
 """A record that is few times as long as its memory shows less of it than there is: so much of its worth is counted."""
 
+MOST_COLUMNS: Final = 1 << 14
 MANY_EVENTS: Final = 2000
 """From here on their split is as good as normal."""
 
@@ -117,11 +118,14 @@ def bad_share_differs(one: LineSnapshot, other: LineSnapshot) -> bool | None:
 def clustering(line: LineSnapshot) -> float:
     """How many times as much the damage of a line varies from time to time as it would if it came one by one."""
     strip, first, last = line.damage, line.first_byte, line.last_byte
-    if first is None or last is None or not line.damaged:
+    if first is None or last is None or not any(strip.counts):
         return 1.0
     before = max(0, (strip.begin - first) // strip.width)
-    counts = np.zeros(before + max(len(strip.counts), (last - strip.begin) // strip.width + 1))
-    counts[before : before + len(strip.counts)] = strip.counts
+    every = before + max(len(strip.counts), (last - strip.begin) // strip.width + 1)
+    # A record may claim to last for centuries.
+    joined = -(-every // MOST_COLUMNS)
+    places = (before + np.arange(len(strip.counts))) // joined
+    counts = np.bincount(places, strip.counts, -(-every // joined))
     of_sum = float(counts.var()) * len(counts) ** 2 / independent_samples(counts)
     return max(1.0, of_sum / float(counts.sum()))
 
