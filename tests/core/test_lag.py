@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pale_heron.core.clock.clock_words import apart_lines
-from pale_heron.core.clock.lag import BUCKETS, KEPT, LagSnapshot, LagTracker
+from pale_heron.core.clock.lag import LagSnapshot
+from pale_heron.core.clock.lag_tracker import BUCKETS, KEPT, LagTracker
 from pale_heron.core.clock.offset import apart_words, offset_to_give, other_rates, whole_seconds
 from pale_heron.core.frames import IN, SECOND, Frame, Kind, Status
 from pale_heron.core.nmea.sentence import sealed

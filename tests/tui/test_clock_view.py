@@ -15,7 +15,8 @@ from pale_heron.core.clock.agreement import agreements, corrected, lag_drift
 from pale_heron.core.clock.clock_object import ClockPicture, clock_object, picture_of, span_of
 from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.host import HostClock
-from pale_heron.core.clock.lag import EMPTY, LagSnapshot, LagTracker
+from pale_heron.core.clock.lag import EMPTY, LagSnapshot
+from pale_heron.core.clock.lag_tracker import LagTracker
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
 from pale_heron.core.clock.offset import without
 from pale_heron.core.clock.pulse import PulseSnapshot

@@ -8,7 +8,7 @@ Nothing that a sentence says ends decoding: who could not take one begins again 
 
 from typing import TYPE_CHECKING
 
-from pale_heron.core.clock.lag import LagTracker
+from pale_heron.core.clock.lag_tracker import LagTracker
 from pale_heron.core.frames import OK, Frame
 from pale_heron.core.gnss.epochs.record import SILENT_NS
 from pale_heron.core.gnss.fix import FixTracker
@@ -118,6 +118,11 @@ class BelievedSentences:
         """What was heard until now says nothing of how late sentences come."""
         self.settle()
         self.lag = LagTracker()
+
+    def finish(self) -> None:
+        """The streams have ended."""
+        self.fix.finish()
+        self.lag.settle()
 
     def settle(self) -> None:
         """Whoever reads them has read all."""

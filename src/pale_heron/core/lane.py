@@ -259,7 +259,7 @@ class Lane:
     def finish(self) -> list[Frame]:
         """What is left at the end of the streams."""
         left = self._take(self.streams.finish())
-        self._believed.fix.finish()
+        self._believed.finish()
         return left
 
     def event(self, event: Event) -> list[Frame]:
