@@ -58,13 +58,12 @@ def by_pieces(batch: SentenceBatch, edges: Sequence[int]) -> list[list[tuple[int
     ]
 
 
-def parts(batch: SentenceBatch, kind: int) -> list[Tally]:
-    """Of one type, those that tell the same, by their labels; in the order in which they first come."""
-    rows = np.flatnonzero(batch.type == kind)
+def parts(batch: SentenceBatch, formatter: str) -> list[Tally]:
+    """Of each type of a formatter those that tell the same, by their labels; in the order in which they first come."""
+    rows = np.flatnonzero(batch.of_types([name[-3:] == formatter for name in batch.names]))
     own = batch.rows(rows)
-    keys = _keys(own)
-    found = [] if keys is None else [_named(each, own, rows) for each in _grouped(keys, own.size, 0)]
-    if len({each.name for each in found}) == len(found) > 0:
+    found = [_named(each, own, rows) for each in _grouped(_keys(own, formatter), own.size, 0)]
+    if len({(int(batch.type[each.first]), each.name) for each in found}) == len(found):
         return found
     # The same may be written in two ways.
     return [_named(each, own, rows) for each in _grouped(np.arange(len(rows)), own.size, 0)]
@@ -83,20 +82,20 @@ def first_times(batch: SentenceBatch, kind: int, count: int) -> list[int]:
     return times
 
 
-def _keys(own: SentenceBatch) -> Places | None:
-    """Equal for sentences with equal labels, as far as their raw fields are equal; None where a field is too long."""
+def _keys(own: SentenceBatch, formatter: str) -> Places:
+    """Equal for sentences of one type with equal labels, as far as their raw fields are equal, and short."""
     last = own.comma_count
-    if own.names[int(own.type[0])].endswith("GSA"):
+    if formatter == "GSA":
         fields = [field_of(own, _SYSTEM_FIELD)]
         apart = last >= _SYSTEM_FIELD
     else:
         fields = [field_of(own, 1), field_of(own, 2), last_field(own)]
         apart = last % 4 == 0
-    key = np.zeros(len(own), np.int64)
+    key = own.type.astype(np.int64)
     for place, field in enumerate(fields):
         size = field.size if place < len(fields) - 1 else np.where(apart, field.size, 0)
         if size.max(initial=0) > _SHORT:
-            return None
+            return np.arange(len(own))
         letters = field.matrix(_SHORT).astype(np.int64)
         key = key << 18 | np.where(size > 0, letters[0] << 8 | letters[1], 0) << 2 | size
     return key << 1 | apart

@@ -259,8 +259,10 @@ class LineTracker:
             kind, earlier = int(batch.type[tally.last]), row.count - tally.sentences
             if earlier < FIRSTS:
                 row.firsts += first_times(batch, kind, FIRSTS - earlier)
-            for part in parts(batch, kind) if row.parted else ():
+        for formatter in {tally.name[-3:] for tally in known if self._rows[tally.name].parted}:
+            for part in parts(batch, formatter):
                 before = batch.frame(part.before) if part.before >= 0 else None
+                row = self._rows[batch.names[int(batch.type[part.last])]]
                 row.take_parts(part.name, part.sentences, before, batch.frame(part.last))
 
     def _new_row(self, frame: Frame, rows: dict[str, _TypeTotals]) -> _TypeTotals:

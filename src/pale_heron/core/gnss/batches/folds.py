@@ -61,8 +61,13 @@ def _check_places(checks: PlausibilityChecks, before: Epoch, rows: EpochRows) ->
     moved = ~equal & ~np.isnan(latitude[1:]) & ~np.isnan(latitude[:-1])
     with np.errstate(invalid="ignore"):
         far = moved & ~((np.abs(np.diff(latitude)) < NEAR_DEG) & (np.abs(np.diff(longitude)) < NEAR_DEG))
-    for row in np.flatnonzero(far).tolist():
-        checks.take_jump(rows.epoch(row - 1) if row else before, rows.epoch(row))
+    jumped = np.flatnonzero(far)
+    if len(jumped):
+        behind = rows.epochs(jumped)
+        ahead = rows.epochs(np.maximum(jumped - 1, 0))
+        ahead[:1] = ahead[:1] if jumped[0] else [before]
+        for one, other in zip(ahead, behind, strict=True):
+            checks.take_jump(one, other)
     _check_held(checks, equal, arrived, rows)
 
 

@@ -14,6 +14,7 @@ from pale_heron.core.gnss.epochs.strip import NO_COUNT
 from pale_heron.core.nmea.columns import Numbers
 from pale_heron.core.wire.sentence_batch import Flags, Places
 
+_UNKNOWN: Final = {"utc": UNKNOWN_TIME, "used": UNKNOWN_COUNT, "seen": UNKNOWN_COUNT}
 _TYPES: Final = {"q": np.int64, "b": np.int8, "h": np.int16, "d": np.float64, "f": np.float32}
 
 
@@ -46,15 +47,19 @@ class EpochRows:
         """Which have a position."""
         return ~np.isnan(self.latitude)
 
+    def epochs(self, rows: Places) -> list[Epoch]:
+        """Some of them."""
+        columns: list[list[Any]] = []
+        for each in fields(self):
+            value, unknown = getattr(self, each.name), _UNKNOWN.get(each.name)
+            listed = [value] * len(rows) if isinstance(value, int) else value[rows].tolist()
+            # What is no number differs from itself.
+            columns.append([None if one != one or one == unknown else one for one in listed])
+        return list(map(Epoch, *columns))
+
     def epoch(self, row: int) -> Epoch:
         """One of them."""
-        found: list[Any] = []
-        for each in fields(self):
-            value = getattr(self, each.name)
-            value = value if isinstance(value, int) else value[row].item()
-            unknown = {"utc": UNKNOWN_TIME, "used": UNKNOWN_COUNT, "seen": UNKNOWN_COUNT}.get(each.name)
-            found.append(None if value != value or value == unknown else value)
-        return Epoch(*found)
+        return self.epochs(np.array([row]))[0]
 
     def least(self) -> tuple[Places, int, Places, Numbers]:
         """When each came, the level of all, how many each used, and its C/N0; NO_COUNT and infinity for the unknown."""

@@ -1,7 +1,6 @@
 """Distances on the ellipsoid WGS 84: to a millimetre over some kilometres, at the poles and the date line too."""
 
 import math
-from collections.abc import Sequence
 from typing import Any, Final, NamedTuple
 
 SEMI_MAJOR_M: Final = 6_378_137.0
@@ -51,10 +50,11 @@ def on_surface(x: float, y: float, z: float) -> tuple[float, float]:
 def plane(latitude: float, longitude: float) -> tuple[tuple[float, float, float], ...]:
     """The directions east, north and up at a point, in axes fixed to the Earth."""
     phi, lam = math.radians(latitude), math.radians(longitude)
+    sin_phi, cos_phi, sin_lam, cos_lam = math.sin(phi), math.cos(phi), math.sin(lam), math.cos(lam)
     return (
-        (-math.sin(lam), math.cos(lam), 0.0),
-        (-math.sin(phi) * math.cos(lam), -math.sin(phi) * math.sin(lam), math.cos(phi)),
-        (math.cos(phi) * math.cos(lam), math.cos(phi) * math.sin(lam), math.sin(phi)),
+        (-sin_lam, cos_lam, 0.0),
+        (-sin_phi * cos_lam, -sin_phi * sin_lam, cos_phi),
+        (cos_phi * cos_lam, cos_phi * sin_lam, sin_phi),
     )
 
 
@@ -64,13 +64,9 @@ def offset_m(latitude: float, longitude: float, from_latitude: float, from_longi
     Through axes fixed to the Earth, because differences of longitude mean nothing at a pole.
     """
     there, here = earth_fixed(latitude, longitude), earth_fixed(from_latitude, from_longitude)
-    away = [each - own for each, own in zip(there, here, strict=True)]
+    x, y, z = there[0] - here[0], there[1] - here[1], there[2] - here[2]
     east, north, _ = plane(from_latitude, from_longitude)
-    return _along(away, east), _along(away, north)
-
-
-def _along(away: Sequence[float], axis: Sequence[float]) -> float:
-    return sum(each * own for each, own in zip(away, axis, strict=True))
+    return x * east[0] + y * east[1], x * north[0] + y * north[1] + z * north[2]
 
 
 def moved(latitude: float, longitude: float, east_m: float, north_m: float) -> tuple[float, float]:
