@@ -38,11 +38,22 @@ def test_a_capture_is_held_against_a_file(tmp_path: Path) -> None:
     assert good.returncode == 0 and " 0 failed, 0 not shown" in good.stdout, good.stdout
     assert all(each.find("failure") is None for each in ElementTree.parse(results).iter("testcase"))
     file.write_text('[[expect]]\nthat = "line.bytes_in"\nat_most = 3\n[[expect]]\nthat = "link.lost"\nequals = 0\n')
+    results.unlink()
+    lane = run("expect", _lane_that_is_not_there(tmp_path), capture, "--junit", results)
+    assert lane.returncode == 1 and "there is no lane 'curlw'; did you mean 'curlew'?" in lane.stdout
+    (failure,) = ElementTree.parse(results).iter("failure")
+    assert failure.get("type") == "not shown" and "curlw" in (failure.text or "")
     bad = run("expect", file, capture, "--json")
     found = json.loads(bad.stdout)
     assert (bad.returncode, found["passed"], found["failed"], found["not_shown"]) == (1, 0, 1, 1)
     assert [each["outcome"] for each in found["expectations"]] == ["failed", "not-shown"]
     assert run("expect", "--names").stdout.count("\n") == len(NAMES)
+
+
+def _lane_that_is_not_there(folder: Path) -> Path:
+    file = folder / "lane.toml"
+    file.write_text('[[expect]]\nlane = "curlw"\nthat = "fix.level"\nequals = "3D"')
+    return file
 
 
 @pytest.mark.parametrize(
@@ -51,7 +62,8 @@ def test_a_capture_is_held_against_a_file(tmp_path: Path) -> None:
         (["x.toml"], "", "A file of expectations and a capture are wanted"),
         (["--draft"], "", "A draft is made of one capture"),
         (["x.toml", "c"], '[[expect]]\nthat = "fix.levl"\nequals = 1', "did you mean 'fix.level'"),
-        (["x.toml", "c"], '[[expect]]\nlane = "curlw"\nthat = "fix.level"\nequals = 1', "has no lane 'curlw'"),
+        (["x.toml", "c"], '[[expect]]\nthat = "fix.level"\nequals = 1', "never 1"),
+        (["x.toml", "c", "--junit", "x.toml"], "", "x.toml is there already"),
     ],
 )
 def test_wrong_usage_ends_with_two(words: list[str], text: str, told: str, tmp_path: Path) -> None:

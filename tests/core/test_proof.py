@@ -24,7 +24,8 @@ from pale_heron.core.proof.expectation import Expectation, expectations_object, 
 from pale_heron.core.proof.measured import Evident, RecordFacts
 from pale_heron.core.proof.names import NAMES, measured, named
 from pale_heron.core.trouble import Trouble
-from pale_heron.report.junit import write_junit
+from pale_heron.core.utc import iso
+from pale_heron.report.junit import JudgedRecord, write_junit
 from pale_heron.sim.scenes import Scene
 
 MS = SECOND // 1000
@@ -67,13 +68,20 @@ KNOWN = evident()
         ("module.commands", "at_least", (1,), 1, "not-shown"),
         ("module.mode", "equals", ("command",), 1, "not-shown"),
         ("link.verdict", "equals", ("holds",), 1, "failed"),
-        ("link.not_delivered_share", "at_most", (0.25,), 10, "passed"),
+        ("link.not_delivered_share", "at_most", (0.25,), 10, "not-shown"),
+        ("link.not_delivered_share", "at_most", (0.6,), 10, "passed"),
+        ("link.not_delivered_share", "at_most", (0.05,), 10, "failed"),
+        ("link.not_delivered_share", "at_most", (0,), 10, "failed"),
+        ("line.bad_share", "at_most", (0.001,), 1, "not-shown"),
+        ("line.bad_share", "at_most", (0.1,), 1, "passed"),
+        ("line.bad_share", "at_most", (0,), 1, "passed"),
         ("link.not_delivered_share", "at_most", (0.25,), 11, "not-shown"),
         ("link.lost_at_most_share", "at_most", (0.6,), 10, "passed"),
         ("link.lost_at_most_share", "at_most", (0.25,), 10, "not-shown"),
         ("link.lost_at_most_share", "at_most", (0.05,), 10, "failed"),
         ("link.lost", "equals", (2,), 1, "passed"),
-        ("link.latency_p95_ms", "at_most", (31,), 8, "passed"),
+        ("link.latency_p95_ms", "at_most", (31,), 8, "not-shown"),
+        ("link.latency_median_ms", "at_most", (31,), 8, "passed"),
         ("clock.pulses_missed", "equals", (0,), 80, "passed"),
         ("clock.lag_ms.GNRMC", "between", (99, 102), 80, "passed"),
         ("clock.second_named", "equals", ("this",), 80, "passed"),
@@ -89,6 +97,10 @@ def test_what_is_expected_is_judged(
 ) -> None:
     found = judge(Expectation("x", that, condition, bounds, samples=samples), KNOWN)
     assert found.outcome == outcome, found
+    point = judge(found.expectation._replace(certainty="point"), KNOWN)
+    assert point.interval is None and (found.value is None or "taken as it is" in point.words)
+    # What all of an interval fulfils, its figure does; what no interval can say is said by the figure.
+    assert point.outcome == outcome or (outcome == "not-shown" and found.interval is not None), (found, point)
 
 
 def test_a_name_of_a_lane_is_of_that_lane_and_a_trial_of_that_number() -> None:
@@ -96,6 +108,28 @@ def test_a_name_of_a_lane_is_of_that_lane_and_a_trial_of_that_number() -> None:
     assert judge(Expectation("x", "line.bytes_in", "at_least", (1,)), KNOWN).outcome == "passed"
     assert judge(Expectation("x", "link.lost", "equals", (2,), trial=1), KNOWN).outcome == "passed"
     assert judge(Expectation("x", "link.lost", "equals", (2,), trial=2), KNOWN).outcome == "not-shown"
+
+
+@pytest.mark.parametrize(
+    ("wanted", "why"),
+    [
+        (Expectation("x", "clock.lag_ms.RMC", "at_most", (3,)), "there is no 'RMC'; did you mean 'GNRMC'?"),
+        (Expectation("x", "fix.level", "equals", ("3D",), "curlw"), "there is no lane 'curlw'; did you mean 'curlew'?"),
+        (Expectation("x", "link.lost", "equals", (0,), trial=2), "there is no trial 2; there are 1"),
+        (
+            Expectation("x", "fix.level", "equals", ("3D",), part="towin"),
+            "no measured part is called 'towin'; did you mean 'towing'?",
+        ),
+        (Expectation("x", "module.reached.nosuch", "equals", (False,)), "there is no 'nosuch'; there are none"),
+        (Expectation("x", "module.mode", "equals", ("command",)), ""),
+    ],
+)
+def test_what_was_not_there_is_not_known(wanted: Expectation, why: str) -> None:
+    """An expectation of something that does not exist neither passes nor waits for ever without a word."""
+    known = KNOWN._replace(record=KNOWN.record._replace(parts=("towing",)))
+    found = judge(wanted, known)
+    assert (found.outcome, found.value, found.why) == ("not-shown", None, why)
+    assert (why in found.words) if why else found.words == "nothing to say yet"
 
 
 def test_every_name_can_be_asked_of_everything_and_of_nothing() -> None:
@@ -129,6 +163,13 @@ def test_every_name_can_be_asked_of_everything_and_of_nothing() -> None:
         ("[[expect]]\nthat = 'fix.level'\none_of = []", "one_of is empty"),
         ("[[expect]]\nthat = 'fix.level'\nequals = '3D'\nsamples = -1", "no whole number"),
         ("[[expect]]\nthat = 'fix.level'\nequals = '3D'\nlane = 4", "are text"),
+        ("[[expect]]\nthat = 'fix.level'\nequals = '3d'", "never '3d'; did you mean '3D'"),
+        ("[[expect]]\nthat = 'fix.level'\nat_most = 3", "is no number"),
+        ("[[expect]]\nthat = 'fix.seconds_to.3d'\nat_most = 3", "no '3d'; did you mean '3D'"),
+        ("[[expect]]\nthat = 'link.verdict'\nequals = 'passes'", "never 'passes'; there are holds"),
+        ("[[expect]]\nthat = 'record.whole'\nequals = 1", "true or false"),
+        ("[[expect]]\nthat = 'link.lost'\nequals = 'none'", "is a number"),
+        ("[[expect]]\nthat = 'link.lost'\nat_most = 1\ncertainty = 'sure'", "none of interval, point"),
     ],
 )
 def test_what_is_wrong_in_a_file_is_told(text: str, words: str, tmp_path: Path) -> None:
@@ -180,10 +221,19 @@ def test_results_for_whoever_collects_tests(tmp_path: Path) -> None:
         Expectation("module", "module.commands", "at_least", (1,)),
     ]
     path = tmp_path / "results.xml"
-    write_junit("before launch", [judge(each, KNOWN) for each in wanted], "walk.pcapng", path)
-    (suite,) = ElementTree.parse(path).getroot()
-    assert (suite.get("tests"), suite.get("failures"), suite.get("name")) == ("3", "2", "before launch")
-    cases = {each.get("name"): each.find("failure") for each in suite}
+    record = JudgedRecord("walk.pcapng", BEGIN, 60.25, "hut")
+    write_junit("before launch", [judge(each, KNOWN) for each in wanted], record, path)
+    root = ElementTree.parse(path).getroot()
+    (suite,) = root
+    assert root.get("name") == "before launch" and root.get("failures") == "2"
+    assert dict(suite.attrib) == {
+        **{"name": "walk.pcapng", "hostname": "hut", "tests": "3", "failures": "2", "errors": "0", "skipped": "0"},
+        **{"time": "60.250", "timestamp": iso(BEGIN)[:19]},
+    }
+    assert suite[0].get("classname") == "walk.fix.level" and suite[0].get("name") == "<fix> (curlew)"
+    told = {each.get("name"): each.get("value") for each in suite[0].iter("property")}
+    assert (told["value"], told["samples"], told["certainty"]) == ("3D", "57", "interval") and "interval_95" not in told
+    cases = {(each.get("name") or "").split(" (")[0]: each.find("failure") for each in suite}
     assert cases["<fix>"] is None and cases["lost"] is not None and cases["module"] is not None
     assert cases["module"].get("type") == "not shown" and "link.lost: equals 0; 2" in (
         cases["lost"].get("message") or ""

@@ -26,7 +26,8 @@ def evident_of(
     lanes = source.lanes(progress, probes, listener=listener)
     clock = picture_of(((each.name, each.lag) for each in lanes), source.clock)
     lost = sum(each.dropped_bytes for each in lanes)
-    record = RecordFacts(source.duration_s, source.torn, lost, len(source.marks))
+    named = tuple(each.name for each in measured_parts(source.marks))
+    record = RecordFacts(source.duration_s, source.torn, lost, len(source.marks), named)
     return Evident(lanes, source.trials, clock, record, parts)
 
 
@@ -48,4 +49,5 @@ def evident_now(shown: BenchSnapshot) -> Evident:
     clock = picture_of(((each.name, each.lag) for each in shown.lanes), shown.clock)
     duration_s = (shown.now - shown.began) / SECOND
     lost = shown.capture.lost + sum(each.dropped_bytes for each in shown.lanes)
-    return Evident(shown.lanes, shown.trials, clock, RecordFacts(duration_s, "", lost, len(shown.marks)))
+    named = tuple(each.name for each in measured_parts(shown.marks))
+    return Evident(shown.lanes, shown.trials, clock, RecordFacts(duration_s, "", lost, len(shown.marks), named))

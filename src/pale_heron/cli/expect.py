@@ -1,15 +1,17 @@
 """`pale-heron expect`: does what was recorded hold?"""
 
 import json
+import platform
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from pale_heron.bench.config.expectation_file import ExpectationFile, drafted, read_expectations
 from pale_heron.bench.evident import evident_of, parts_in
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, FORCE, free_output
 from pale_heron.cli.progress import reading
 from pale_heron.core.proof.draft import draft
 from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged, expectations_object, judge
@@ -17,6 +19,9 @@ from pale_heron.core.proof.names import NAMES
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.pages import page
+
+if TYPE_CHECKING:
+    from pale_heron.report.junit import JudgedRecord
 
 SIGNS = {PASSED: "●", FAILED: "✕", NOT_SHOWN: "◐"}
 WORDS = {PASSED: "passed", FAILED: "FAILED", NOT_SHOWN: "not shown"}
@@ -28,7 +33,8 @@ WORDS = {PASSED: "passed", FAILED: "FAILED", NOT_SHOWN: "not shown"}
 @click.option("--draft", is_flag=True, help="Print expectations that this capture fulfils, to begin with.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 @click.option("--junit", type=FILE, help="Write JUnit XML there too.")
-def expect(files: tuple[Path, ...], names: bool, draft: bool, as_json: bool, junit: Path | None) -> None:
+@FORCE
+def expect(files: tuple[Path, ...], names: bool, draft: bool, as_json: bool, junit: Path | None, force: bool) -> None:
     """Hold a capture against expectations. Exit status 0 where all of them passed, else 1.
 
     An expectation passes, fails, or is not shown: fewer samples than it asks for prove nothing either way.
@@ -48,17 +54,21 @@ def expect(files: tuple[Path, ...], names: bool, draft: bool, as_json: bool, jun
         return
     if len(files) != 2:
         raise Trouble("A file of expectations and a capture are wanted", "pale-heron expect FILE.toml CAPTURE")
+    if junit is not None:
+        free_output(junit, force=force)
     wanted = read_expectations(files[0])
-    source, judged = _judged(wanted, files[1])
-    tell(wanted, judged, source, as_json=as_json, junit=junit)
+    record, judged = _judged(wanted, files[1])
+    tell(wanted, judged, record, as_json=as_json, junit=junit)
 
 
-def tell(wanted: ExpectationFile, judged: Sequence[Judged], source: str, *, as_json: bool, junit: Path | None) -> None:
+def tell(
+    wanted: ExpectationFile, judged: Sequence[Judged], record: "JudgedRecord", *, as_json: bool, junit: Path | None
+) -> None:
     """Print, write, and end with the status that fits."""
     if junit is not None:
         from pale_heron.report.junit import write_junit
 
-        write_junit(wanted.title, judged, source, junit)
+        write_junit(wanted.title, judged, record, junit)
     if as_json:
         print(json.dumps(expectations_object(wanted.title, judged), ensure_ascii=False))
     else:
@@ -84,16 +94,20 @@ def name_lines() -> list[str]:
     return [f"{each.name:<28}{each.unit:<9}{each.meaning}".rstrip() for each in NAMES]
 
 
-def _judged(wanted: ExpectationFile, capture: Path) -> tuple[str, list[Judged]]:
+def judged_record(name: str, begin: int | None, duration_s: float | None) -> "JudgedRecord":
+    """With this computer."""
+    from pale_heron.report.junit import JudgedRecord
+
+    return JudgedRecord(name, begin, duration_s, platform.node())
+
+
+def _judged(wanted: ExpectationFile, capture: Path) -> tuple["JudgedRecord", list[Judged]]:
     source = Source(capture)
     show, clear = reading(source)
     known = evident_of(source, show, parts=parts_in(capture, wanted.parts))
     clear()
-    names = [each.name for each in known.lanes]
-    for each in wanted.expectations:
-        if each.lane and each.lane not in names:
-            raise Trouble(f"{source.name} has no lane {each.lane!r}", f"There are: {', '.join(names) or 'none'}")
-    return source.name, [judge(each, known) for each in wanted.expectations]
+    record = judged_record(source.name, source.span[0] if source.span else None, known.record.duration_s)
+    return record, [judge(each, known) for each in wanted.expectations]
 
 
 def _draft(capture: Path) -> None:

@@ -13,7 +13,7 @@ from pale_heron.bench.config.expectation_file import ExpectationFile, read_expec
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.cli.closing import closed
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, free_output
 from pale_heron.cli.timing import time_options, time_sources
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
@@ -28,6 +28,7 @@ TELL_S = 1.0
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
 @click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations at the end.")
 @click.option("--junit", type=FILE, help="Of --expect: write JUnit XML there.")
+@click.option("--force", is_flag=True, help="Write over results that are there; captures are never written over.")
 @time_options
 @click.option("--for", "duration", default="", help="How long: 60s, 5min, 2h. Without it until Ctrl-C.")
 def record(
@@ -36,6 +37,7 @@ def record(
     bench: Path | None,
     expected: Path | None,
     junit: Path | None,
+    force: bool,
     sources: tuple[str, ...],
     servers: tuple[str, ...],
     duration: str,
@@ -52,7 +54,7 @@ def record(
     asked.check(spec.name for spec in specs)
     if not specs:
         raise Trouble("No lane is named", "pale-heron record LANE... -o FILE, or --bench FILE")
-    wanted = _wanted(expected, junit, [spec.name for spec in specs])
+    wanted = _wanted(expected, junit, [spec.name for spec in specs], force=force)
     ended = threading.Event()
     for number in (signal.SIGINT, *END_SIGNALS):
         signal.signal(number, lambda *_: ended.set())
@@ -90,12 +92,14 @@ def record(
         raise click.exceptions.Exit(Exit.WRONG_USAGE if absent else Exit.NO)
 
 
-def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str]) -> ExpectationFile | None:
+def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str], *, force: bool) -> ExpectationFile | None:
     """The expectations, read before anything is recorded. Trouble where they are not for these lanes."""
     if expected is None:
         if junit is not None:
             raise Trouble("--junit needs expectations", "Name a file of them: --expect FILE.toml")
         return None
+    if junit is not None:
+        free_output(junit, force=force)
     wanted = read_expectations(expected)
     for each in wanted.expectations:
         if each.lane and each.lane not in lanes:
@@ -105,11 +109,12 @@ def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str]) -> 
 
 def _tell(wanted: ExpectationFile, seen: BenchSnapshot, out: Path, junit: Path | None) -> None:
     from pale_heron.bench.evident import evident_now, parts_in
-    from pale_heron.cli.expect import tell
+    from pale_heron.cli.expect import judged_record, tell
     from pale_heron.core.proof.expectation import judge
 
     known = evident_now(seen)._replace(parts=parts_in(out, wanted.parts))
-    tell(wanted, [judge(each, known) for each in wanted.expectations], out.name, as_json=False, junit=junit)
+    record = judged_record(out.name, seen.began, known.record.duration_s)
+    tell(wanted, [judge(each, known) for each in wanted.expectations], record, as_json=False, junit=junit)
 
 
 def _state(session: Session) -> str:

@@ -54,6 +54,8 @@ class Times(NamedTuple):
     most: float
     histogram: Histogram
     groups: TwoGroups | None = None
+    kept: Sequence[float] = ()
+    """The values that the percentiles are taken of, as they came."""
 
 
 class Sample:
@@ -130,9 +132,8 @@ class Sample:
         ordered = sorted(self._kept)
         p95 = quantile(ordered, 0.95)
         p5, median = quantile(ordered, 0.05), quantile(ordered, 0.5)
-        return Times(
-            self.count, self._least, p5, median, p95, self._largest, histogram(ordered, p95), two_groups(ordered)
-        )
+        shape, groups = histogram(ordered, p95), two_groups(ordered)
+        return Times(self.count, self._least, p5, median, p95, self._largest, shape, groups, self._kept[:])
 
 
 def _key(place: Any) -> Any:

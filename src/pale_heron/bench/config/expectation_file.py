@@ -14,14 +14,14 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 from pale_heron.core.line.settings import did_you_mean, nearest_words
-from pale_heron.core.proof.expectation import CONDITIONS, Expectation, written
+from pale_heron.core.proof.expectation import CERTAINTIES, CONDITIONS, INTERVAL, Expectation, written
 from pale_heron.core.proof.measured import Value
-from pale_heron.core.proof.names import NAMES, named
+from pale_heron.core.proof.names import NAMES, cannot_be, named
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.pages import page
 from pale_heron.files.toml_file import read_tables
 
-KEYS: Final = ("what", "lane", "trial", "part", "that", "samples", *CONDITIONS)
+KEYS: Final = ("what", "lane", "trial", "part", "that", "samples", "certainty", *CONDITIONS)
 NUMERIC: Final = ("at_least", "at_most", "between")
 WAY_OUT: Final = f"{page('expectations.md')} says what may stand there"
 
@@ -60,7 +60,8 @@ def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:
     that = row.get("that")
     if not isinstance(that, str):
         raise Trouble(f"{place}: it says of nothing: that = NAME is missing", "pale-heron expect --names lists them")
-    if named(that) is None:
+    row_named = named(that)
+    if row_named is None:
         near = did_you_mean(that, {each.name: 0 for each in NAMES})
         raise Trouble(f"{place}: there is no name {that!r}{near[:200]}", "pale-heron expect --names lists them")
     conditions = [name for name in CONDITIONS if name in row]
@@ -72,7 +73,13 @@ def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:
     if not isinstance(lane, str) or not isinstance(what, str) or not isinstance(part, str):
         raise Trouble(f"{place}: lane, part and what are text, in quotes", WAY_OUT)
     bounds = _bounds(place, conditions[0], row[conditions[0]])
-    return Expectation(what, that, conditions[0], bounds, lane, trial, samples, part)
+    wrong = cannot_be(*row_named, conditions[0], bounds)
+    if wrong:
+        raise Trouble(f"{place}: {wrong}", "pale-heron expect --names lists what each can be")
+    certainty = row.get("certainty", INTERVAL)
+    if certainty not in CERTAINTIES:
+        raise Trouble(f"{place}: certainty = {certainty!r} is none of {', '.join(CERTAINTIES)}", WAY_OUT)
+    return Expectation(what, that, conditions[0], bounds, lane, trial, samples, part, certainty)
 
 
 def _whole(place: str, key: str, value: object) -> int:
@@ -110,6 +117,7 @@ def drafted(title: str, expectations: tuple[Expectation, ...]) -> str:
         listed = each.condition in ("between", "one_of")
         rows.append(f"{each.condition} = " + (f"[{', '.join(shown)}]" if listed else shown[0]))
         rows += [f"samples = {each.samples}"] if each.samples != 1 else []
+        rows += [f'certainty = "{each.certainty}"'] if each.certainty != INTERVAL else []
     return "\n".join(rows) + "\n"
 
 

@@ -193,7 +193,8 @@ def changed(settings: LineSettings, name: str, text: str) -> LineSettings:
 
 def did_you_mean(name: str, known: Iterable[str]) -> str:
     """`; did you mean 'rate'?`, or nothing: for a message that lists what there is beside it."""
-    near = difflib.get_close_matches(name, list(known), 1)
+    names = list(known)
+    near = [each for each in names if each.casefold() == name.casefold()] or difflib.get_close_matches(name, names, 1)
     return f"; did you mean {near[0]!r}?" if near else ""
 
 

@@ -9,7 +9,7 @@ Z_95: Final = 1.959963984540054
 """The standard normal deviate of a two-sided 95 % interval."""
 
 
-def wilson(count: int, of: int) -> tuple[float, float] | None:
+def wilson(count: float, of: float) -> tuple[float, float] | None:
     """The two-sided 95 % interval of a share, 0 to 1 (Wilson 1927, score interval); None of nothing."""
     if of <= 0:
         return None

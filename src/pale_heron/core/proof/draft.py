@@ -1,8 +1,9 @@
 """Expectations made from what there is: as good as today, with some room."""
 
+from math import isfinite
 from typing import Final
 
-from pale_heron.core.proof.expectation import Expectation
+from pale_heron.core.proof.expectation import INTERVAL, POINT, Expectation
 from pale_heron.core.proof.measured import Evident, Measured
 from pale_heron.core.proof.names import measured, named
 
@@ -54,7 +55,10 @@ def _made(rows: tuple[tuple[str, str, str], ...], known: Evident, lane: str = ""
         now = measured(*row, known, lane, trial)
         if now.value is None or not now.samples or now.value in BAD.get(that, ()):
             continue
-        made.append(Expectation(what, that, condition, (_bound(condition, now),), lane, trial, _enough(now)))
+        far = None if now.interval is None else now.interval[condition == "at_most"]
+        certainty = POINT if far is not None and not isfinite(far) else INTERVAL
+        bound = _bound(condition, now._replace(value=far) if far is not None and certainty == INTERVAL else now)
+        made.append(Expectation(what, that, condition, (bound,), lane, trial, _enough(now), certainty=certainty))
     return made
 
 

@@ -1,14 +1,18 @@
 """An expectation, and how it stands: passed, failed, or not shown where the evidence is too thin."""
 
+import math
 from collections.abc import Sequence
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.proof.measured import NOTHING, Evident, Measured, Value
-from pale_heron.core.proof.names import measured, named
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.proof.measured import Evident, Measured, Value
+from pale_heron.core.proof.names import EXACT, measured, named, not_there
 
 PASSED, FAILED, NOT_SHOWN = "passed", "failed", "not-shown"
 CONDITIONS: Final = ("at_least", "at_most", "between", "equals", "one_of")
 SHARE: Final = "0 to 1"
+INTERVAL, POINT = "interval", "point"
+CERTAINTIES: Final = (INTERVAL, POINT)
 FIGURES: Final = 6
 """So many figures of a number are shown."""
 
@@ -30,6 +34,8 @@ class Expectation(NamedTuple):
     """Fewer show nothing."""
     part: str = ""
     """The measured part that it is about; empty for all of the record."""
+    certainty: str = INTERVAL
+    """Whether all of the interval of a figure must fulfil it, or the figure alone."""
 
     @property
     def place(self) -> str:
@@ -56,19 +62,36 @@ class Judged(NamedTuple):
     value: Value
     samples: int
     outcome: str
+    interval: tuple[float, float] | None = None
+    why: str = ""
+    """Why nothing is known of it; empty where something is, or may be yet."""
 
     @property
     def words(self) -> str:
         """How it stands, in a line."""
         if self.value is None:
-            return "nothing to say yet"
-        unit = f" {self.unit}" if self.unit and self.unit != SHARE else ""
-        value = _percent(self.value) if self.unit == SHARE and isinstance(self.value, float) else written(self.value)
-        found = f"{value}{unit}, of {self.samples}"
+            return f"not known: {self.why}" if self.why else "nothing to say yet"
+        found = f"{self._shown(self.value)}, of {self.samples}{self._range}"
         if self.outcome == NOT_SHOWN:
             enough = self.samples >= self.expectation.samples
             return f"{found}: more are wanted" if enough else f"{found}: {self.expectation.samples} are wanted"
         return found
+
+    @property
+    def _range(self) -> str:
+        if self.expectation.certainty == POINT:
+            return ", taken as it is"
+        if self.interval is None:
+            return ""
+        low, high = (self._shown(each) if math.isfinite(each) else "" for each in self.interval)
+        if not low and not high:
+            return ", within no bounds yet"
+        return f" ({low} to {high})" if low and high else f" ({low} or more)" if low else f" (up to {high})"
+
+    def _shown(self, value: Value) -> str:
+        if self.unit == SHARE and isinstance(value, float):
+            return _percent(value)
+        return f"{written(value)} {self.unit}" if self.unit and self.unit != SHARE else written(value)
 
 
 def _percent(share: float) -> str:
@@ -93,13 +116,34 @@ def judge(expectation: Expectation, known: Evident) -> Judged:
     row = named(expectation.that)
     assert row is not None, "names are looked at when a file is read"
     about = known.part(expectation.part) if expectation.part else known
-    found = measured(*row, about, expectation.lane, expectation.trial) if about is not None else NOTHING
-    return Judged(expectation, row[0].unit, found.value, found.samples, _outcome(expectation, found))
+    if about is None:
+        parts = known.record.parts
+        why = f"no measured part is called {expectation.part!r}{nearest_words(expectation.part, parts)}"
+        return Judged(expectation, row[0].unit, None, 0, NOT_SHOWN, None, why)
+    found = measured(*row, about, expectation.lane, expectation.trial)
+    if found.value is None:
+        why = not_there(*row, about, expectation.lane, expectation.trial)
+        return Judged(expectation, row[0].unit, None, found.samples, NOT_SHOWN, None, why)
+    if not _takes_an_interval(expectation, row[0].unit):
+        found = found._replace(interval=None)
+    return Judged(expectation, row[0].unit, found.value, found.samples, _outcome(expectation, found), found.interval)
+
+
+def _takes_an_interval(expectation: Expectation, unit: str) -> bool:
+    """Whether all of what may be so is meant: not where the figure itself is, or where none or all were to be so."""
+    if expectation.certainty == POINT or expectation.condition in EXACT:
+        return False
+    low, high = _range(expectation)
+    return unit != SHARE or not (high == 0 or low == 1)
 
 
 def _outcome(expectation: Expectation, found: Measured) -> str:
     if found.value is None or found.samples < expectation.samples:
         return NOT_SHOWN
+    if found.interval is not None:
+        low, high = found.interval
+        least, most = _range(expectation)
+        return PASSED if least <= low and high <= most else FAILED if high < least or low > most else NOT_SHOWN
     if _holds(found.value, expectation):
         return PASSED
     return NOT_SHOWN if found.at_best is not None and _holds(found.at_best, expectation) else FAILED
@@ -107,7 +151,7 @@ def _outcome(expectation: Expectation, found: Measured) -> str:
 
 def _holds(value: Value, expectation: Expectation) -> bool:
     bounds = expectation.bounds
-    if expectation.condition in ("equals", "one_of"):
+    if expectation.condition in EXACT:
         return any(_same(value, each) for each in bounds)
     if isinstance(value, str | bool) or value is None:
         return False
@@ -127,6 +171,11 @@ def _range(expectation: Expectation) -> tuple[float, float]:
     return (numbers[0], float("inf")) if expectation.condition == "at_least" else (float("-inf"), numbers[0])
 
 
+def _finite(interval: tuple[float, float] | None) -> list[float | None] | None:
+    """An end that is open is null."""
+    return None if interval is None else [each if math.isfinite(each) else None for each in interval]
+
+
 def expectations_object(title: str, judged: Sequence[Judged]) -> dict[str, Any]:
     """As `expect --json` prints it."""
     counts = {outcome: sum(each.outcome == outcome for each in judged) for outcome in (PASSED, FAILED, NOT_SHOWN)}
@@ -135,19 +184,25 @@ def expectations_object(title: str, judged: Sequence[Judged]) -> dict[str, Any]:
         "passed": counts[PASSED],
         "failed": counts[FAILED],
         "not_shown": counts[NOT_SHOWN],
-        "expectations": [
-            {
-                "what": each.expectation.what,
-                "lane": each.expectation.lane or None,
-                "trial": each.expectation.trial or None,
-                "part": each.expectation.part or None,
-                "that": each.expectation.that,
-                "value": each.value,
-                "unit": each.unit,
-                "samples": each.samples,
-                "wanted": each.expectation.wanted,
-                "outcome": each.outcome,
-            }
-            for each in judged
-        ],
+        "expectations": [expectation_object(each) for each in judged],
+    }
+
+
+def expectation_object(judged: Judged) -> dict[str, Any]:
+    """One of them."""
+    expectation = judged.expectation
+    return {
+        "what": expectation.what,
+        "lane": expectation.lane or None,
+        "trial": expectation.trial or None,
+        "part": expectation.part or None,
+        "that": expectation.that,
+        "value": judged.value,
+        "unit": judged.unit,
+        "samples": judged.samples,
+        "interval_95": _finite(judged.interval),
+        "certainty": expectation.certainty,
+        "wanted": expectation.wanted,
+        "outcome": judged.outcome,
+        "why": judged.why or None,
     }

@@ -18,6 +18,12 @@ class Measured(NamedTuple):
     samples: int
     at_best: Value = None
     """Of a value that is the far end of what may be so: the near end. Between them nothing is shown either way."""
+    interval: tuple[float, float] | None = None
+    """Within what the figure of the process lies at 95 %, given the sample; None for what was counted whole."""
+
+    def within(self, interval: tuple[float, float] | None, scale: float = 1.0) -> "Measured":
+        """With its interval, in another unit."""
+        return self if interval is None else self._replace(interval=(scale * interval[0], scale * interval[1]))
 
 
 NOTHING = Measured(None, 0)
@@ -30,6 +36,8 @@ class RecordFacts(NamedTuple):
     torn: str = ""
     lost_bytes: int = 0
     marks: int = 0
+    parts: tuple[str, ...] = ()
+    """The names of its measured parts."""
 
 
 class Evident(NamedTuple):
