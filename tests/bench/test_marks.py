@@ -94,12 +94,12 @@ def test_what_was_said_last_of_a_mark_holds(said_of: list[tuple[str, int, str]])
         book.heed(Event(about if name == "mark" else 10**6, "", name, {"text": text, "moment": about}))
         row = plain.find(about)
         if name == "mark":
-            plain.rows.append([about, text])
+            plain.rows.append([about, text, 1 + sum(each == "mark" for each, _, _ in said_of[:count])])
         elif row is not None and name == "mark-reworded":
             row[1] = text
         elif row is not None:
             plain.rows.remove(row)
-    assert [[mark.moment, mark.text] for mark in book.marks()] == sorted(plain.rows)
+    assert [[mark.moment, mark.text, mark.number] for mark in book.marks()] == sorted(plain.rows)
 
 
 def test_what_is_said_afterwards_stands_at_the_end_and_changes_nothing(tmp_path: Path) -> None:
@@ -121,9 +121,11 @@ def test_what_is_said_afterwards_stands_at_the_end_and_changes_nothing(tmp_path:
     lanes = again.lanes()
     assert again.span == span and again.torn == "", "the record did not grow longer by it"
     assert lanes[0].line.valid_sentences == Source(path).lanes()[0].line.valid_sentences > 0
-    assert again.marks == (Mark(at(5), "launch"), Mark(at(30), "␛[2J[/b]", PART_BEGINS))
+    assert again.marks == (Mark(at(5), "launch", number=1), Mark(at(30), "␛[2J[/b]", PART_BEGINS, 3))
     cut(path, tmp_path / "part.pcapng", CutPart(at(4), at(10)))
-    assert marks_in(tmp_path / "part.pcapng")[0] == (Mark(at(5), "launch"),), "a part knows what was said later"
+    assert marks_in(tmp_path / "part.pcapng")[0] == (Mark(at(5), "launch", number=1),), (
+        "a part knows what was said later"
+    )
     assert max(record.time or 0 for record in CaptureReader(tmp_path / "part.pcapng").records()) <= at(10)
 
 

@@ -80,9 +80,9 @@ def _within(capture: Path, at: str, end: int) -> int:
 def mark_lines(marks: tuple[Mark, ...], begin: int) -> list[str]:
     """The marks by number, and the parts that they measure off."""
     rows = [
-        f"{number:>4}  {iso(mark.moment)[:19]} UTC  {figures.duration((mark.moment - begin) / SECOND):>12}  "
+        f"{mark.number:>4}  {iso(mark.moment)[:19]} UTC  {figures.duration((mark.moment - begin) / SECOND):>12}  "
         f"{kind_words(mark)}"
-        for number, mark in enumerate(marks, 1)
+        for mark in marks
     ]
     for part in measured_parts(marks):
         lasts = "to the end" if part.end is None else figures.duration((part.end - part.begin) / SECOND)
@@ -92,6 +92,7 @@ def mark_lines(marks: tuple[Mark, ...], begin: int) -> list[str]:
 
 def _numbered(capture: Path, number: int) -> Mark:
     marks, _ = marks_in(capture)
-    if not 1 <= number <= len(marks):
+    found = next((each for each in marks if each.number == number), None)
+    if found is None:
         raise Trouble(f"There is no mark {number}", f"{capture.name} holds {len(marks)}: pale-heron mark lists them")
-    return marks[number - 1]
+    return found

@@ -24,11 +24,15 @@ LATEST: Final = 7_258_118_400 * SECOND
 
 
 class Mark(NamedTuple):
-    """A note of a moment, nanoseconds UTC; its kind is one of KINDS."""
+    """A note of a moment, nanoseconds UTC; its kind is one of KINDS.
+
+    Its number counts marks from 1 in the order in which they were set, and stays its own whatever becomes of others.
+    """
 
     moment: int
     text: str
     kind: str = NOTE
+    number: int = 0
 
 
 class MeasuredPart(NamedTuple):
@@ -60,6 +64,8 @@ class MarkBook:
     def __init__(self) -> None:
         self._marks: dict[int, Mark] = {}
         self._sorted: tuple[Mark, ...] = ()
+        self._set = 0
+        """How many were ever set."""
 
     def heed(self, event: Event) -> None:
         """Take an event; one that is about no mark is passed over."""
@@ -71,7 +77,9 @@ class MarkBook:
             while moment in self._marks:
                 # Two in the same nanosecond are two all the same.
                 moment += 1
-            self._marks[moment] = Mark(moment, text, kind if isinstance(kind, str) and kind in KINDS else NOTE)
+            self._set += 1
+            kind = kind if isinstance(kind, str) and kind in KINDS else NOTE
+            self._marks[moment] = Mark(moment, text, kind, self._set)
         elif event.name == REWORDED and moment in self._marks:
             self._marks[moment] = self._marks[moment]._replace(text=text)
         elif event.name == WITHDRAWN:
