@@ -8,18 +8,22 @@ import subprocess
 import sys
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import pytest
 from tests.bench.test_cutting import whole
 from tests.report.test_report import Page
 from tests.streams import BEGIN
 
+from pale_heron.bench.config.expectation_file import ExpectationFile
 from pale_heron.bench.decoded import decoded
 from pale_heron.bench.sources import Source
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event, Frame, Kind, Status
 from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.proof.expectation import Expectation
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.utc import from_iso
 from pale_heron.report import frame_writers
 from pale_heron.report.everything import write_everything
 from pale_heron.report.frame_writers import FrameProcess
@@ -49,6 +53,8 @@ def rows(path: Path) -> list[dict[str, Any]]:
 def test_frames_are_those_of_decode_and_all_counts_agree(capture: Path, folder: Path) -> None:
     source = Source(capture)
     frames = [json.loads(json.dumps(decoded(each))) for each in source.lines(masked=True) if isinstance(each, Frame)]
+    for each in frames:
+        each["arrived_utc"] = each.pop("time")
     assert rows(folder / "frames.jsonl") == frames
     assert [each["text"] for each in rows(folder / "frames.csv")] == [each["text"] or "" for each in frames]
     again = Source(capture)
@@ -71,6 +77,35 @@ def test_epochs_have_the_digits_that_were_said(folder: Path) -> None:
         for name in ("speed_knots", "course_deg", "expected_error_m", "cn0_best4_dbhz"):
             value = each[name]
             assert value is None or (value == float(f"{value:.7g}") and len(str(value)) <= 9), (name, value)
+
+
+def test_a_time_says_by_its_name_whose_it_is(folder: Path) -> None:
+    """`arrived_utc` is by this computer's clock, `gnss_utc` by a receiver; nothing is called by half of a name."""
+    for path in folder.glob("*.csv"):
+        heads = set(path.read_text("utf-8").partition("\n")[0].strip().split(","))
+        assert not heads & {"time", "utc", "arrived"}, path
+        assert "arrived_utc" in heads or path.stem in ("exchanges", "trials", "probes"), path
+    assert {"arrived_utc", "gnss_utc"} <= set(rows(folder / "track.csv")[0])
+    lags = rows(folder / "lags.jsonl")
+    assert {each["sentence"][-3:] for each in lags} >= {"GGA", "RMC"}
+    epochs = {each["gnss_utc"][11:23]: each for each in rows(folder / "epochs.jsonl") if each["gnss_utc"]}
+    first = next(each for each in lags if each["time_told"] in epochs)
+    arrived, told = (
+        from_iso(each[:26] + "Z") for each in (first["arrived_utc"], epochs[first["time_told"]]["gnss_utc"])
+    )
+    assert first["lag_ms"] == pytest.approx((arrived - told) / 1e6, abs=0.01)
+
+
+def test_what_has_parts_is_an_object_and_results_stand_beside(folder: Path, capture: Path, tmp_path: Path) -> None:
+    assert all(isinstance(each["details"], dict) for each in rows(folder / "events.jsonl"))
+    assert all(json.loads(each["details"]) is not None for each in rows(folder / "events.csv"))
+    clocks = json.loads((folder / "clock.json").read_text("utf-8"))
+    assert clocks["lanes"][0]["lane"] == "curlew" and clocks["pulses"][0]["count"] == 40
+    assert not (folder / "expectations.xml").exists(), "nothing was expected"
+    wanted = ExpectationFile("before launch", (Expectation("a fix", "fix.level", "equals", ("3D",)),))
+    write_everything(capture, tmp_path / "held", wanted=wanted)
+    suite = ElementTree.parse(tmp_path / "held" / "expectations.xml").getroot()[0]
+    assert (suite.get("name"), suite.get("tests")) == (capture.name, "1")
 
 
 def test_each_table_says_the_same_in_both_formats(folder: Path) -> None:
@@ -168,7 +203,9 @@ def test_at_the_prompt(capture: Path, tmp_path: Path) -> None:
     assert "did you mean" in told("--what", "frame", "--to", "csv", "-o", tmp_path / "x", status=2)
 
 
-@pytest.mark.parametrize("what", ["frames", "epochs", "events", "exchanges", "trials", "probes", "pulses", "marks"])
+@pytest.mark.parametrize(
+    "what", ["frames", "epochs", "events", "exchanges", "trials", "probes", "pulses", "marks", "lags"]
+)
 def test_whoever_cuts_out_a_lane_gets_that_lane_alone(what: str, capture: Path, tmp_path: Path) -> None:
     source = Source(capture)
     lanes = [each.name for each in source.lanes()]

@@ -2,6 +2,7 @@
 
 from datetime import UTC, date, datetime
 from functools import lru_cache
+from typing import Any
 
 from pale_heron.core.frames import SECOND
 
@@ -11,6 +12,11 @@ DAY = 86_400 * SECOND
 def moved(time: int | None, by: int) -> int | None:
     """A moment by a clock that was so many nanoseconds behind, by the one that counts now; None where it is unknown."""
     return None if time is None else time + by
+
+
+def turned(difference: Any) -> Any:
+    """A difference of two times of day, to within half a day; a number, or a column of them."""
+    return (difference + DAY // 2) % DAY - DAY // 2
 
 
 @lru_cache(maxsize=64)

@@ -1,5 +1,7 @@
 """All that a capture holds in open formats, in one folder with an index, made in one pass over it."""
 
+import json
+import platform
 import re
 import shutil
 import tempfile
@@ -13,12 +15,14 @@ from pale_heron.bench.config.expectation_file import ExpectationFile
 from pale_heron.bench.redacting import EXACT
 from pale_heron.bench.sources import Source
 from pale_heron.core import figures
+from pale_heron.core.clock.clock_object import clock_object
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
 from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
 from pale_heron.report.figures import FORMATS, NothingToDraw, save
+from pale_heron.report.junit import JudgedRecord, write_junit
 from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
 from pale_heron.report.tables import Tables, write_tables
 from pale_heron.report.tracks import Track, segments, write_tracks
@@ -102,6 +106,7 @@ def _fill(
     files += _tracks(matter, folder)
     if shown.report != shown.tables:
         matter = matter_of(capture, wanted, progress, read=shown.report)
+    files += _results(matter, folder)
     wishes = ReportWishes(place=shown.place)
     files += _drawings(matter, folder)
     for form in ("html", "pdf"):
@@ -110,6 +115,19 @@ def _fill(
     index = Environment(autoescape=True, undefined=StrictUndefined).from_string(INDEX)
     (folder / "index.html").write_text(index.render(source=matter.source, files=files), "utf-8")
     return files
+
+
+def _results(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
+    """What was measured of clocks, and how expectations stand."""
+    clocks = clock_object(matter.known.clock)
+    (folder / "clock.json").write_text(json.dumps(clocks, ensure_ascii=False, indent=1) + "\n", "utf-8")
+    found = [WrittenFile("clock.json", "lags, pulses, time servers", figures.several(len(clocks["lanes"]), "lane"))]
+    if matter.judged:
+        record = JudgedRecord(matter.source, matter.shown.began, matter.known.record.duration_s, platform.node())
+        write_junit(matter.expected_title, matter.judged, record, folder / "expectations.xml")
+        amount = figures.several(len(matter.judged), "expectation")
+        found.append(WrittenFile("expectations.xml", "results of tests (JUnit XML)", amount))
+    return found
 
 
 def _tracks(matter: ReportMatter, folder: Path) -> list[WrittenFile]:

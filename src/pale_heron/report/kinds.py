@@ -33,6 +33,6 @@ RECORD_CHARTS: Final = {"lanes": "all lanes on one axis of time, and what happen
 TRACKS: Final = ("gpx", "kml", "geojson", "csv")
 """The formats that a track can be exported to."""
 
-TABLES: Final = ("frames", "epochs", "exchanges", "events", "pulses", "marks", "trials", "probes")
+TABLES: Final = ("frames", "epochs", "exchanges", "lags", "events", "pulses", "marks", "trials", "probes")
 TABLE_FORMATS: Final = ("csv", "jsonl")
 """What is written as tables, and how."""

@@ -11,7 +11,7 @@ from pale_heron.core.frames import Frame
 Row = Mapping[str, Any]
 
 FRAME_HEADS: Final = (
-    *("time", "lane", "direction", "offset", "length", "kind", "status", "reason"),
+    *("arrived_utc", "lane", "direction", "offset", "length", "kind", "status", "reason"),
     *("talker", "sentence", "checksum_expected", "checksum_found", "message", "text"),
 )
 """The columns of frames in CSV; JSON Lines have their fields too."""
@@ -37,7 +37,14 @@ class TableFile:
             self._out.write(self._json(row) + "\n")
             return
         values = (row.get(name) for name in self._heads)
-        self._csv.writerow(["" if value is None else value for value in values])
+        self._csv.writerow([_cell(value) for value in values])
+
+
+def _cell(value: object) -> object:
+    """What has parts of its own is one text in a cell."""
+    if isinstance(value, Mapping | list | tuple):
+        return json.dumps(value, ensure_ascii=False, default=str)
+    return "" if value is None else value
 
 
 def write_rows(files: Sequence[TableFile], rows: Iterable[Row]) -> None:
@@ -49,4 +56,6 @@ def write_rows(files: Sequence[TableFile], rows: Iterable[Row]) -> None:
 
 def write_frames(files: Sequence[TableFile], frames: Iterable[Frame], *, timed: bool) -> None:
     """Frames as rows."""
-    write_rows(files, (decoded(frame, timed) for frame in frames))
+    for frame in frames:
+        row = decoded(frame, timed)
+        write_rows(files, ({"arrived_utc": row.pop("time"), **row},))

@@ -3,29 +3,34 @@
 frames      each frame, as `decode --json` has it (CSV: without its fields)
 epochs      each epoch of a receiver, also those without a position
 exchanges   each command with its reply, notices and stretches of data
+lags        each sentence that tells the time: how long after that it came
 events      what is no line data: lanes lost and back, settings, orders, marks
 pulses      each pulse of a source
 marks       what was noted, as it stands
 trials      a row for each direction (JSON Lines: the object of `trial --json`)
 probes      a row for each probe, round or sentence
+
+In all of them `arrived_utc` is a moment by this computer's clock, `gnss_utc` one that a receiver told.
 """
 
-import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from pale_heron.bench.sources import Source
-from pale_heron.core.frames import Event, Frame
+from pale_heron.core.frames import OUT, SECOND, Event, Frame, Status
 from pale_heron.core.gnss.epochs.log import SINGLE
+from pale_heron.core.gnss.saying import time_told
 from pale_heron.core.gnss.states import MADE
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe_log import ProbeLog
+from pale_heron.core.nmea.raw import TIME_FIELD
+from pale_heron.core.proof.marks import Mark
 from pale_heron.core.trouble import Trouble
-from pale_heron.core.utc import iso
+from pale_heron.core.utc import clock, iso, turned
 from pale_heron.core.wire.visible import safe_text, starred
 from pale_heron.files.whole import written_whole
 from pale_heron.report.frame_writers import frame_writer
@@ -41,7 +46,7 @@ PassOver = Callable[[Source, ProbeLog, "Tables"], Sequence[LaneSnapshot]]
 HEADS: Final[Mapping[str, tuple[str, ...]]] = {
     "frames": FRAME_HEADS,
     "epochs": (
-        *("lane", "arrived", "utc", "fix", "made", "latitude_deg", "longitude_deg", "altitude_m"),
+        *("lane", "arrived_utc", "gnss_utc", "fix", "made", "latitude_deg", "longitude_deg", "altitude_m"),
         *("geoid_separation_m", "satellites_used", "satellites_seen", "hdop", "cn0_best4_dbhz"),
         *("speed_knots", "course_deg", "expected_error_m"),
     ),
@@ -49,13 +54,15 @@ HEADS: Final[Mapping[str, tuple[str, ...]]] = {
         *("lane", "number", "what", "begun", "ended", "seconds", "sent", "status", "result", "meaning"),
         *("received", "bytes_in", "bytes_out"),
     ),
-    "events": ("time", "lane", "event", "details"),
-    "pulses": ("time", "source", "sequence"),
-    "marks": ("time", "kind", "text"),
+    "lags": ("lane", "sentence", "arrived_utc", "time_told", "lag_ms"),
+    "events": ("arrived_utc", "lane", "event", "details"),
+    "pulses": ("arrived_utc", "source", "sequence"),
+    "marks": ("arrived_utc", "number", "kind", "text"),
     "trials": TRIAL_HEADS,
     "probes": PROBE_HEADS,
 }
 FRAMES: Final = "frames"
+MS: Final = SECOND // 1000
 
 EPOCH_VALUES: Final = (
     *("latitude", "longitude", "altitude_m", "separation_m", "used", "seen", "hdop", "cn0"),
@@ -89,9 +96,12 @@ class Tables:
         """Lines of traffic."""
         if self._lane:
             lines = [line for line in lines if line.lane == self._lane]
+        frames = [line for line in lines if isinstance(line, Frame)]
         if self.wants("events"):
             self.add("events", (_event_row(line) for line in lines if isinstance(line, Event)))
-        self._write_frames([line for line in lines if isinstance(line, Frame)])
+        if self.wants("lags"):
+            self.add("lags", _lag_rows(frames))
+        self._write_frames(frames)
 
     def pulse(self, event: Event) -> None:
         """A pulse."""
@@ -99,7 +109,7 @@ class Tables:
         # A source is named by its kind, then its lane.
         if self._lane and self._lane not in str(details.get("source", "")).split(":")[1:2]:
             return
-        row = {"time": iso(event.time), "source": details.get("source"), "sequence": details.get("sequence")}
+        row = {"arrived_utc": iso(event.time), "source": details.get("source"), "sequence": details.get("sequence")}
         self.add("pulses", [row])
 
     def item(self, lane: str, item: "Item", secrets: frozenset[str]) -> None:
@@ -118,7 +128,7 @@ class Tables:
                 self.add("epochs", _epoch_rows(lane, dated=source.dated))
         # Marks are of the whole bench: they may say anything of the others.
         marks = source.marks if not self._lane else ()
-        self.add("marks", ({"time": iso(each.moment), "kind": each.kind, "text": each.text} for each in marks))
+        self.add("marks", map(_mark_row, marks))
         trials = [each for each in source.trials if not self._lane or self._lane in each.described.lanes]
         for file in self._files.get("trials", ()):
             for row in trial_rows(trials) if file.is_flat else map(trial_object, trials):
@@ -127,8 +137,27 @@ class Tables:
 
 
 def _event_row(event: Event) -> Row:
-    details = json.dumps(event.details, ensure_ascii=False, default=str)
-    return {"time": iso(event.time), "lane": event.lane, "event": event.name, "details": details}
+    return {"arrived_utc": iso(event.time), "lane": event.lane, "event": event.name, "details": event.details}
+
+
+def _mark_row(mark: Mark) -> Row:
+    return {"arrived_utc": iso(mark.moment), "number": mark.number, "kind": mark.kind, "text": mark.text}
+
+
+def _lag_rows(frames: Iterable[Frame]) -> Iterator[Row]:
+    for frame in frames:
+        formatter = frame.type[-3:]
+        if frame.time is None or frame.direction is OUT or frame.status is not Status.OK or formatter not in TIME_FIELD:
+            continue
+        told = time_told(formatter, frame)
+        if told is not None:
+            yield {
+                "lane": frame.lane,
+                "sentence": frame.type,
+                "arrived_utc": iso(frame.time),
+                "time_told": clock(told, 3),
+                "lag_ms": round(turned(frame.time - told) / MS, 6),
+            }
 
 
 def _item_row(item: "Item", secrets: frozenset[str]) -> Row:
@@ -162,8 +191,8 @@ def _epoch_rows(lane: LaneSnapshot, *, dated: bool) -> Iterator[Row]:
         values = (_as_said(name, getattr(epoch, name)) for name in EPOCH_VALUES)
         yield {
             "lane": lane.name,
-            "arrived": _iso(epoch.arrived) if dated else None,
-            "utc": _iso(epoch.utc) if dated else None,
+            "arrived_utc": _iso(epoch.arrived) if dated else None,
+            "gnss_utc": _iso(epoch.utc) if dated else None,
             "fix": epoch.state,
             "made": MADE[epoch.made] or None,
             **dict(zip(names, values, strict=True)),

@@ -78,6 +78,11 @@ class Track(NamedTuple):
         """The moment that is written with a position; None where none is known."""
         return moment_of(epoch) if self.dated else None
 
+    def times(self, epoch: Epoch) -> dict[str, str | None]:
+        """When it came by this computer's clock, and which moment the receiver told."""
+        told = {"arrived_utc": epoch.arrived, "gnss_utc": epoch.utc}
+        return {name: iso(moment) if moment is not None and self.dated else None for name, moment in told.items()}
+
 
 def moment_of(epoch: Epoch) -> int | None:
     """Its own UTC, else when it came."""
@@ -294,13 +299,12 @@ def cut_at_date_line(places: Iterable[Place]) -> Iterator[tuple[bool, Place]]:
 
 def _point_features(track: Track, number: int, segment: TrackSegment) -> Iterator[dict[str, object]]:
     for epoch in segment:
-        moment = track.written_time(epoch)
         yield {
             "type": "Feature",
             "properties": {
                 "lane": track.name,
                 "segment": number,
-                "time": None if moment is None else iso(moment),
+                **track.times(epoch),
                 "fix": epoch.state,
                 "satellites_used": epoch.used,
                 "hdop": epoch.hdop,
@@ -312,7 +316,17 @@ def _point_features(track: Track, number: int, segment: TrackSegment) -> Iterato
 
 _COLUMNS: Final = ("altitude_m", "separation_m", "used", "seen", "hdop", "cn0", "speed_knots", "course_deg", "error_m")
 _HEADS: Final = (
-    *("lane", "segment", "time", "fix", "latitude_deg", "longitude_deg", "altitude_m", "geoid_separation_m"),
+    *(
+        "lane",
+        "segment",
+        "arrived_utc",
+        "gnss_utc",
+        "fix",
+        "latitude_deg",
+        "longitude_deg",
+        "altitude_m",
+        "geoid_separation_m",
+    ),
     *("satellites_used", "satellites_seen", "hdop", "cn0_best4_dbhz", "speed_knots", "course_deg", "expected_error_m"),
 )
 
@@ -323,11 +337,10 @@ def _csv(tracks: list[Track], out: IO[str]) -> int:
     for track in tracks:
         for number, segment in enumerate(track.segments, 1):
             for epoch in segment:
-                moment = track.written_time(epoch)
                 written = (_rounded(getattr(epoch, name)) for name in _COLUMNS)
-                when = "" if moment is None else iso(moment)
+                when = (each or "" for each in track.times(epoch).values())
                 where = f"{epoch.latitude:.9f}", f"{epoch.longitude:.9f}"
-                writer.writerow([track.name, number, when, epoch.state, *where, *written])
+                writer.writerow([track.name, number, *when, epoch.state, *where, *written])
                 count += 1
     return count
 

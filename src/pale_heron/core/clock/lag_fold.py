@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.nmea.columns import NONE
-from pale_heron.core.utc import DAY
+from pale_heron.core.utc import DAY, turned
 from pale_heron.core.wire.sentence_batch import Places, steps
 
 MOST_TYPES: Final = 24
@@ -44,7 +44,8 @@ class LagRows(NamedTuple):
 
     def lags(self, rows: Places) -> Places:
         """Of some that tell the time: the arrival after it, turned to within half a day."""
-        return _turned(self.time[rows] - self.told[rows])
+        found: Places = turned(self.time[rows] - self.told[rows])
+        return found
 
 
 class Decided(NamedTuple):
@@ -178,7 +179,7 @@ def rounds(rows: LagRows, byte_ns: int, before: RoundStanding) -> tuple[Rounds, 
     told_before = np.where(at < 0, NONE if before.told is None else before.told, now_told[at])
     end_before = np.where(at < 0, before.end, end[at])
     whole = np.concatenate(([before.whole and before.first is not None], interval_before[:-1] > 0))
-    begins, ends = (_turned(moment % DAY - told_before) for moment in (first, end_before))
+    begins, ends = (turned(moment % DAY - told_before) for moment in (first, end_before))
     fits = whole & (told_before != NONE) & (np.abs(ends - begins) < np.maximum(SECOND, 2 * interval_before))
     return Rounds(begins[fits] / SECOND, ends[fits] / SECOND, held[fits].astype(np.float64)), standing
 
@@ -224,8 +225,3 @@ def _standing(
         int(interval[-1]),
         int(gap[-1]),
     )
-
-
-def _turned(difference: Places) -> Places:
-    found: Places = (difference + DAY // 2) % DAY - DAY // 2
-    return found

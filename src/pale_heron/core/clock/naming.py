@@ -4,7 +4,7 @@ from collections import deque
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import SECOND
-from pale_heron.core.utc import DAY
+from pale_heron.core.utc import turned
 
 WAITING: Final = 64
 RECENT: Final = 8
@@ -67,7 +67,7 @@ class SecondNaming:
             # The pulse between them was missed.
             return
         second = (before + SECOND // 2) // SECOND * SECOND
-        apart = (second - told + DAY // 2) % DAY - DAY // 2
+        apart = turned(second - told)
         self._apart[apart // SECOND] = self._apart.get(apart // SECOND, 0) + 1
         if len(self._apart) > RECENT:
             del self._apart[min(self._apart, key=lambda each: self._apart[each])]

@@ -15,7 +15,7 @@ from pale_heron.core.link.fates import AWAY, CUT, LOST, STRIP, UNDER_WAY, Delive
 from pale_heron.core.link.ledger import Ledger
 from pale_heron.core.nmea.raw import TIME_FIELD, fields_of, time_of_day
 from pale_heron.core.samples import Sample
-from pale_heron.core.utc import DAY
+from pale_heron.core.utc import DAY, turned
 
 MOST_TYPES: Final = 16
 LEARNT_FROM: Final = 3
@@ -81,7 +81,7 @@ class OwnTimes:
 
     def _learn(self, of_day: int, arrived: int) -> None:
         if self._waiting:
-            step = _turn(of_day - self._waiting[-1][0])
+            step = turned(of_day - self._waiting[-1][0])
             if step >= SHORTEST_NS:
                 self._steps[step] += 1
         self._waiting.append((of_day, arrived))
@@ -99,7 +99,7 @@ class OwnTimes:
 
     def _watch(self, of_day: int) -> None:
         """The receiver may be set to speak more often: then that counts from then on."""
-        step = _turn(of_day - self._last) if self._last is not None else 0
+        step = turned(of_day - self._last) if self._last is not None else 0
         if SHORTEST_NS <= step < (1 - 2 * TOLERANCE) * self._interval:
             self._steps[step] += 1
             if self._steps[step] >= LEARNT_FROM:
@@ -107,11 +107,11 @@ class OwnTimes:
                 self._steps.clear()
 
     def _count(self, of_day: int, arrived: int) -> None:
-        lag = _turn(arrived % DAY - of_day)
+        lag = turned(arrived % DAY - of_day)
         if self._last is None:
             self._begin(of_day, arrived, lag)
             return
-        step = _turn(of_day - self._last)
+        step = turned(of_day - self._last)
         ahead = round(step / self._interval)
         uneven = abs(step - ahead * self._interval) > TOLERANCE * self._interval
         set_ahead = self._least_lag is not None and lag < self._least_lag - STEP_NS
@@ -186,7 +186,7 @@ class OwnTimes:
     def _return(self, of_day: int, arrived: int) -> None:
         """The first one after the lane was gone: those between would have been said, and nobody could hear them."""
         self._pass_what_was_away(arrived)
-        self._begin(of_day, arrived, _turn(arrived % DAY - of_day))
+        self._begin(of_day, arrived, turned(arrived % DAY - of_day))
 
     def _pass_what_was_away(self, arrived: int) -> None:
         self._left_at = None
@@ -300,8 +300,3 @@ class OwnTimesTracker:
         """One a type that keeps a time between its sentences."""
         found = (each.snapshot() for each in self._types.values())
         return tuple(each for each in found if each.sent)
-
-
-def _turn(nanoseconds: int) -> int:
-    """A difference of two times of day, the short way round."""
-    return (nanoseconds + DAY // 2) % DAY - DAY // 2

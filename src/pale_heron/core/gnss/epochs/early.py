@@ -15,7 +15,7 @@ from pale_heron.core.gnss.epochs.tracker import EpochTracker
 from pale_heron.core.gnss.facts import LatestSentence
 from pale_heron.core.gnss.saying import raw_time
 from pale_heron.core.nmea.raw import time_of_day
-from pale_heron.core.utc import DAY
+from pale_heron.core.utc import turned
 
 AHEAD_NS: Final = 2 * SECOND
 """Nobody tells a time that lies farther ahead; what goes back by more is another clock."""
@@ -44,7 +44,7 @@ class EarlySentences:
         told, open_told = time_of_day(time), time_of_day(epochs.raw_time)
         if told is None or open_told is None or told == open_told:
             return (frame,)
-        ahead = (told - open_told + DAY // 2) % DAY - DAY // 2
+        ahead = turned(told - open_told)
         if -AHEAD_NS <= ahead < 0:
             told_by = epochs.open.told_by
             if told_by and formatter not in told_by:
