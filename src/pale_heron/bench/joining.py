@@ -9,16 +9,28 @@ from typing import Any, Final, NamedTuple
 from pale_heron.bench.sources import Source
 from pale_heron.capture.reader import CaptureReader, Record
 from pale_heron.capture.writer import CaptureWriter
-from pale_heron.core.clock.events import HOST_CLOCK, NETWORK_TIME, PULSE, PULSE_SOURCE, PULSES_END
+from pale_heron.core.clock.events import HOST_CLOCK, NETWORK_TIME, OTHER_CLOCK, PULSE, PULSE_SOURCE, PULSES_END
 from pale_heron.core.frames import SECOND, Chunk, Event
-from pale_heron.core.proof.joining import JOINED, METHODS, JoinedBy, MachineEvidence, crossings, ways_to_join
+from pale_heron.core.proof.joining import (
+    JOINED,
+    METHODS,
+    ClockShift,
+    JoinedBy,
+    JoinWays,
+    crossings,
+    shift_of,
+    ways_to_join,
+)
+from pale_heron.core.proof.machine_clock import MachineClock
 from pale_heron.core.proof.marks import MARK_EVENTS, moment_of
 from pale_heron.core.samples import Sample, Times
 from pale_heron.core.trouble import Trouble
 
 COMMENT: Final = "Two machines' captures on one clock. Every byte as it went over the lines: secrets are not masked."
-CLOCKS: Final = frozenset({HOST_CLOCK, NETWORK_TIME, PULSE, PULSE_SOURCE, PULSES_END})
-"""What is said of the second machine's clock holds no more once its times are moved."""
+CLOCKS: Final = frozenset({HOST_CLOCK, NETWORK_TIME})
+"""What is said of the second machine's clock is not said of the one on which its times are then."""
+
+PULSES_OF: Final = frozenset({PULSE, PULSE_SOURCE, PULSES_END})
 
 NAMING: Final = ("lanes", "position", "place_lane", "strength", "through", "left_before", "ceilings")
 """Details of a trial that name lanes."""
@@ -39,22 +51,20 @@ class JoinPlan(NamedTuple):
     """How two captures are joined: by what, and how the lanes of each are called then."""
 
     by: JoinedBy
-    ways: tuple[JoinedBy, ...]
+    possible: JoinWays
+    shift: ClockShift
+    unsure_ns: int
+    """How far a time of the second may be wrong anywhere in it."""
+    machines: tuple[str, str]
     names: tuple[dict[str, str], dict[str, str]]
     one_way: tuple[OneWay, ...]
 
-    @property
-    def shift_ns(self) -> int:
-        """What is added to the times of the second."""
-        return -self.by.ahead.middle
-
 
 class JoinCount(NamedTuple):
-    """What was written; `left_out` are events about the second machine's clock."""
+    """What was written."""
 
     records: int
     bytes: int
-    left_out: int
 
 
 def plan_join(
@@ -64,22 +74,33 @@ def plan_join(
     method: str = "",
     progress: Callable[[float], None] = lambda _: None,
 ) -> JoinPlan:
-    """Look at both; the surest way is taken, or the `method` that is asked for. Trouble where there is none."""
-    one, other = _evidence(first, progress), _evidence(second, progress)
+    """Look at both; the surest way that nothing contradicts is taken, or the `method` that is asked for.
+
+    Trouble where there is none.
+    """
+    (one, _), (other, span) = _evidence(first, progress), _evidence(second, progress)
     there = crossings(one.sent, Source(second).lines()) if one.sent else []
     back = crossings(other.sent, Source(first).lines()) if other.sent else []
-    ways = ways_to_join(one, other, there, back)
-    wanted = [each for each in ways if method in ("", each.method)]
+    possible = ways_to_join(machines, (one, other), there, back)
+    doubted = possible.doubted if not method else frozenset()
+    wanted = [each for each in possible.ways if method in ("", each.method) and each.method not in doubted]
     if not wanted:
-        raise _no_way(method, ways)
+        raise _no_way(method, possible)
     names = _renamed(CaptureReader(first), CaptureReader(second), machines)
-    return JoinPlan(wanted[0], tuple(ways), names, tuple(_one_ways(wanted[0], machines, there, back)))
+    shift, unsure = shift_of(wanted[0], possible.drift, span)
+    one_way = tuple(_one_ways(shift, unsure, machines, there, back))
+    return JoinPlan(wanted[0], possible, shift, unsure, machines, names, one_way)
 
 
-def _no_way(method: str, ways: list[JoinedBy]) -> Trouble:
+def _no_way(method: str, found: JoinWays) -> Trouble:
+    possible = ", ".join(each.method for each in found.ways) or "none"
     if method:
-        possible = ", ".join(each.method for each in ways) or "none"
         return Trouble(f"The two captures do not tell of one clock by {METHODS[method]}", f"Possible is: {possible}")
+    if found.ways:
+        words = "; ".join(words for _, words in found.contradictions)
+        return Trouble(
+            f"What the captures say of their clocks contradicts itself: {words}", f"Choose by --by {possible}"
+        )
     return Trouble(
         "Nothing in the two captures tells how far their clocks lie apart",
         "Have a receiver with a fix on both machines, send messages both ways while both record, "
@@ -87,8 +108,9 @@ def _no_way(method: str, ways: list[JoinedBy]) -> Trouble:
     )
 
 
-def _evidence(path: Path, progress: Callable[[float], None]) -> MachineEvidence:
-    source, found = Source(path), MachineEvidence()
+def _evidence(path: Path, progress: Callable[[float], None]) -> tuple[MachineClock, tuple[int, int]]:
+    """What it says of its clock, and the times of its first and last record."""
+    source, found = Source(path), MachineClock()
     if not source.is_capture:
         raise Trouble(
             f"{source.name} is not a capture: nobody knows when its bytes came", "pale-heron record makes one"
@@ -102,7 +124,7 @@ def _evidence(path: Path, progress: Callable[[float], None]) -> MachineEvidence:
             progress(source.share)
         if not isinstance(line, Event):
             found.feed(line)
-    return found
+    return found, source.span or (0, 0)
 
 
 def _renamed(
@@ -130,13 +152,16 @@ def _free(name: str, taken: set[str]) -> str:
 
 
 def _one_ways(
-    by: JoinedBy, machines: tuple[str, str], there: list[tuple[int, int]], back: list[tuple[int, int]]
+    shift: ClockShift,
+    unsure_ns: int,
+    machines: tuple[str, str],
+    there: list[tuple[int, int]],
+    back: list[tuple[int, int]],
 ) -> Iterator[OneWay]:
     """One-way delays are as unsure as the clocks."""
-    shift, unsure = -by.ahead.middle, by.ahead.half_width / SECOND
     delays = (
-        (machines, [(came + shift - left) / SECOND for left, came in there]),
-        (machines[::-1], [(came - (left + shift)) / SECOND for left, came in back]),
+        (machines, [(shift.moved(came) - left) / SECOND for left, came in there]),
+        (machines[::-1], [(came - shift.moved(left)) / SECOND for left, came in back]),
     )
     for (sender, receiver), seconds in delays:
         sample = Sample()
@@ -144,7 +169,7 @@ def _one_ways(
             sample.add(each)
         times = sample.times()
         if times is not None:
-            yield OneWay(sender, receiver, times, unsure)
+            yield OneWay(sender, receiver, times, unsure_ns / SECOND)
 
 
 def join_captures(
@@ -153,7 +178,10 @@ def join_captures(
     """Write the capture of both. Trouble where a file cannot be read or written; no file is left then."""
     writer = CaptureWriter(target, COMMENT)
     records = size = 0
-    sides = _MachineRecords(first, plan.names[0], 0), _MachineRecords(second, plan.names[1], plan.shift_ns)
+    sides = (
+        _MachineRecords(first, plan.machines[0], plan.names[0], None),
+        _MachineRecords(second, plan.machines[1], plan.names[1], plan.shift),
+    )
     whole = max(1, first.stat().st_size + second.stat().st_size)
     try:
         for side in sides:
@@ -178,7 +206,7 @@ def join_captures(
         target.unlink(missing_ok=True)
         raise
     writer.close()
-    return JoinCount(records, size, sides[1].left_out)
+    return JoinCount(records, size)
 
 
 def joined_details(first: Path, second: Path, plan: JoinPlan) -> dict[str, Any]:
@@ -187,8 +215,10 @@ def joined_details(first: Path, second: Path, plan: JoinPlan) -> dict[str, Any]:
         "captures": [first.name, second.name],
         "by": plan.by.method,
         "ahead_s": plan.by.ahead.middle / SECOND,
-        "uncertainty_s": plan.by.ahead.half_width / SECOND,
+        "uncertainty_s": plan.unsure_ns / SECOND,
+        "drift_ppm": round(1e6 * plan.shift.rate, 4) if plan.possible.drift is not None else None,
         "samples": plan.by.ahead.samples,
+        "contradictions": [words for _, words in plan.possible.contradictions],
         "lanes": [list(names.values()) for names in plan.names],
     }
 
@@ -196,12 +226,16 @@ def joined_details(first: Path, second: Path, plan: JoinPlan) -> dict[str, Any]:
 class _MachineRecords:
     """One of the two captures, under its new names and times."""
 
-    def __init__(self, path: Path, names: dict[str, str], shift_ns: int) -> None:
+    def __init__(self, path: Path, machine: str, names: dict[str, str], shift: ClockShift | None) -> None:
+        """`shift` is None for the first, whose times stay."""
         self._path = path
+        self._machine = machine
         self._names = names
-        self._shift = shift_ns
+        self._shift = shift
         self.reader = CaptureReader(path)
-        self.left_out = 0
+
+    def _moved(self, time: int) -> int:
+        return max(0, time if self._shift is None else self._shift.moved(time))
 
     def describe(self, writer: CaptureWriter) -> None:
         reader = CaptureReader(self._path)
@@ -212,23 +246,30 @@ class _MachineRecords:
 
     def records(self) -> Iterator[Record]:
         for record in self.reader.records():
-            moved = record._replace(
-                time=max(0, (record.time or 0) + self._shift), lane=self._names.get(record.lane, record.lane)
-            )
-            if isinstance(moved, Event) and self._shift and moved.name in CLOCKS:
-                self.left_out += 1
-                continue
+            moved = record._replace(time=self._moved(record.time or 0), lane=self._names.get(record.lane, record.lane))
             yield self._renamed(moved, record) if isinstance(moved, Event) and isinstance(record, Event) else moved
 
     def _renamed(self, event: Event, before: Event) -> Event:
         """What an event says of lanes and moments, under the new names and times."""
         details = dict(event.details)
         if event.name in MARK_EVENTS and "moment" in details:
-            details["moment"] = moment_of(before) + self._shift
+            details["moment"] = self._moved(moment_of(before))
+        if event.name in PULSES_OF:
+            details["source"] = self._source(str(details.get("source", "")))
         for key in NAMING:
             if key in details:
                 details[key] = self._called(details[key])
+        if event.name in CLOCKS and self._shift is not None:
+            return event._replace(name=OTHER_CLOCK, details={"machine": self._machine, "event": event.name, **details})
         return event._replace(details=details)
+
+    def _source(self, source: str) -> str:
+        """A source of pulses under the new name of its lane; one that is of no lane is of its machine."""
+        kind, _, rest = source.partition(":")
+        lane, colon, more = rest.partition(":")
+        if lane in self._names:
+            return f"{kind}:{self._names[lane]}{colon}{more}"
+        return source if self._shift is None else f"{source} of {self._machine}"
 
     def _called(self, value: Any) -> Any:
         """The new name of a lane, of each of a list, or of the keys of a table; what is none stays."""

@@ -47,13 +47,10 @@ def join(first: Path, second: Path, out: Path, method: str, names: str, as_json:
     done = join_captures(first, second, out, plan, show)
     clear()
     if as_json:
-        document = joined_details(first, second, plan) | {"records": done.records, "left_out": done.left_out}
+        document = joined_details(first, second, plan) | {"records": done.records}
         print(json.dumps(document, ensure_ascii=False))
         return
     print("\n".join([*plan_lines(plan, machines), f"{out}: {figures.size(done.bytes)} in {done.records} records"]))
-    if done.left_out:
-        words = figures.several(done.left_out, "event")
-        click.echo(f"pale-heron: left out, since it holds no more: {words} on the clock of {second.name}.", err=True)
 
 
 def _machines(names: str, first: Path, second: Path) -> tuple[str, str]:
@@ -67,12 +64,15 @@ def plan_lines(plan: JoinPlan, machines: tuple[str, str]) -> list[str]:
     """How the clocks lie to each other, by what, and what that means for delays."""
     ahead = plan.by.ahead
     way = "ahead of" if ahead.middle >= 0 else "behind"
-    apart = bounded(abs(ahead.middle) / SECOND, ahead.half_width / SECOND)
+    apart = bounded(abs(ahead.middle) / SECOND, plan.unsure_ns / SECOND)
     rows = [
         f"The clock of {machines[1]} is {way} that of {machines[0]} by {apart}: by {METHODS[plan.by.method]}, "
         f"{figures.several(ahead.samples, 'sample')}"
     ]
-    for other in plan.ways:
+    if plan.possible.drift is not None:
+        rows.append(f"  it drifts by {1e6 * plan.shift.rate:+.3f} ppm, by the pulses of both: taken out")
+    rows += [f"  against each other: {words}" for _, words in plan.possible.contradictions]
+    for other in plan.possible.ways:
         if other.method != plan.by.method:
             said = bounded(other.ahead.middle / SECOND, other.ahead.half_width / SECOND)
             rows.append(f"  {METHODS[other.method]}: {said}")

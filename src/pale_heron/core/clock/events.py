@@ -22,11 +22,14 @@ PULSES_END: Final = "pulses-end"
 
 NETWORK_TIME: Final = "network-time"
 HOST_CLOCK: Final = "host-clock"
+OTHER_CLOCK: Final = "other-clock"
+"""What the second of two joined machines said of its own clock: `machine`, `event`, and the details of that."""
+
 CLOCK_STEP: Final = "clock-step"
 OWN_CLOCK_STEP: Final = "own-clock-step"
 """The clock of a receiver stepped by so many `seconds`, where its own times are all that a file has."""
 
-UNLISTED: Final = frozenset({PULSE, HOST_CLOCK})
+UNLISTED: Final = frozenset({PULSE, HOST_CLOCK, OTHER_CLOCK})
 """What stands in the record and not in the list of lines: it comes by itself, once a second."""
 
 BILLION: Final = 10**9

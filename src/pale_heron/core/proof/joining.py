@@ -1,62 +1,32 @@
 """How far two computers' clocks lie apart, as far as two captures tell: an interval that holds it, never a bare figure.
 
-    pulses      a pulse begins a second of UTC, so its place in this computer's second is the error of this computer;
-                which second it was follows from sentences
-    sentences   a sentence comes after the second that it tells, and within LATEST_NS of it: the error of this computer
-                is at most the least lag, and at least that less LATEST_NS
-    messages    what one sends and the other receives arrives later than it was sent, both ways: each bounds the
-                difference of the clocks on one side (as network time does, RFC 5905 section 8)
-    hosts       each system's own word on how far its clock may be wrong at most
+    pulses, sentences, hosts   what each computer's clock is off UTC (`machine_clock.py`), one less the other
+    messages                   what one sends and the other receives arrives later than it was sent, both ways: each
+                               bounds the difference of the clocks on one side (as network time does, RFC 5905,
+                               section 8), in the first and in the second half of their time
 
-Each is looked at in the first and in the second half of its time; an interval holds both, so that drift is in it.
+Where both heard pulses, the drift between the two is known by them, whatever names the second.
 """
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from itertools import combinations
 from typing import Final, NamedTuple
 
-from pale_heron.core.clock.events import HOST_CLOCK, PULSE, host_of
-from pale_heron.core.clock.own_time import OwnTime
 from pale_heron.core.figures import bound
-from pale_heron.core.frames import IN, NMEA, OK, OUT, SECOND, Event, Frame
-from pale_heron.core.nmea.raw import TIME_FIELD
+from pale_heron.core.frames import IN, SECOND, Event, Frame
+from pale_heron.core.proof.machine_clock import Bounds, MachineClock
 from pale_heron.core.wire.visible import safe_label
 
 PULSES, SENTENCES, MESSAGES, HOSTS = "pulses", "sentences", "messages", "hosts"
 METHODS: Final = {
     PULSES: "GNSS time, by pulses and sentences of both",
-    SENTENCES: "GNSS time, by sentences of both, taken to come within a second",
+    SENTENCES: "GNSS time, by sentences of both, taken to come within a second where their lines have room",
     MESSAGES: "messages that crossed both ways",
     HOSTS: "hosts that were both synchronised",
 }
 JOINED: Final = "joined"
 """The event of a capture that was joined from two."""
-
-LATEST_NS: Final = SECOND
-BUCKET_NS: Final = 10 * SECOND
-MOST_MESSAGES: Final = 200_000
-SHORTEST: Final = 6
-"""A message of fewer bytes says too little to be known again."""
-
-LEAST_PULSES: Final = 5
-SURE_NS: Final = SECOND // 4
-"""What lies between two pulses as it may be seen: a phase that spreads wider names no second."""
-
-
-class Bounds(NamedTuple):
-    """A number of nanoseconds that lies from `low` to `high`; `samples` is what says so."""
-
-    low: int
-    high: int
-    samples: int
-
-    @property
-    def middle(self) -> int:
-        return (self.low + self.high) // 2
-
-    @property
-    def half_width(self) -> int:
-        return (self.high - self.low + 1) // 2
 
 
 class JoinedClocks(NamedTuple):
@@ -84,6 +54,31 @@ def joined_of(event: Event) -> JoinedClocks | None:
     return JoinedClocks(tuple(safe_label(str(each)) for each in captures[:2]), str(event.details.get("by")), unsure)
 
 
+class Drift(NamedTuple):
+    """By how much a second of the second clock is longer than one of the first; both agree on `moment` of the second.
+
+    `sure` is how well that is known. `first` and `second` are when pulses came, each by its own clock.
+    """
+
+    rate: float
+    sure: float
+    moment: int
+    first: tuple[int, int]
+    second: tuple[int, int]
+
+
+class ClockShift(NamedTuple):
+    """The times of the second clock on the first: it is `ahead` at a moment of its own, and drifts by `rate`."""
+
+    ahead: int
+    rate: float
+    moment: int
+
+    def moved(self, time: int) -> int:
+        """A time of the second clock by the first."""
+        return time - self.ahead - round(self.rate * (time - self.moment))
+
+
 class JoinedBy(NamedTuple):
     """`ahead` is by how much the clock of the second capture is ahead of that of the first."""
 
@@ -91,93 +86,18 @@ class JoinedBy(NamedTuple):
     ahead: Bounds
 
 
-class MachineEvidence:
-    """What one capture says of its computer's clock; feed it lines and events in their order."""
+class JoinWays(NamedTuple):
+    """All ways in which two captures can be joined, the surest first, and what speaks against some of them."""
 
-    def __init__(self) -> None:
-        self._own: dict[str, OwnTime] = {}
-        self._lags: dict[str, dict[int, tuple[int, int]]] = {}
-        """By lane and stretch of time: the least lag, and how many there were."""
-        self._pulses: dict[str, list[int]] = {}
-        self._host_s: float | None = None
-        self.sent: dict[bytes, int | None] = {}
-        """When each message was sent; None for one that was sent twice."""
-
-    def feed(self, entry: Frame | Event) -> None:
-        """One more line."""
-        if isinstance(entry, Event):
-            self.heed(entry)
-        elif entry.time is not None and entry.direction is IN and entry.kind is NMEA and entry.status is OK:
-            self._hear(entry, entry.time)
-        elif entry.time is not None and entry.direction is OUT and len(self.sent) < MOST_MESSAGES:
-            message = entry.data.strip()
-            if len(message) >= SHORTEST:
-                self.sent[message] = None if message in self.sent else entry.time
-
-    def heed(self, event: Event) -> None:
-        """What happened; pulses and the host's clock stand in no list of lines."""
-        if event.name == PULSE:
-            self._pulses.setdefault(str(event.details.get("source", "")), []).append(event.time)
-        elif event.name == HOST_CLOCK:
-            host = host_of(event.details)
-            worst_s = host.maximum_error_s if host is not None and host.synchronised else math.inf
-            self._host_s = max(worst_s, self._host_s or 0.0)
+    ways: tuple[JoinedBy, ...]
+    drift: Drift | None
+    contradictions: tuple[tuple[frozenset[str], str], ...]
+    """Between which ways, and in words."""
 
     @property
-    def host(self) -> int | None:
-        """How far the system took its clock to be wrong at most, nanoseconds, at the worst moment of the record.
-
-        None where it does not say, or where it was not synchronised at any time.
-        """
-        known = self._host_s is not None and math.isfinite(self._host_s)
-        return round(self._host_s * SECOND) if known and self._host_s is not None else None
-
-    def _hear(self, frame: Frame, arrived: int) -> None:
-        own = self._own.setdefault(frame.lane, OwnTime())
-        told = own.read(frame)
-        if frame.type[-3:] not in TIME_FIELD or told is None or not own.vouched:
-            return
-        lag = arrived - told
-        buckets = self._lags.setdefault(frame.lane, {})
-        place = arrived // BUCKET_NS
-        least, count = buckets.get(place, (lag, 0))
-        buckets[place] = min(least, lag), count + 1
-
-    def error_by_sentences(self) -> Bounds | None:
-        """By how much this computer is ahead of UTC; None where no receiver vouches for a time, or they contradict."""
-        found = [_of_halves(sorted(buckets.items())) for buckets in self._lags.values() if buckets]
-        if not found:
-            return None
-        low, high = max(each.low for each in found), min(each.high for each in found)
-        return Bounds(low, high, sum(each.samples for each in found)) if low <= high else None
-
-    def error_by_pulses(self) -> Bounds | None:
-        """The same by pulses, whose second the sentences name."""
-        about = self.error_by_sentences()
-        times = max(self._pulses.values(), key=len, default=[])
-        if about is None or len(times) < LEAST_PULSES:
-            return None
-        first = times[0] % SECOND
-        phases = sorted((each - first + SECOND // 2) % SECOND - SECOND // 2 + first for each in times)
-        # One in twenty at each end may be something else: a doubled pulse, a stamp that came late.
-        trimmed = phases[len(phases) // 20 : len(phases) - len(phases) // 20]
-        # A clock that drifts spreads them evenly: what was left out of it is a ninth of the rest, half at each end.
-        beyond = -(-(trimmed[-1] - trimmed[0]) // 16)
-        low, high = trimmed[0] - beyond, trimmed[-1] + beyond
-        if high - low > SURE_NS:
-            return None
-        seconds = [about.low // SECOND + step for step in range(-1, 3)]
-        fits = [each for each in seconds if about.low <= each * SECOND + high and each * SECOND + low <= about.high]
-        if len(fits) != 1:
-            return None
-        return Bounds(fits[0] * SECOND + low, fits[0] * SECOND + high, len(times))
-
-
-def _of_halves(buckets: Sequence[tuple[int, tuple[int, int]]]) -> Bounds:
-    """The error that both halves allow together: what drifts is in it."""
-    middle = (len(buckets) + 1) // 2
-    least = [min(lag for _, (lag, _) in half) for half in (buckets[:middle], buckets[middle:]) if half]
-    return Bounds(min(least) - LATEST_NS, max(least), sum(count for _, (_, count) in buckets))
+    def doubted(self) -> frozenset[str]:
+        """The ways that contradict something."""
+        return frozenset().union(*(each for each, _ in self.contradictions))
 
 
 def crossings(sent: Mapping[bytes, int | None], lines: Iterable[Frame | Event]) -> list[tuple[int, int]]:
@@ -212,24 +132,68 @@ def ahead_by_messages(there: Sequence[tuple[int, int]], back: Sequence[tuple[int
 
 
 def ways_to_join(
-    first: MachineEvidence,
-    second: MachineEvidence,
+    machines: tuple[str, str],
+    clocks: tuple[MachineClock, MachineClock],
     there: Sequence[tuple[int, int]],
     back: Sequence[tuple[int, int]],
-) -> list[JoinedBy]:
-    """All that is possible, the surest first."""
-    found = []
-    for method, one, other in (
-        (PULSES, first.error_by_pulses(), second.error_by_pulses()),
-        (SENTENCES, first.error_by_sentences(), second.error_by_sentences()),
-    ):
-        if one is not None and other is not None:
-            samples = min(one.samples, other.samples)
-            found.append(JoinedBy(method, Bounds(other.low - one.high, other.high - one.low, samples)))
+) -> JoinWays:
+    """All that is possible, and what does not go together."""
+    first, second = clocks
+    drift = _drift(first, second)
+    errors = {
+        SENTENCES: (first.error_by_sentences(), second.error_by_sentences()),
+        HOSTS: (first.error_by_host(), second.error_by_host()),
+    }
+    found = [
+        JoinedBy(method, Bounds(other.low - one.high, other.high - one.low, min(one.samples, other.samples)))
+        for method, (one, other) in errors.items()
+        if one is not None and other is not None
+    ]
+    by_pulses = _by_pulses(first, second, drift)
+    found += [JoinedBy(PULSES, by_pulses)] if by_pulses is not None else []
     crossed = ahead_by_messages(there, back)
-    if crossed is not None:
-        found.append(JoinedBy(MESSAGES, crossed))
-    if first.host is not None and second.host is not None:
-        both = first.host + second.host
-        found.append(JoinedBy(HOSTS, Bounds(-both, both, 2)))
-    return sorted(found, key=lambda each: each.ahead.half_width)
+    found += [JoinedBy(MESSAGES, crossed)] if crossed is not None else []
+    against = [
+        (frozenset({SENTENCES, PULSES, HOSTS}), f"{name}: {words}")
+        for name, clock in zip(machines, clocks, strict=True)
+        if (words := clock.contradiction)
+    ]
+    doubted = against[0][0] if against else frozenset()
+    for one, other in combinations([each for each in found if each.method not in doubted], 2):
+        if one.ahead.with_other(other.ahead) is None:
+            apart = max(one.ahead.low, other.ahead.low) - min(one.ahead.high, other.ahead.high)
+            words = f"{one.method} and {other.method} lie {bound(apart / SECOND)} apart at least"
+            against.append((frozenset({one.method, other.method}), words))
+    return JoinWays(tuple(sorted(found, key=lambda each: each.ahead.half_width)), drift, tuple(against))
+
+
+def _drift(first: MachineClock, second: MachineClock) -> Drift | None:
+    one, other = first.pulse_line, second.pulse_line
+    if one is None or other is None:
+        return None
+    spans = (one.begin, one.end), (other.begin, other.end)
+    return Drift(other.rate - one.rate, one.rate_sure + other.rate_sure, other.moment, *spans)
+
+
+def _by_pulses(first: MachineClock, second: MachineClock, drift: Drift | None) -> Bounds | None:
+    """At the moment of the second's line; the first is followed to there by its own."""
+    one, other, line = first.error_by_pulses(), second.error_by_pulses(), first.pulse_line
+    if one is None or other is None or line is None or drift is None:
+        return None
+    # Each line is by its own clock: at that moment the first shows so much.
+    away = drift.moment - other.middle + one.middle - line.moment
+    beyond = max(0, abs(away) - (line.end - line.begin) // 2)
+    moved, unsure = round(line.rate * away), math.ceil(line.rate_sure * beyond)
+    low, high = other.low - (one.high + moved) - unsure, other.high - (one.low + moved) + unsure
+    return Bounds(low, high, min(one.samples, other.samples))
+
+
+def shift_of(by: JoinedBy, drift: Drift | None, span: tuple[int, int]) -> tuple[ClockShift, int]:
+    """How times of the second clock are moved, and how far that may be wrong anywhere in its `span`, nanoseconds."""
+    if drift is None:
+        return ClockShift(by.ahead.middle, 0.0, 0), by.ahead.half_width
+    ahead = by.ahead.middle
+    # Beyond the pulses of either the drift is taken to go on, as surely as it was measured.
+    begin, end = max(drift.first[0] + ahead, drift.second[0]), min(drift.first[1] + ahead, drift.second[1])
+    beyond = max(0, begin - span[0], span[1] - end)
+    return ClockShift(ahead, drift.rate, drift.moment), by.ahead.half_width + math.ceil(drift.sure * beyond)
