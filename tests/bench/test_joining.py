@@ -135,7 +135,7 @@ def test_a_joined_capture_is_one_on_one_clock(tmp_path: Path) -> None:
     done = join_captures(first, second, tmp_path / "both.pcapng", plan)
     records = list(CaptureReader(tmp_path / "both.pcapng").records())
     others = [each for each in records if isinstance(each, Event) and each.name == OTHER_CLOCK]
-    assert [(each.details["machine"], each.details["event"]) for each in others] == [("boat", HOST_CLOCK)]
+    assert [(each.details["machine"], each.details["said"]) for each in others] == [("boat", HOST_CLOCK)]
     sources = [each.details["source"] for each in records if isinstance(each, Event) and each.name == PULSE_SOURCE]
     assert sources == ["sim:hide-curlew", "sim:boat-curlew"], "pulses are kept, of their own machine"
     assert list(CaptureReader(tmp_path / "both.pcapng").lanes) == [] and done.records == len(records) - 1

@@ -260,7 +260,7 @@ class _MachineRecords:
             if key in details:
                 details[key] = self._called(details[key])
         if event.name in CLOCKS and self._shift is not None:
-            return event._replace(name=OTHER_CLOCK, details={"machine": self._machine, "event": event.name, **details})
+            return event._replace(name=OTHER_CLOCK, details={"machine": self._machine, "said": event.name, **details})
         return event._replace(details=details)
 
     def _source(self, source: str) -> str:

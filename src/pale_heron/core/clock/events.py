@@ -23,7 +23,7 @@ PULSES_END: Final = "pulses-end"
 NETWORK_TIME: Final = "network-time"
 HOST_CLOCK: Final = "host-clock"
 OTHER_CLOCK: Final = "other-clock"
-"""What the second of two joined machines said of its own clock: `machine`, `event`, and the details of that."""
+"""What the second of two joined machines said of its own clock: `machine`, `said`, and the details of that."""
 
 CLOCK_STEP: Final = "clock-step"
 OWN_CLOCK_STEP: Final = "own-clock-step"
