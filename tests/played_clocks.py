@@ -3,7 +3,8 @@
 from functools import lru_cache
 
 from pale_heron.bench.model import Model
-from pale_heron.core.clock.clock_object import ClockPicture, picture_of
+from pale_heron.core.clock.clock_object import ClockPicture
+from pale_heron.core.clock_of_lanes import clock_of
 from pale_heron.core.frames import SECOND
 from pale_heron.sim.clock_play import BEGIN_NS, LANE, ClockPlay
 from pale_heron.sim.pulses import PulseFaults
@@ -19,4 +20,4 @@ def clocks(late_s: float = 0.1, ppm: float = 0.0, faults: PulseFaults = EVEN, se
         model.feed(record)
     model.finish()
     lanes = model.snapshots(BEGIN_NS + seconds * SECOND)
-    return picture_of(((each.name, each.lag) for each in lanes), model.published.clock)
+    return clock_of(lanes, model.published.clock)

@@ -1,14 +1,17 @@
 """Pulses of known truth: every missed and doubled one is found, and a drift comes out as it was."""
 
 import random
+from fractions import Fraction
 from itertools import pairwise
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from pale_heron.core.clock.agreement import agreements
+from pale_heron.core.clock.offset import trusted_pulses
 from pale_heron.core.clock.printed_pulse import PrintedPulse
-from pale_heron.core.clock.pulse import PulseTracker
+from pale_heron.core.clock.pulse import PulseTracker, contradicted, sources_apart
 from pale_heron.core.clock.straight_line import FEW
 from pale_heron.core.frames import SECOND
 
@@ -61,6 +64,84 @@ def test_ten_minutes_show_a_drift_to_a_tenth_of_a_millionth() -> None:
     assert found.drift.ppm == pytest.approx(12.3, abs=0.1) and found.drift.error_ppm < 0.1
     assert found.own.ppm == pytest.approx(-55.0, abs=0.001)
     assert found.host_offset.least < 0.1e6 and found.host_offset.most > 7e6
+
+
+@pytest.mark.parametrize(
+    ("period_s", "count", "missed", "jitter_s"),
+    [
+        (0.1, 300, 0.03, 1e-5),
+        (0.2, 400, 0.0, 2e-5),
+        (1 / 3, 90, 0.05, 1e-4),
+        (0.5, 60, 0.1, 1e-3),
+        (1.0, 200, 0.2, 2e-3),
+        (2.0, 100, 0.02, 2e-5),
+        (5.0, 40, 0.0, 1e-2),
+        (60.0, 20, 0.05, 1e-3),
+    ],
+)
+def test_the_period_is_found(period_s: float, count: int, missed: float, jitter_s: float) -> None:
+    """As often as receivers can be set to: none of them is forced to one a second."""
+    for seed in range(10):
+        chance = random.Random(seed)
+        tracker, fates = PulseTracker("sim"), [chance.random() >= missed for _ in range(count)]
+        # Both ends come, and what the period is taken from.
+        fates[:8] = [True] * 8
+        fates[-1] = True
+        for number, comes in enumerate(fates):
+            if comes:
+                late = chance.gauss(0, jitter_s) + number * period_s * 40e-6
+                tracker.take(BEGIN + 40_000_000 + round((number * period_s + late) * SECOND))
+        found = tracker.snapshot()
+        assert found.period_s == pytest.approx(period_s), seed
+        assert (found.missed, found.doubled) == (fates.count(False), 0), (seed, found.missed, found.doubled)
+        assert found.interval is not None and found.interval.mean == pytest.approx(period_s * (1 + 40e-6), rel=1e-3)
+        assert found.drift is not None and abs(found.drift.ppm - 40) <= 5 * found.drift.error_ppm + 0.1
+
+
+def test_a_period_that_is_stated_is_not_looked_for() -> None:
+    tracker = PulseTracker("sim", period=Fraction(1))
+    for number in range(40):
+        tracker.take(BEGIN + 2 * number * SECOND)
+    found = tracker.snapshot()
+    assert (found.period_s, found.missed) == (1.0, 39), "every second one is missing, whatever it looks like"
+
+
+@pytest.mark.parametrize("before_s", [0.05, 0.2, 0.45, 0.7])
+def test_a_glitch_before_a_pulse_takes_nothing_of_its_place(before_s: float) -> None:
+    tracker, chance = PulseTracker("sim"), random.Random(2)
+    for number in range(60):
+        if number in (20, 41):
+            tracker.take(BEGIN + round((number - before_s) * SECOND))
+        tracker.take(BEGIN + number * SECOND + chance.randint(-20_000, 20_000))
+    found = tracker.snapshot()
+    assert (found.pulses, found.doubled, found.missed) == (62, 2, 0)
+    assert found.interval is not None and found.interval.least > 0.9999 and found.interval.most < 1.0001
+    assert found.host_offset is not None and abs(found.host_offset.most) < 30_000
+
+
+def test_where_the_clock_is_set_the_train_goes_on_from_there() -> None:
+    tracker = PulseTracker("sim")
+    for number in range(60):
+        tracker.take(BEGIN + number * SECOND + (300_000_000 if number >= 30 else 0))
+    found = tracker.snapshot()
+    assert (found.pulses, found.doubled, found.missed) == (60, 0, 0)
+    assert found.interval is not None and found.interval.most == 1.0, "the interval over the step is none"
+
+
+def test_sources_are_held_against_each_other() -> None:
+    """One of two is 400 ms off: no second is named by either, and no lag is corrected by one of them."""
+    one, late, printed = PulseTracker("pps:/dev/pps0"), PulseTracker("line:hide:dcd"), PulseTracker("printed:dunlin")
+    for number in range(40):
+        one.take(BEGIN + number * SECOND)
+        late.take(BEGIN + number * SECOND + 400_000_000)
+        printed.take(BEGIN + number * SECOND + 90_000_000)
+    first, second, third = one.snapshot(), late.snapshot(), printed.snapshot()
+    apart = sources_apart(first, second)
+    assert apart is not None and apart[0] == pytest.approx(-0.4) and apart[1] < 0.001
+    assert contradicted([first, second]) and not contradicted([first, third]), "a line of text comes late"
+    assert trusted_pulses([first, third], None) == first and trusted_pulses([first, second], None) is None
+    (told,) = [each for each in agreements([first, second], ()) if not each.agree]
+    assert "do not agree: 400 ms apart" in told.words
 
 
 def test_nothing_is_told_of_nothing() -> None:

@@ -17,6 +17,7 @@ from pale_heron.bench.model import Model
 from pale_heron.bench.sources import Source
 from pale_heron.cli.timing import time_sources
 from pale_heron.core.clock.clock_object import clock_object, picture_of
+from pale_heron.core.clock_of_lanes import clock_of
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.clock import StampClock
@@ -46,7 +47,7 @@ def test_clock_says_what_the_simulator_did(missed: float, doubled: float, late_s
         model.feed(record)
     model.finish()
     lanes = model.snapshots(BEGIN_NS + 120 * SECOND)
-    picture = picture_of(((each.name, each.lag) for each in lanes), model.published.clock)
+    picture = clock_of(lanes, model.published.clock)
     (found,) = picture.pulses
     assert found.pulses == play.pulses.counts["pulses"] and found.doubled == play.pulses.counts["doubled"]
     # Nobody can see that one is missing before the first, or behind the last.
@@ -136,7 +137,16 @@ def test_live_and_its_record_say_the_same(tmp_path: Path, monkeypatch: pytest.Mo
         for name in ("begin", "end", "host", "lanes", "offset_to_give"):
             del whole[name]
         for each in whole["pulses"]:
-            for name in ("count", "intervals", "interval_s", "host_offset_ns", "drift_ppm", "own_drift_ppm", "allan"):
+            for name in (
+                "count",
+                "intervals",
+                "interval_s",
+                "host_offset_ns",
+                "drift_ppm",
+                "own_drift_ppm",
+                "allan",
+                "drift_error_ppm",
+            ):
                 del each[name]
     assert again == live
     source = Source(capture)

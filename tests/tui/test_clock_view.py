@@ -12,7 +12,7 @@ from tests.tui.test_painters import WIDTHS, width_of
 
 from pale_heron.answers.clock import clock_answer
 from pale_heron.core.clock.agreement import agreements, corrected, lag_drift
-from pale_heron.core.clock.clock_object import ClockPicture, clock_object, picture_of, span_of
+from pale_heron.core.clock.clock_object import ClockPicture, clock_object, span_of
 from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import EMPTY, LagSnapshot
@@ -23,6 +23,7 @@ from pale_heron.core.clock.pulse import PulseSnapshot
 from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findings, pulse_state, with_error
 from pale_heron.core.clock.straight_line import Drift
 from pale_heron.core.clock.tracker import ServerAnswer, ServerHistory
+from pale_heron.core.clock_of_lanes import clock_of
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import Lane
 from pale_heron.sim.clock_play import BEGIN_NS
@@ -60,10 +61,10 @@ def pictured(found: LagSnapshot, host: HostClock | None = RIGHT) -> ClockPicture
 @pytest.mark.parametrize(
     ("found", "host", "role", "words"),
     [
-        (lags(126), RIGHT, "reed", "comes 126 ms after its second"),
+        (lags(126), RIGHT, "reed", "comes 126.0 ms after its second"),
         (lags(126), HostClock(False, 16.0, 16.0, 0.0), "amber", "holds the error of this computer"),
         (lags(126), None, "amber", "holds the error of this computer"),
-        (lags(126, 12), RIGHT, "amber", "Too few sentences to say how late they come: 12"),
+        (lags(126, 12), RIGHT, "amber", "Too few sentences to say how late they come, 12"),
         (lags(18_126), RIGHT, "coral", "18 s ahead of what is told: 18 s are the leap seconds"),
         (lags(-7_199_874), RIGHT, "coral", "7200 s behind what is told: whole quarters of an hour"),
         (lags(-300), RIGHT, "coral", "GNRMC comes 300 ms before the time that it tells"),
@@ -101,9 +102,17 @@ def test_figures_for_programs_are_as_they_were_measured() -> None:
     assert (right["offset_ms"], right["delay_ms"], right["dispersion_ms"]) == (-0.8, 0.4, 1.0)
     assert silent == {"server": "silent:123", "error": "no answer within 2 s"}
     offset = clock_object(pictured(lags(126)))["offset_to_give"]
-    assert offset == {"sentence": "GNRMC", "lane": "curlew", "seconds": 0.126, "spread_ms": 0.0, "samples": 60}
+    assert offset == {
+        **{"sentence": "GNRMC", "lane": "curlew", "seconds": 0.126, "spread_ms": 0.0, "samples": 60},
+        **{"holds": True, "measured_s": 0.126, "corrected_by": None, "ahead_ms": None},
+    }
+    assert found["no_offset_because"].startswith("curlew: this computer is 18 s ahead")
     text = "\n".join(clock_lines(pictured(lags(126))))
-    assert text.startswith("Give 0.1260 s: GNRMC of curlew") and "agrees with this computer, to within 1.2 ms" in text
+    assert (
+        text.startswith("Offset to give: +0.1260 s. GNRMC of curlew comes 126.0 ms")
+        and "to copy: GNRMC +0.1260" in text
+        and "agrees with this computer, to within 1.2 ms" in text
+    )
     assert clock_object(ClockPicture(None, None, (("x", EMPTY),)))["lanes"] == []
 
 
@@ -156,9 +165,9 @@ def test_each_page_fits_its_width_and_says_what_it_must(page: str, width: int) -
         (clocks(faults=PulseFaults(missed=0.05)), 0, "amber", "missed, 0 doubled."),
         (clocks(seconds=6), 0, "amber", "too few to judge"),
         (clocks(ppm=40.0), 0, "amber", "ppm fast."),
-        (clocks(late_s=0.1, ppm=0.0), 0, "reed", "give a time daemon 0.1001 s."),
+        (clocks(late_s=0.1, ppm=0.0), 0, "reed", "give a time daemon +0.1001 s."),
         (with_sources(clocks()), 0, "coral", "the kernel has no PPS device"),
-        (left(clocks()), 40, "reed", "comes 100 ms after its second"),
+        (left(clocks()), 40, "reed", "comes 100.1 ms after its second"),
         (ClockPicture(None, None, (), pulses=(LINE,)), 0, "amber", "line:curlew:dcd: no pulse has come."),
     ],
 )
@@ -172,7 +181,7 @@ def test_what_is_said_of_pulses(picture: ClockPicture, later_s: int, role: str, 
 def test_a_lag_is_corrected_by_pulses_that_can_be_trusted() -> None:
     early = clocks(late_s=0.1, faults=PulseFaults(early_s=-0.005))
     said = clock_answer(early, early.end).text
-    assert "which by sim:curlew was 5 ms ahead meanwhile: give a time daemon 0.0951 s" in said, said
+    assert "which by sim:curlew was 5 ms ahead meanwhile: give a time daemon +0.0951 s" in said, said
 
 
 @pytest.mark.parametrize(
@@ -245,7 +254,7 @@ def test_with_fewer_sentences_the_last_byte_comes_earlier() -> None:
 def test_the_page_has_the_history_of_the_steadiest_sentence_and_what_fewer_would_do() -> None:
     lane = opened(fed(epochs(90)))
     shown = snapshot(lane, now=BEGIN + 90 * SECOND)
-    picture = picture_of(((each.name, each.lag) for each in shown.lanes), shown.clock)
+    picture = clock_of(shown.lanes, shown.clock)
     text = plain(clock.paint(shown, picture, "time", 114))
     assert "over the last 1 min" in text or "over the last 2 min" in text, text
     assert "no GNGSA" in text and "bytes less: the last byte at" in text

@@ -8,7 +8,7 @@ from pale_heron.bench.heard import PassListener
 from pale_heron.bench.part import CutPart, marks_in, part_in
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.bench.sources import Source
-from pale_heron.core.clock.clock_object import picture_of
+from pale_heron.core.clock_of_lanes import clock_of
 from pale_heron.core.frames import SECOND
 from pale_heron.core.link.tracker import SeeProbe
 from pale_heron.core.proof.marks import measured_parts, part_named
@@ -24,7 +24,7 @@ def evident_of(
 ) -> Evident:
     """All of a file, gone through once; `probes` is called with what became of each probe, `listener` with the rest."""
     lanes = source.lanes(progress, probes, listener=listener)
-    clock = picture_of(((each.name, each.lag) for each in lanes), source.clock)
+    clock = clock_of(lanes, source.clock)
     lost = sum(each.dropped_bytes for each in lanes)
     named = tuple(each.name for each in measured_parts(source.marks))
     record = RecordFacts(source.duration_s, source.torn, lost, len(source.marks), named)
@@ -46,7 +46,7 @@ def _named(capture: Path, names: Iterable[str]) -> list[tuple[str, CutPart]]:
 
 def evident_now(shown: BenchSnapshot) -> Evident:
     """A live bench as it stands; what measured parts say alone is known once the record was gone through."""
-    clock = picture_of(((each.name, each.lag) for each in shown.lanes), shown.clock)
+    clock = clock_of(shown.lanes, shown.clock)
     duration_s = (shown.now - shown.began) / SECOND
     lost = shown.capture.lost + sum(each.dropped_bytes for each in shown.lanes)
     named = tuple(each.name for each in measured_parts(shown.marks))

@@ -111,14 +111,14 @@ def _draw_record(kind: str, file: Path, out: Path) -> None:
 
 
 def _draw_clock(kind: str, file: Path, out: Path, lane: str, pulse: str) -> None:
-    from pale_heron.core.clock.clock_object import picture_of
+    from pale_heron.core.clock_of_lanes import clock_of
     from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
 
     source = _capture(file)
     show, clear = reading(source)
     lanes = source.lanes(show)
     clear()
-    picture = picture_of(((each.name, each.lag) for each in lanes), source.clock)
+    picture = clock_of(lanes, source.clock)
     for wanted, names in ((lane, [each.name for each in lanes]), (pulse, [each.source for each in picture.pulses])):
         if wanted and wanted not in names:
             nearest = did_you_mean(wanted, names)

@@ -15,10 +15,11 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.progress import reading
 from pale_heron.cli.timing import TimeSources, time_options, time_sources
-from pale_heron.core.clock.clock_object import ClockPicture, clock_object, picture_of
+from pale_heron.core.clock.clock_object import ClockPicture, clock_object
 from pale_heron.core.clock.clock_words import clock_lines
 from pale_heron.core.clock.ntp import NetworkServer
 from pale_heron.core.clock.sources import PRINTED
+from pale_heron.core.clock_of_lanes import clock_of
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
@@ -88,7 +89,7 @@ def _of_capture(path: Path, asked: TimeSources) -> ClockPicture:
     found = source.lanes(show, listen=[each.text for each in asked.pulses])
     clear()
     asked.check(each.name for each in found)
-    picture = picture_of(((each.name, each.lag) for each in found), source.clock)
+    picture = clock_of(found, source.clock)
     return picture._replace(network=(*picture.network, *_asked(asked)))
 
 
@@ -110,9 +111,7 @@ def _live(specs: list[LaneSpec], asked: TimeSources, limit_s: float, capture: Pa
             pass
         click.echo("\r\x1b[K", err=True, nl=False) if sys.stderr.isatty() else None
         found = session.fresh_snapshot()
-    return picture_of(((each.name, each.lag) for each in found.lanes), found.clock)._replace(
-        host=read_host_clock(), zone=zone
-    )
+    return clock_of(found.lanes, found.clock)._replace(host=read_host_clock(), zone=zone)
 
 
 def _state(session: Session) -> str:

@@ -123,7 +123,7 @@ def interval_chart(charted: ClockChartInput) -> Figure:
     moments = np.array([phase.time for phase in each.phases])
     # From one pulse to the very next; the first interval is left out.
     follows = np.flatnonzero(np.diff(numbers) == 1)[1:]
-    apart = (moments[follows + 1] - moments[follows] - SECOND) / SECOND
+    apart = (moments[follows + 1] - moments[follows]) / SECOND - each.period_s
     if not len(apart):
         raise NothingToDraw("No two pulses follow each other here", "A chart of intervals needs pulses without gaps")
     size, unit = _scale(apart)
@@ -168,7 +168,12 @@ def offset_chart(charted: ClockChartInput) -> Figure:
 
 def steadiness_chart(charted: ClockChartInput) -> Figure:
     """The Allan deviation of this computer's clock against the pulses, over spans of time."""
-    drawn = [each for each in charted.picture.pulses if each.allan and charted.pulse_source in ("", each.source)]
+    # A clock that never differs from its pulses, as in a simulation, has no place on a scale of powers of ten.
+    drawn = [
+        each
+        for each in charted.picture.pulses
+        if any(one.deviation > 0 for one in each.allan) and charted.pulse_source in ("", each.source)
+    ]
     if not drawn:
         raise NothingToDraw("There are too few pulses here", "The Allan deviation of a span needs four such spans")
     spans = max(each.allan[-1].span_s for each in drawn)
@@ -178,7 +183,7 @@ def steadiness_chart(charted: ClockChartInput) -> Figure:
     axes = figure.subplots()
     plain([axes])
     for (ink, shape), each in zip(WAYS * len(drawn), drawn, strict=False):
-        found = each.allan
+        found = [one for one in each.allan if one.deviation > 0]
         axes.loglog(
             [one.span_s for one in found], [one.deviation for one in found], shape, linestyle="-", color=ink,
             label=each.source,

@@ -1,12 +1,13 @@
 """Whether two sources of time agree within the uncertainty of both, and what servers say of how late sentences come."""
 
 from collections.abc import Sequence
+from itertools import combinations
 from typing import Final, NamedTuple
 
 from pale_heron.core.clock.lag import LagSnapshot
 from pale_heron.core.clock.ntp import NetworkServer, NetworkTime
 from pale_heron.core.clock.offset import whole_seconds
-from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.clock.pulse import PulseSnapshot, sources_apart
 from pale_heron.core.clock.pulse_words import duration
 from pale_heron.core.clock.straight_line import FEW, Drift, StraightLine
 from pale_heron.core.frames import SECOND
@@ -50,8 +51,12 @@ def root_distance_s(best: NetworkTime) -> float:
 
 
 def agreements(pulses: Sequence[PulseSnapshot], servers: Sequence[NetworkServer]) -> list[ClockAgreement]:
-    """Each server against each source of pulses, and against the servers behind it."""
-    found = []
+    """Sources of pulses against each other; each server against each of them, and against the servers behind it."""
+    found = [
+        ClockAgreement(safe_label(one.source), safe_label(other.source), *between)
+        for one, other in combinations(pulses, 2)
+        if (between := sources_apart(one, other)) is not None
+    ]
     known = [(safe_label(each.server), each.best) for each in servers if each.best is not None]
     for place, (name, best) in enumerate(known):
         for pulse in pulses:

@@ -1,15 +1,16 @@
 """What is known of time, as the object that `clock --json` prints."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, Final, NamedTuple
 
-from pale_heron.core.clock.agreement import uncertainty_s
+from pale_heron.core.clock.agreement import agreements, uncertainty_s
 from pale_heron.core.clock.host import HostClock
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.naming import PREVIOUS, THIS, SecondNamed
 from pale_heron.core.clock.ntp import NetworkServer
-from pale_heron.core.clock.offset import OffsetToGive, offset_to_give
-from pale_heron.core.clock.pulse import PulseSnapshot
+from pale_heron.core.clock.offset import OffsetToGive, offset_to_give, whole_seconds, why_no_offset
+from pale_heron.core.clock.pulse import PulseSnapshot, contradicted
 from pale_heron.core.clock.sources import PRINTED, SIMULATED
 from pale_heron.core.clock.tracker import ClockSnapshot, ClockStep, ServerHistory
 from pale_heron.core.frames import SECOND
@@ -34,6 +35,8 @@ class ClockPicture(NamedTuple):
     named: tuple[SecondNamed, ...] = ()
     steps: tuple[ClockStep, ...] = ()
     asked: tuple[ServerHistory, ...] = ()
+    receivers: Mapping[str, str] = MappingProxyType({})
+    """How the receiver of each lane stands, in words."""
 
     @property
     def tells(self) -> bool:
@@ -46,8 +49,11 @@ class ClockPicture(NamedTuple):
 
         Which second it is here is known by this computer's clock alone: none is named where that may be off by one.
         """
-        found = [each for each in self.named if each.lane == lane and each.of]
+        often = {each.source for each in self.pulses if each.period_s < 1}
+        found = [each for each in self.named if each.lane == lane and each.of and each.source not in often]
         best = max(found, key=lambda each: (not each.source.startswith(PRINTED), each.of), default=None)
+        if best is not None and contradicted(self.pulses):
+            return best._replace(second=None, unsure="sources of pulses contradict each other")
         if best is None or best.source.startswith(SIMULATED) or not (unsure := self.unsure_of_second):
             return best
         return best._replace(second=None, unsure=unsure)
@@ -71,7 +77,7 @@ class ClockPicture(NamedTuple):
 
     @property
     def offset(self) -> OffsetToGive | None:
-        return offset_to_give(self.lanes)
+        return offset_to_give(self.lanes, self.pulses)
 
 
 def clock_object(picture: ClockPicture) -> dict[str, Any]:
@@ -84,6 +90,11 @@ def clock_object(picture: ClockPicture) -> dict[str, Any]:
             {
                 "lane": lane,
                 "sentences": [_sentence(each) for each in lags.types],
+                "fix": None if lags.vouched is None else lags.vouched,
+                "since": None if lags.since is None else iso(lags.since),
+                "steps": lags.steps,
+                "keeps_pace": lags.keeps_pace,
+                "seconds_apart": whole_seconds(lags),
                 "second_named": _second_named(picture.named_on(lane)),
             }
             for lane, lags in picture.lanes
@@ -97,6 +108,9 @@ def clock_object(picture: ClockPicture) -> dict[str, Any]:
             "zone": picture.zone,
         },
         "offset_to_give": None if offset is None else _offset(offset),
+        "no_offset_because": None if offset is not None else why_no_offset(picture.lanes),
+        "agreements": [{**each._asdict(), "agree": each.agree} for each in agreements(picture.pulses, picture.network)],
+        "steps": [{"time": iso(each.time), "seconds": each.seconds} for each in picture.steps],
     }
 
 
@@ -112,6 +126,10 @@ def _sentence(each: TypeLag) -> dict[str, Any]:
         "type": each.type,
         "samples": lag.samples,
         "lag_ms": {name: round(MS * value, 3) for name, value in figures.items()},
+        "holds": each.holds,
+        "groups_ms": None
+        if each.groups is None
+        else [round(MS * each.groups.first, 3), round(MS * each.groups.second, 3)],
     }
 
 
@@ -122,6 +140,10 @@ def _offset(offset: OffsetToGive) -> dict[str, Any]:
         "seconds": round(offset.seconds, 4),
         "spread_ms": round(MS * offset.spread_s, 3),
         "samples": offset.samples,
+        "holds": offset.holds,
+        "measured_s": round(offset.measured_s, 4),
+        "corrected_by": offset.by or None,
+        "ahead_ms": round(MS * offset.ahead_s, 3) if offset.by else None,
     }
 
 
@@ -132,6 +154,7 @@ def _pulse(each: PulseSnapshot) -> dict[str, Any]:
         "count": each.pulses,
         "missed": each.missed,
         "doubled": each.doubled,
+        "period_s": each.period_s,
         "intervals": each.intervals,
         "interval_s": None
         if interval is None
@@ -150,6 +173,7 @@ def _pulse(each: PulseSnapshot) -> dict[str, Any]:
             "deviation": round(offset.deviation),
         },
         "drift_ppm": None if each.drift is None else round(each.drift.ppm, 3),
+        "drift_error_ppm": None if each.drift is None else float(f"{each.drift.error_ppm:.2g}"),
         "own_drift_ppm": None if each.own is None else round(each.own.ppm, 3),
         "resolution_ns": each.resolution_ns,
         "trouble": each.trouble or None,
@@ -173,6 +197,8 @@ def _server(each: NetworkServer) -> dict[str, Any]:
         "offset_ms": round(best.offset_ns / 1e6, 3),
         "delay_ms": round(best.delay_ns / 1e6, 3),
         "dispersion_ms": round(MS * best.root_dispersion_s, 3),
+        "root_delay_ms": round(MS * best.root_delay_s, 3),
+        "sure_to_ms": round(MS * uncertainty_s(best), 3),
     }
 
 

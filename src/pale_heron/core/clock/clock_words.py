@@ -9,7 +9,14 @@ from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.naming import FEW as FEW_PAIRS
 from pale_heron.core.clock.naming import NEXT, PREVIOUS, THIS, SecondNamed
 from pale_heron.core.clock.ntp import NetworkServer
-from pale_heron.core.clock.offset import OffsetToGive, apart_words, other_rates, whole_seconds
+from pale_heron.core.clock.offset import (
+    OffsetToGive,
+    apart_lines,
+    group_lines,
+    other_rates,
+    whole_seconds,
+    why_no_offset,
+)
 from pale_heron.core.clock.pulse_words import drift_words, duration, pulse_lines
 from pale_heron.core.frames import SECOND
 from pale_heron.core.utc import clock
@@ -25,7 +32,7 @@ SECONDS_NAMED: Final = {
 
 def clock_lines(picture: ClockPicture) -> list[str]:
     """In lines of text: what to give, how late each type comes, servers, this computer."""
-    rows = [offset_words(picture.offset)]
+    rows = offset_lines(picture) if picture.lanes else []
     for lane, lags in picture.lanes:
         if not lags.types:
             continue
@@ -47,45 +54,10 @@ def clock_lines(picture: ClockPicture) -> list[str]:
             rows.append(f"  the last would come, by line rate: {at}")
     for each in picture.pulses:
         rows += ["", *pulse_lines(each)]
-    rows += [""] if picture.network else []
+    rows += [""] if picture.network and rows else []
     rows += [server_words(each) for each in picture.network]
-    rows += ["", *host_lines(picture), f"{_first_large(host_words(picture.host))}."]
+    rows += [*([""] if rows else []), *host_lines(picture), f"{_first_large(host_words(picture.host))}."]
     return rows
-
-
-OTHER_PACE: Final = (
-    "what it tells runs at another pace than this computer's clock: a log that is played, or a simulator; "
-    "how late it comes says nothing"
-)
-
-
-def apart_lines(lane: str, lags: LagSnapshot) -> list[str]:
-    """Where the two clocks are plainly apart: in pace, by whole seconds, or as something comes before its second."""
-    if lags.vouched is False:
-        return [f"{safe_label(lane)} has no fix: nobody vouches for its time, and how late it comes says nothing."]
-    if not lags.keeps_pace:
-        return [f"{safe_label(lane)}: {OTHER_PACE}."]
-    apart = whole_seconds(lags)
-    if apart:
-        return [f"{safe_label(lane)}: {apart_words(apart)}. Whole seconds are left out here."]
-    least = lags.types[0].lag.median if lags.types else 0.0
-    if least < 0:
-        return [
-            f"{safe_label(lane)}: {lags.types[0].type} comes {-MS * least:.0f} ms before the time that it tells: this "
-            f"computer's clock is behind by more than that."
-        ]
-    return []
-
-
-def group_lines(lags: LagSnapshot) -> list[str]:
-    """Types that come at two times, with nothing between."""
-    return [
-        f"{safe_label(each.type)} comes at two times, {MS * groups.first:.0f} and {MS * groups.second:.0f} ms, "
-        f"{100 * groups.share:.0f} % of them at the first: other sentences before it by turns, or a full line. "
-        "Neither is given."
-        for each in lags.types
-        if (groups := each.groups) is not None
-    ]
 
 
 def _row(each: TypeLag, apart: int) -> str:
@@ -94,15 +66,30 @@ def _row(each: TypeLag, apart: int) -> str:
     return f"  {safe_label(each.type):<14}{lag.samples:>9}{figures}   ms"
 
 
-def offset_words(offset: OffsetToGive | None) -> str:
-    """What to give a time daemon, in a sentence."""
+def offset_lines(picture: ClockPicture) -> list[str]:
+    """What to give a time daemon, and a line of it to copy; or why nothing is given."""
+    offset = picture.offset
     if offset is None:
-        return "No sentence comes steadily enough, or often enough, to take time from."
+        return [f"No offset is given: {why_no_offset(picture.lanes)}"]
     holds = {True: "; it holds", False: "; it wanders", None: ""}[offset.holds]
-    return (
-        f"Give {offset.seconds:.4f} s: {offset.type} of {safe_label(offset.lane)} comes {MS * offset.seconds:.1f} ms "
-        f"after its second, nine of ten within {MS * offset.spread_s:.1f} ms ({offset.samples} samples{holds})."
+    return [
+        f"Offset to give: {offset.seconds:+.4f} s. {came_words(picture, offset)} ({offset.samples} samples{holds}).",
+        f"  to copy: {offset.type} {offset.seconds:+.4f}",
+    ]
+
+
+def came_words(picture: ClockPicture, offset: OffsetToGive) -> str:
+    """How the sentence came from which an offset is taken, and by whose clock."""
+    standing = picture.receivers.get(offset.lane, "")
+    words = (
+        f"{offset.type} of {safe_label(offset.lane)}{f' ({standing})' if standing else ''} comes "
+        f"{MS * offset.measured_s:.1f} ms after its second, nine of ten within {MS * offset.spread_s:.1f} ms"
     )
+    if not offset.ahead_s:
+        return words
+    where = "ahead" if offset.ahead_s > 0 else "behind"
+    by = f"which by {safe_label(offset.by)} was {duration(abs(offset.ahead_s))} {where} meanwhile"
+    return f"{words} by this computer's clock, {by}"
 
 
 def server_words(each: NetworkServer) -> str:

@@ -83,6 +83,9 @@ class LagSnapshot:
     """When the last sentence came."""
     stepped_from: int | None = None
     """When the first step was."""
+    sizes: tuple[tuple[str, int, int], ...] = ()
+    """Of each type how many came in `all_rounds` rounds, and their bytes."""
+    all_rounds: int = 0
     vouched: bool | None = None
     """Whether the receiver has a fix, so that its time is the true one; None where nobody says. Counted since then."""
 
@@ -99,6 +102,12 @@ class LagSnapshot:
         found = ((name, sample.times(), points) for name, sample, points in self.counted)
         types = [TypeLag(name, times, points) for name, times, points in found if times is not None]
         return tuple(sorted(types, key=lambda each: each.lag.median))
+
+    @property
+    def bytes_a_round(self) -> dict[str, float]:
+        """Of the types that come in every round: what comes at the start, or now and then, fills none of them."""
+        rounds = max(1, self.all_rounds)
+        return {name: size / count * round(count / rounds) for name, count, size in self.sizes if count}
 
     @cached_property
     def burst(self) -> BurstLag | None:

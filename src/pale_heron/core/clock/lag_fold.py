@@ -114,6 +114,13 @@ def type_lags(rows: LagRows, counted: Places) -> list[TypeLags]:
     return found
 
 
+def sizes_of(rows: LagRows) -> list[tuple[str, int, int]]:
+    """Of each type, in the order in which they first come, how many there are, and their bytes."""
+    counts, sizes = np.bincount(rows.type), np.bincount(rows.type, rows.size)
+    kinds, first = np.unique(rows.type, return_index=True)
+    return [(rows.names[kind], int(counts[kind]), int(sizes[kind])) for kind in kinds[np.argsort(first)].tolist()]
+
+
 def decide(rows: LagRows, standing: Mapping[str, tuple[int, int]]) -> Decided:
     """What counts, given the last lag of each type before the first row, and how many since were a step away from it.
 
@@ -155,8 +162,8 @@ def _are_steady(names: Sequence[str], kinds: Places, lags: Places, standing: Map
     return True
 
 
-def rounds(rows: LagRows, byte_ns: int, before: RoundStanding) -> tuple[Rounds, RoundStanding]:
-    """The rounds that end among these rows, and how things stand behind them."""
+def rounds(rows: LagRows, byte_ns: int, before: RoundStanding) -> tuple[Rounds, int, RoundStanding]:
+    """The rounds that end among these rows, how many begin, and how things stand behind them."""
     arrived, size, told = rows.time, rows.size, rows.told
     end = arrived + size * byte_ns
     now_told, interval = _carried(told, np.flatnonzero(told != NONE), before)
@@ -169,7 +176,7 @@ def rounds(rows: LagRows, byte_ns: int, before: RoundStanding) -> tuple[Rounds, 
     standing = _standing(rows, starts, end, gap, now_told, interval, before)
     if not len(starts):
         none = np.empty(0)
-        return Rounds(none, none, none), standing
+        return Rounds(none, none, none), 0, standing
     sums = np.concatenate(([0], np.cumsum(size)))
     # Of the round that each start ends: it began with the start before, or before the first row.
     first = np.concatenate(([before.first if before.first is not None else 0], arrived[starts[:-1]]))
@@ -181,7 +188,7 @@ def rounds(rows: LagRows, byte_ns: int, before: RoundStanding) -> tuple[Rounds, 
     whole = np.concatenate(([before.whole and before.first is not None], interval_before[:-1] > 0))
     begins, ends = (turned(moment % DAY - told_before) for moment in (first, end_before))
     fits = whole & (told_before != NONE) & (np.abs(ends - begins) < np.maximum(SECOND, 2 * interval_before))
-    return Rounds(begins[fits] / SECOND, ends[fits] / SECOND, held[fits].astype(np.float64)), standing
+    return Rounds(begins[fits] / SECOND, ends[fits] / SECOND, held[fits].astype(np.float64)), len(starts), standing
 
 
 def _carried(told: Places, known: Places, before: RoundStanding) -> tuple[Places, Places]:

@@ -91,6 +91,9 @@ class LagTracker:
         self._last = 0
         self._round: RoundStanding | None = None
         self._rounds = tuple(Sample(KEPT) for _ in range(3))
+        self._sizes: dict[str, tuple[int, int]] = {}
+        """Of each type how many came, and their bytes, in `_begun` rounds."""
+        self._begun = 0
 
     def vouch(self, vouched: bool) -> None:
         """The receiver has its fix from now on, or no more: a time that nobody vouches for says nothing of one."""
@@ -146,7 +149,7 @@ class LagTracker:
             self._fold(rows)
 
     def _fold(self, rows: "LagRows") -> None:
-        from pale_heron.core.clock.lag_fold import BEFORE_ALL, decide, rounds, type_lags
+        from pale_heron.core.clock.lag_fold import BEFORE_ALL, decide, rounds, sizes_of, type_lags
 
         self._shown = None
         decided = decide(rows, {kind: (each.last, each.astray) for kind, each in self._types.items()})
@@ -158,7 +161,11 @@ class LagTracker:
             self._begin_again()
             self._fold(rows.behind(decided.steps[-1]))
             return
-        ended, self._round = rounds(rows, self._byte_ns, self._round or BEFORE_ALL)
+        ended, begun, self._round = rounds(rows, self._byte_ns, self._round or BEFORE_ALL)
+        self._begun += begun
+        for name, count, size in sizes_of(rows):
+            known = self._sizes.get(name, (0, 0))
+            self._sizes[name] = known[0] + count, known[1] + size
         for sample, values in zip(self._rounds, ended, strict=True):
             sample.extend(array("d", values.tobytes()))
         self._last = int(rows.time[-1])
@@ -191,5 +198,7 @@ class LagTracker:
             steps=self._steps,
             until=self._last,
             stepped_from=self._stepped_from,
+            sizes=tuple((name, *counts) for name, counts in self._sizes.items()),
+            all_rounds=self._begun,
             vouched=self._vouched,
         )

@@ -1,16 +1,21 @@
-"""Pulses, one a second: how many came, were missed or doubled, how even they are, and how a clock drifts against them.
+"""Pulses: how many came, were missed or doubled, how even they are, and how a clock drifts against them.
 
-An interval counts where it lies between half a second and one and a half: shorter is a pulse too many, longer one or
-more that are missing. The first interval is left out: what was switched on in the middle of it is cut short.
+Which moments are pulses is decided by their train (`pulse_train.py`). The first interval is left out: what was switched
+on in the middle of it is cut short.
 """
 
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
+from itertools import combinations
 from typing import Final, NamedTuple
 
 from pale_heron.core.clock.allan import AllanDeviation, allan_deviations
-from pale_heron.core.clock.straight_line import Drift, MeanAndDeviation, StraightLine
+from pale_heron.core.clock.pulse_train import LOOKED_AT, ONE_SECOND, STAYS, PulseTrain, TrainPulse, likely_period
+from pale_heron.core.clock.sources import PRINTED
+from pale_heron.core.clock.straight_line import FEW, Drift, MeanAndDeviation, StraightLine
 from pale_heron.core.frames import SECOND
 from pale_heron.core.samples import Sample, Times, quantile
 
@@ -19,6 +24,10 @@ PHASES_KEPT: Final = 1 << 13
 
 LATELY: Final = 10
 """So many of the last pulses say where they lie now."""
+
+SURE_S: Final = 1e-4
+PRINTED_LATE_S: Final = 0.25
+"""Two sources are not known better against each other; and not where one of them is printed."""
 
 KEPT: Final = 1 << 12
 """So many intervals are kept for percentiles and the histogram, evenly thinned; least and most stay exact."""
@@ -68,6 +77,8 @@ class PulseSnapshot:
     pulses: int = 0
     missed: int = 0
     doubled: int = 0
+    """Those that are no pulses of the train: between two, or out of phase with the rest."""
+    period_s: float = 1.0
     intervals: int = 0
     interval: PulseInterval | None = None
     host_offset: HostOffset | None = None
@@ -99,81 +110,111 @@ class PulseSnapshot:
 
     @cached_property
     def allan(self) -> tuple[AllanDeviation, ...]:
-        """How steady this computer's clock is against it, over the pulses that are kept."""
+        """How steady this computer's clock is against it, over the pulses that are kept; of one a second alone."""
+        if self.period_s != 1.0:
+            return ()
         return allan_deviations([(each.number, each.time - each.number * SECOND) for each in self.phases])
 
 
 class PulseTracker:
     """Takes the moments of pulses, in their order; what it keeps does not grow. It can be pickled."""
 
-    def __init__(self, source: str, lane: str = "") -> None:
+    def __init__(self, source: str, lane: str = "", period: Fraction | None = None) -> None:
+        """`period` in seconds, where somebody stated it; else it is found."""
         self._source = source
         self._lane = lane
+        self._stated = period
         self.resolution_ns = 0
         self.trouble = ""
         self.left = False
-        self._count = self._missed = self._doubled = 0
+        self._count = 0
+        self._recent: deque[tuple[int, int | None]] = deque(maxlen=LOOKED_AT)
+        """The last moments, with what the counter of its own said."""
+        self._shown: PulseSnapshot | None = None
+        self._begin_again(PulseTrain(period or ONE_SECOND))
+
+    def _begin_again(self, train: PulseTrain) -> None:
+        self._train = train
         self._first: int | None = None
         self._last: int | None = None
-        self._number = 0
-        """Of the last pulse, those that were missed counted too."""
         self._begun = False
         """Whether an interval was left out already."""
-        self._away = False
+        self._held: dict[int, tuple[int, int | None]] = {}
+        """What was handed over and may be a pulse yet, by its place."""
         self._intervals, self._offsets = MeanAndDeviation(), MeanAndDeviation()
         self._spread, self._offset_sample = Sample(KEPT), Sample(KEPT)
         self._phases: deque[PulsePhase] = deque(maxlen=PHASES_KEPT)
         self._drift, self._own_drift = StraightLine(), StraightLine()
         self._own_first: tuple[int, int] | None = None
         self._own_last = 0
-        self._shown: PulseSnapshot | None = None
 
     def take(self, moment: int, own: int | None = None) -> None:
         """A pulse, when it came and what its own counter says (nanoseconds)."""
         self._count += 1
         self._shown = None
-        if self._last is None or self._first is None:
-            self._first = self._last = moment
-            self._note(moment, own)
+        self._recent.append((moment, own))
+        # Figures of another period are none: what came last is looked at anew.
+        period = self._other_period()
+        if period is None:
+            self._take(moment, own)
             return
-        interval = moment - self._last
-        seconds = round(interval / SECOND)
-        if seconds < 1:
-            self._doubled += 1
-            return
-        # While its source was away nobody could hear it: that is no pulse missed.
-        self._missed += 0 if self._away else seconds - 1
-        self._number += seconds
-        self._last = moment
-        if seconds == 1 and self._begun and not self._away:
-            self._intervals.add(interval / SECOND)
-            self._spread.add(interval / SECOND)
-        self._begun = not self._away
-        self._away = False
-        self._note(moment, own)
+        self._begin_again(PulseTrain(period))
+        for each in self._recent:
+            self._take(*each)
+
+    def _other_period(self) -> Fraction | None:
+        """Another period that fits the last moments better; looked for at the start, and where most fit none."""
+        if self._stated is not None:
+            return None
+        strays = self._train.strays
+        early = self._count <= LOOKED_AT
+        if not (early or strays > self._strays_seen + LOOKED_AT // 2):
+            return None
+        self._strays_seen = strays if not early else 0
+        found = likely_period([each for each, _ in self._recent])
+        return found if found != self._train.period and not (early and found == ONE_SECOND) else None
+
+    _strays_seen = 0
+    """How many there were when it was looked last."""
+
+    def _take(self, moment: int, own: int | None) -> None:
+        place = self._train.places
+        self._held[place] = moment, own
+        for pulse in self._train.take(moment):
+            self._note(*self._held.pop(pulse.place), pulse)
+        for old in [each for each in self._held if each <= place - STAYS]:
+            del self._held[old]
 
     def break_off(self) -> None:
         """Its source is gone: the interval over that is none."""
-        self._away = self._last is not None
+        self._train.break_off()
 
-    def _note(self, moment: int, own: int | None) -> None:
-        """Where it lies against this computer's clock, and against the counter of its own."""
-        assert self._first is not None, "it was taken"
-        offset = (moment + SECOND // 2) % SECOND - SECOND // 2
+    def _note(self, moment: int, own: int | None, pulse: TrainPulse) -> None:
+        """Where it lies against the one before, this computer's clock, and the counter of its own."""
+        train, number = self._train, pulse.number
+        if self._last is not None:
+            if pulse.gap == 1 and self._begun:
+                self._intervals.add((moment - self._last) / SECOND)
+                self._spread.add((moment - self._last) / SECOND)
+            self._begun = pulse.gap > 0
+        self._first = moment if self._first is None else self._first
+        self._last = moment
+        # Whole seconds count, or the parts of one that it has.
+        whole = SECOND if train.period >= 1 else train.after(1)
+        offset = (moment + whole // 2) % whole - whole // 2
         self._offsets.add(float(offset))
         self._offset_sample.add(float(offset))
-        run = moment - self._first - self._number * SECOND
-        self._phases.append(PulsePhase(self._number, moment, offset))
-        self._drift.add(float(self._number), float(run))
+        self._phases.append(PulsePhase(number, moment, offset))
+        self._drift.add(float(number * train.period), float(moment - self._first - train.after(number)))
         if own is None:
             return
         if self._own_first is None or own < self._own_last:
             # Where a counter goes back, its board has started again.
-            self._own_first, self._own_drift = (own, self._number), StraightLine()
+            self._own_first, self._own_drift = (own, number), StraightLine()
         self._own_last = own
-        begin, number = self._own_first
-        passed = self._number - number
-        self._own_drift.add(float(passed), float(own - begin - passed * SECOND))
+        begin, first = self._own_first
+        passed = number - first
+        self._own_drift.add(float(passed * train.period), float(own - begin - train.after(passed)))
 
     def snapshot(self) -> PulseSnapshot:
         """How it stands; the same object while nothing came."""
@@ -192,8 +233,9 @@ class PulseTracker:
         return PulseSnapshot(
             source=self._source,
             pulses=self._count,
-            missed=self._missed,
-            doubled=self._doubled,
+            missed=self._train.missed,
+            doubled=self._train.strays,
+            period_s=float(self._train.period),
             intervals=intervals.count,
             interval=(
                 PulseInterval(intervals.least, intervals.mean, intervals.most, intervals.deviation)
@@ -213,3 +255,25 @@ class PulseTracker:
             phases=tuple(self._phases),
             spread=self._spread.copied(),
         )
+
+
+def sources_apart(one: PulseSnapshot, other: PulseSnapshot) -> tuple[float, float] | None:
+    """How much later in its second one begins than another, and how sure that is, seconds.
+
+    None of too few, or of those that come more often than once a second.
+    """
+    here, there = one.offset_now, other.offset_now
+    if here is None or there is None or min(one.pulses, other.pulses) < FEW or min(one.period_s, other.period_s) < 1:
+        return None
+    # What is printed comes as late as its line, and as unevenly.
+    late = PRINTED_LATE_S * any(each.source.startswith(PRINTED) for each in (one, other))
+    resolution = max(one.resolution_ns, other.resolution_ns)
+    whole = (here.mean - there.mean + SECOND / 2) % SECOND - SECOND / 2
+    return whole / SECOND, max(SURE_S, late, (here.spread + there.spread + resolution) / SECOND)
+
+
+def contradicted(pulses: Sequence[PulseSnapshot]) -> bool:
+    """Whether two sources that are listened to begin their seconds at different moments."""
+    heard = [each for each in pulses if not each.left and not each.trouble]
+    found = [sources_apart(one, other) for one, other in combinations(heard, 2)]
+    return any(each is not None and abs(each[0]) > each[1] for each in found)

@@ -11,8 +11,8 @@ from pale_heron.core.figures import several
 from pale_heron.core.frames import SECOND
 from pale_heron.core.wire.visible import safe_label
 
-SILENT_NS: Final = 5 * SECOND // 2
-"""After so long without a pulse the source has stopped."""
+SILENT: Final = 2.5
+"""After so many periods without a pulse the source has stopped."""
 
 EDGE_ERRORS: Final = 4.0
 """A drift below so many standard errors is not shown to be one: few pulses, and noise that is not all by chance."""
@@ -78,6 +78,16 @@ def offset_words(each: PulseSnapshot) -> str:
     return f"by its last pulses this computer is {lately} {where}; {least} to {most} so far"
 
 
+def silent_ns(each: PulseSnapshot) -> int:
+    """How long no pulse of it may come."""
+    return round(SILENT * max(1.0, each.period_s) * SECOND)
+
+
+def figure(seconds: float) -> str:
+    """A period as people say it."""
+    return f"{seconds:.4g}"
+
+
 def pulse_state(each: PulseSnapshot, now: int | None) -> tuple[str, str]:
     """How it stands: a role, and words. `now` is None where nobody waits any more."""
     name = safe_label(each.source)
@@ -88,8 +98,9 @@ def pulse_state(each: PulseSnapshot, now: int | None) -> tuple[str, str]:
     if not each.pulses or each.last is None:
         return "amber", f"{name}: no pulse has come"
     counted = several(each.pulses, "pulse")
-    if now is not None and now - each.last > SILENT_NS:
+    if now is not None and now - each.last > silent_ns(each):
         return "coral", f"{name}: no pulse for {passed((now - each.last) / SECOND)}, after {counted}"
+    counted += "" if each.period_s == 1 else f", every {figure(each.period_s)} s"
     if each.missed or each.doubled:
         return "amber", f"{name}: {counted}, {each.missed} missed, {each.doubled} doubled"
     if each.pulses < FEW:
@@ -119,7 +130,7 @@ def pulse_findings(each: PulseSnapshot, now: int | None, *, fixed: bool | None) 
     """Why none come, or what they are worth. `fixed`: whether a receiver here has a fix; None where nobody knows."""
     found = []
     kind = each.source.partition(":")[0]
-    stopped = now is not None and not each.left and each.last is not None and now - each.last > SILENT_NS
+    stopped = now is not None and not each.left and each.last is not None and now - each.last > silent_ns(each)
     if (not each.pulses and not each.left) or stopped:
         if fixed is False:
             found.append(

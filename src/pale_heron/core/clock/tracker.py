@@ -113,7 +113,7 @@ class ClockTracker:
         if tracker is None:
             if len(self._sources) >= MOST_SOURCES:
                 return
-            tracker = self._sources[text] = PulseTracker(text, source.lane)
+            tracker = self._sources[text] = PulseTracker(text, source.lane, source.period)
         tracker.left = False
         if source.kind == PRINTED and text not in self._printed.get(source.lane, {}):
             self._printed.setdefault(source.lane, {})[text] = PrintedPulse(source.what)

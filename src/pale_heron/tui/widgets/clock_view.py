@@ -35,8 +35,8 @@ class ClockView(Canvas):
     def draw(self) -> None:
         """One picture."""
         # Loaded with the first picture of this view: the first picture of all does not wait for it.
-        from pale_heron.core.clock.clock_object import picture_of
         from pale_heron.core.clock.host import HostClock
+        from pale_heron.core.clock_of_lanes import clock_of
         from pale_heron.ports.host_clock import read_host_clock, zone_name
         from pale_heron.tui.views.clock import clock
 
@@ -47,7 +47,7 @@ class ClockView(Canvas):
                 self._asked, self._host = time.monotonic(), read_host_clock()
             host = self._host if isinstance(self._host, HostClock) else None
             known = known._replace(host=host, zone=zone_name())
-        picture = picture_of(((lane.name, lane.lag) for lane in snapshot.lanes), known)
+        picture = clock_of(snapshot.lanes, known)
         self.show(clock.paint(snapshot, picture, self._page, max(20, self.size.width - 2)))
 
     def show_page(self, page: str) -> None:
@@ -98,9 +98,9 @@ class ClockView(Canvas):
 
 def _draw_chart(kind: str, shown: BenchSnapshot, path: Path) -> None:
     """In a thread of its own, from what was shown."""
-    from pale_heron.core.clock.clock_object import picture_of
+    from pale_heron.core.clock_of_lanes import clock_of
     from pale_heron.report.clock_charts import ClockChartInput, save_clock_chart
 
     source = Path(shown.capture.path).name or shown.bench
-    picture = picture_of(((lane.name, lane.lag) for lane in shown.lanes), shown.clock)
+    picture = clock_of(shown.lanes, shown.clock)
     save_clock_chart(kind, ClockChartInput(source, picture), path)

@@ -6,11 +6,11 @@ from typing import Final
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.clock.clock_object import ClockPicture
-from pale_heron.core.clock.clock_words import apart_lines, naming_words, server_words
+from pale_heron.core.clock.clock_words import naming_words, server_words
 from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.module_clock import READING, clock_words, module_clock
-from pale_heron.core.clock.offset import other_rates, whole_seconds, without
+from pale_heron.core.clock.offset import apart_lines, other_rates, whole_seconds, without
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
@@ -32,7 +32,7 @@ def paint(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> list[Li
     for lane, lags in picture.lanes:
         if lags.types:
             rows += [BLANK, *_lane(lane, lags, picture, width)]
-            rows += _without(snapshot, lane, lags, width)
+            rows += _without(lags, width)
     return rows
 
 
@@ -122,17 +122,14 @@ def _strip(each: TypeLag, apart: int, room: int, scale_s: float) -> str:
     return bars(cells).replace(" ", "·")
 
 
-def _without(snapshot: BenchSnapshot, lane: str, lags: LagSnapshot, width: int) -> list[Line]:
+def _without(lags: LagSnapshot, width: int) -> list[Line]:
     """When the last byte would come with fewer sentences."""
-    burst, shown = lags.burst, next((each for each in snapshot.lanes if each.name == lane), None)
-    if burst is None or shown is None:
+    burst = lags.burst
+    if burst is None:
         return []
     apart = whole_seconds(lags)
-    # Only what comes in every round: what comes at the start, or now and then, fills none of them.
-    rounds = max(1, burst.begin.samples)
-    sizes = {each.type: each.bytes / each.count * round(each.count / rounds) for each in shown.line.types if each.count}
     rows = []
-    for kind, size, end in without(burst, sizes):
+    for kind, size, end in without(burst, lags.bytes_a_round):
         words = f"{size:.0f} bytes less: the last byte at {MS * (end - apart):.0f} ms"
         rows.append(cut(line((f"{f'no {safe_label(kind)}':<{NAME}}", "faint"), (words, "quiet")), width))
     return rows
