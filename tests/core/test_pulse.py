@@ -9,11 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pale_heron.core.clock.agreement import agreements
+from pale_heron.core.clock.events import PULSE_SOURCE
 from pale_heron.core.clock.offset import trusted_pulses
 from pale_heron.core.clock.printed_pulse import PrintedPulse
 from pale_heron.core.clock.pulse import PulseTracker, contradicted, sources_apart
 from pale_heron.core.clock.straight_line import FEW
-from pale_heron.core.frames import SECOND
+from pale_heron.core.clock.tracker import ClockTracker
+from pale_heron.core.frames import IN, SECOND, Event, Frame, Kind, Status
 
 BEGIN = 1_935_000_000 * SECOND
 
@@ -159,11 +161,15 @@ def test_nothing_is_told_of_nothing() -> None:
     [
         ("", "tick", (True, None)),
         ("", "", (False, None)),
-        ("", "pulse 41, 1234567 us", (True, 1_234_567_000)),
-        ("", "at 12.5 s", (True, 12_500_000_000)),
-        ("", "7ms since", (True, 7_000_000)),
+        ("", "pulse 41, 1234567 us", (True, (1_234_567_000, 1))),
+        ("", "at 12.5 s", (True, (12_500_000_000, 1))),
+        ("", "7ms since", (True, (7_000_000, 1))),
         ("", "level 12.7 m", (True, None)),
-        (r"tick (?P<us>\d+)", "tick 250", (True, 250_000)),
+        ("", "2031-05-04T09:41:07.000123Z", (True, (34_867_000_123_000, 1))),
+        ("", "PPS 48000012", (True, (48_000_012, 0))),
+        ("", "PPS 48000012 of 99999999", (True, None)),
+        ("", "pulse 41", (True, None)),
+        (r"tick (?P<us>\d+)", "tick 250", (True, (250_000, 1))),
         (r"tick (?P<us>\d+)", "gate 4 open", (False, None)),
         (r"tick", "a tick came", (True, None)),
         (r"tick (?P<ns>\w+)", "tick x1", (True, None)),
@@ -172,6 +178,39 @@ def test_nothing_is_told_of_nothing() -> None:
 )
 def test_which_lines_are_pulses(pattern: str, line: str, read: tuple[bool, int | None]) -> None:
     assert PrintedPulse(pattern).read(line) == read
+
+
+@pytest.mark.parametrize(
+    ("form", "own_ppm"),
+    [
+        ("pulse {number}, {us} us", 25.0),
+        ("{us}", 25.0),
+        ("dt={interval_us}us", 25.0),
+        ("interval {interval_s:.6f} s", 25.0),
+        ("PPS {interval_us}", 25.0),
+        ("{stamp}", 25.0),
+        ("pulse {number}", None),
+        ("level {number}.7 m", None),
+    ],
+)
+def test_what_a_board_prints_is_its_clock_without_a_pattern(form: str, own_ppm: float | None) -> None:
+    """A counter, an interval or a time of day, over midnight, and through a start of the board."""
+    clock, chance, before = ClockTracker(), random.Random(4), 0.0
+    clock.heed(Event(BEGIN, "", PULSE_SOURCE, {"source": "printed:board"}))
+    for number in range(400):
+        own_s = 86_200 + number * (1 + 25e-6)
+        words = form.format(
+            number=number,
+            us=round(own_s * 1e6),
+            interval_us=round((own_s - before) * 1e6),
+            interval_s=own_s - before,
+            stamp=f"{int(own_s) // 3600 % 24:02d}:{int(own_s) // 60 % 60:02d}:{own_s % 60:09.6f}",
+        )
+        before = own_s
+        moment = BEGIN + number * SECOND + chance.randint(0, 3_000_000)
+        clock.hear([Frame("board", IN, moment, 0, words.encode() + b"\r\n", Kind.TEXT, Status.OK, None, "text")])
+    own = clock.snapshot().pulses[0].own
+    assert own is None if own_ppm is None else own is not None and own.ppm == pytest.approx(own_ppm, abs=0.1)
 
 
 @given(st.text(max_size=60))

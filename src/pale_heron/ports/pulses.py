@@ -140,7 +140,9 @@ class SimulatedPulses:
     resolution_ns = 0
 
     def __init__(self, name: str, clock: StampClock) -> None:
-        self._path = simulated_folder() / (Path(name).name + PULSE_FILE)
+        # A name, or the path that its device was given with --link.
+        link = Path(name) if "/" in name else simulated_folder() / name
+        self._path = link.with_name(link.name + PULSE_FILE)
         self._clock = clock
         self._name = name
         self._last = self._read()
@@ -149,7 +151,9 @@ class SimulatedPulses:
         try:
             return read_pulse(self._path.read_text("ascii"))
         except (OSError, ValueError):
-            raise NoPulses(f"no simulated device {self._name!r} gives pulses: pale-heron sim curlew --pulses") from None
+            raise NoPulses(
+                f"no simulated device {self._name!r} gives pulses: pale-heron sim curlew --scene pulse"
+            ) from None
 
     def next(self) -> ReadPulse | None:
         end = time.monotonic() + WAIT_S

@@ -14,7 +14,7 @@ from pale_heron.core.nmea.raw import TIME_FIELD, time_of_day
 from pale_heron.core.wire.visible import safe_label, safe_text
 
 if TYPE_CHECKING:
-    from pale_heron.core.clock.printed_pulse import PrintedPulse
+    from pale_heron.core.clock.printed_pulse import OwnCounter, PrintedPulse
 
 MOST_SOURCES: Final = 16
 MOST_SERVERS: Final = 16
@@ -67,6 +67,7 @@ class ClockTracker:
         self._sources: dict[str, PulseTracker] = {}
         self._printed: dict[str, dict[str, PrintedPulse]] = {}
         """By lane, then by source."""
+        self._counters: dict[str, OwnCounter] = {}
         self._namings: dict[tuple[str, str], SecondNaming] = {}
         self._network: dict[str, NetworkServer] = {}
         self._asked: dict[str, deque[ServerAnswer]] = {}
@@ -101,7 +102,7 @@ class ClockTracker:
 
     def _listen(self, event: Event) -> None:
         # Loaded with the first source: most benches never have one, and the first picture need not wait.
-        from pale_heron.core.clock.printed_pulse import PrintedPulse
+        from pale_heron.core.clock.printed_pulse import OwnCounter, PrintedPulse
         from pale_heron.core.clock.sources import PRINTED, source_typed
 
         text, details = str(event.details.get("source", "")), event.details
@@ -117,6 +118,7 @@ class ClockTracker:
         tracker.left = False
         if source.kind == PRINTED and text not in self._printed.get(source.lane, {}):
             self._printed.setdefault(source.lane, {})[text] = PrintedPulse(source.what)
+            self._counters[text] = OwnCounter()
         tracker.trouble = safe_label(str(details.get("trouble", "")))
         if tracker.trouble:
             tracker.break_off()
@@ -154,9 +156,9 @@ class ClockTracker:
                 if printed:
                     line = safe_text(frame.data.strip(b"\r\n"))
                     for source, reader in list(printed.items()):
-                        is_pulse, own = reader.read(line)
+                        is_pulse, said = reader.read(line)
                         if is_pulse:
-                            self._pulse(source, frame.time, own)
+                            self._pulse(source, frame.time, self._counters[source].take(frame.time, said))
             elif frame.kind is NMEA and frame.status is OK:
                 self._told(frame, frame.time)
 
