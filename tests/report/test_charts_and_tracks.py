@@ -246,10 +246,10 @@ def test_no_line_is_drawn_over_a_gap() -> None:
     assert len(filled) == 6 and np.isnan(values[3]) and (np.diff(filled) > 0).all()
 
 
-def test_what_nobody_reported_has_no_scale(tmp_path: Path) -> None:
+def test_what_nobody_reported_is_left_out(tmp_path: Path) -> None:
     here = gappy()[0]._replace(altitude_m=None)
     text = drawn("position", [here._replace(utc=BEGIN + at * SECOND) for at in range(9)], tmp_path)
-    assert "not reported" in text
+    assert "north, m" in text and "above sea" not in text
 
 
 @pytest.mark.parametrize("kind", ["position", "ribbon", "scatter"])

@@ -1,5 +1,6 @@
 """The report: a well-formed page with an answer for each question, nothing hostile, nothing that was to be left out."""
 
+import hashlib
 import os
 import re
 import subprocess
@@ -9,15 +10,19 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
+from pypdf import PdfReader
 from tests.streams import BEGIN, chunk, said
 from tests.waiting import LIMIT_S
 
+from pale_heron.answers.answer import QUESTIONS
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.tracker import BEGUN, ENDED
 from pale_heron.core.wire.probe import PROBE, Probe, encode
+from pale_heron.report.pages import write_pdf
+from pale_heron.report.report import Report, ReportAnswer, ReportPart, ReportTable
 
 HOSTILE = "<script>alert(1)</script>\x1b[31m & 'quotes' $x^2$"
 VOID = {"meta", "br", "hr", "img", "link", "input", "use", "path", "rect", "image", "stop", "line", "circle"}
@@ -72,9 +77,10 @@ def walk(path: Path) -> Path:
     return path
 
 
-def run(*words: str | Path) -> subprocess.CompletedProcess[str]:
+def run(*words: str | Path, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-m", "pale_heron", "report", *map(str, words)],
+        cwd=cwd,
         capture_output=True,
         text=True,
         timeout=LIMIT_S,
@@ -151,11 +157,57 @@ def test_a_glance_has_answers_and_expectations_alone(made: Path) -> None:
     assert "nothing lost" in words and "8 of 10 delivered" in words and "GNGSV" not in words
 
 
-def test_the_pdf_is_one(made: Path) -> None:
-    data = (made / "r.pdf").read_bytes()
-    assert data.startswith(b"%PDF-") and data.rstrip().endswith(b"%%EOF")
-    # Pages of text and one for each chart; fonts are embedded as text.
-    assert len(re.findall(rb"/Type /Page\b", data)) >= 6 and b"/FontFile2" in data
+def pages_of(path: Path) -> list[str]:
+    """The words of each page of a PDF."""
+    return [page.extract_text() for page in PdfReader(path).pages]
+
+
+def test_the_first_page_is_for_somebody_in_a_hurry(made: Path) -> None:
+    pages = pages_of(made / "r.pdf")
+    first = " ".join(pages[0].split())
+    assert all(question in first for question in QUESTIONS.values())
+    for told in ("8 of 10 delivered", "1 passed, 1 failed, 1 not shown", "No module was spoken to", "SHA-256"):
+        assert told in first, told
+    assert hashlib.sha256((made / "walk.pcapng").read_bytes()).hexdigest() in "".join(pages[0].split())
+    assert hashlib.sha256((made / "x.toml").read_bytes()).hexdigest() in "".join(pages[0].split())
+    assert all(f"{number} of {len(pages)}" in words for number, words in enumerate(pages, 1))
+    assert not re.search(r"\([a-z]\)", " ".join(pages)), "what a key does on the screen is of no use on paper"
+
+
+def test_no_heading_stands_alone_and_no_page_is_nearly_empty(made: Path) -> None:
+    pages = pages_of(made / "r.pdf")
+    titles = {"Expectations", "Record", "Line", "Fix", "Clock", "Link", "What is not here", "Lanes", "Trials"}
+    for words in pages:
+        lines = [line for line in words.splitlines() if line.strip()]
+        # The last line is the footer.
+        assert lines[-2].strip() not in titles, words
+    assert len(pages) <= 8
+
+
+def test_a_table_repeats_its_head_over_pages_and_breaks_no_word(tmp_path: Path) -> None:
+    rows = tuple((f"GN{number:03d}", "delivered", "word " * 40) for number in range(90))
+    table = ReportTable("What was said", ("type", "what became of it", "words"), rows)
+    part = ReportPart("Line", "Is it?", (ReportAnswer("", "reed", "Yes."),), (table,))
+    write_pdf(Report("Long", (), (), None, (part,), ()), tmp_path / "long.pdf")
+    pages = pages_of(tmp_path / "long.pdf")
+    assert len(pages) > 3 and all("what became of it" in " ".join(words.split()) for words in pages[:-1])
+    assert sum(words.count("delivered") for words in pages) == 90, "no word is parted"
+
+
+def test_the_same_record_gives_the_same_file(made: Path) -> None:
+    run("walk.pcapng", "-o", made / "again.pdf", "--expect", "x.toml", cwd=made)
+    again = (made / "again.pdf").read_bytes()
+    assert again.startswith(b"%PDF-") and b"/FontFile2" in again
+    run("walk.pcapng", "-o", made / "once.pdf", "--expect", "x.toml", cwd=made)
+    assert (made / "once.pdf").read_bytes() == again
+
+
+def test_a_raw_log_has_a_report_that_says_what_it_cannot_show(tmp_path: Path) -> None:
+    (tmp_path / "log.nmea").write_bytes(b"".join(said(60)))
+    assert run("log.nmea", "-o", "log.html", cwd=tmp_path).returncode == 0
+    words = " ".join(" ".join(Page((tmp_path / "log.html").read_text("utf-8")).words).split())
+    assert "nothing in it says when its bytes came" in words and "nothing here tells when a time arrived" in words
+    assert "Where are we, and how sure?" in words and "After the second" not in words
 
 
 @pytest.mark.parametrize(
@@ -163,7 +215,7 @@ def test_the_pdf_is_one(made: Path) -> None:
     [
         (["walk.pcapng", "-o", "a.doc"], "no ending that says a format"),
         (["walk.pcapng", "-o", "a.html", "--place", "near"], "is not known"),
-        (["x.toml", "-o", "a.html"], "is not a capture"),
+        (["x.toml", "-o", "a.html"], "is not a capture, and holds no sentence"),
     ],
 )
 def test_wrong_usage_is_told(words: list[str], told: str, made: Path) -> None:

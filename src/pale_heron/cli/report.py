@@ -53,7 +53,7 @@ def report(
     free_output(out, force=force)
     # Slow to load: after the questions that cost nothing.
     from pale_heron.bench.config.expectation_file import read_expectations
-    from pale_heron.report.contents import ReportWishes
+    from pale_heron.report.report import ReportWishes
     from pale_heron.report.writing import matter_of, write_report
 
     wanted = read_expectations(expected) if expected is not None else None

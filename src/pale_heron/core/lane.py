@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from pale_heron.core.believed import BelievedSentences
 from pale_heron.core.clock.events import OWN_CLOCK_STEP, seconds_of
-from pale_heron.core.clock.lag import LagSnapshot
+from pale_heron.core.clock.lag import EMPTY, LagSnapshot
 from pale_heron.core.figures import several
 from pale_heron.core.frames import (
     BY_USER,
@@ -126,6 +126,7 @@ class Lane:
         self._settings_error = self._refusal = ""
         self._checksums_seen = False
         self._opening = LaneOpening.OPEN if raw else LaneOpening.OPENING
+        self._raw = raw
         self._open_error = self._hint = ""
         self._believed = BelievedSentences(epochs_kept)
         self._believed.byte_ns = self._byte_ns
@@ -368,7 +369,8 @@ class Lane:
             line=line,
             dialogue=dialogue,
             fix=fix,
-            lag=self._believed.lag.snapshot(),
+            # Where nobody saw when anything came, nothing says how late it was.
+            lag=EMPTY if self._raw else self._believed.lag.snapshot(),
             secrets=self.streams.secrets,
             secret_asked=self.streams.secret_asked,
             asked_only=asked_only,

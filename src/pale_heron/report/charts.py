@@ -185,9 +185,7 @@ def scatter_chart(charted: ChartInput) -> Figure:
     )
     worth = f"worth about {found.independent:.0f} independent"
     sample = f"{positions(found.samples)}, {worth}; {found.level} alone; {when}"
-    speeds = _column(charted.lane.fix.track, "speed_knots")
-    speeds = speeds[~np.isnan(speeds)]
-    if speeds.size and np.median(speeds) > AT_REST_KNOTS:
+    if was_moving(charted.lane):
         sample += "\nit was moving for most of the time: these are places on its way, and say nothing of its accuracy"
     figure, axes = _figure(charted, f"Positions of {_of(charted.lane)} about {about}", sample)
     axes.set_aspect("equal", adjustable="datalim")
@@ -208,6 +206,13 @@ def scatter_chart(charted: ChartInput) -> Figure:
     return figure
 
 
+def was_moving(lane: LaneSnapshot) -> bool:
+    """Whether it moved for most of the time, as it says itself: its places are a way, and no scatter."""
+    speeds = _column(lane.fix.track, "speed_knots")
+    speeds = speeds[~np.isnan(speeds)]
+    return bool(speeds.size and np.median(speeds) > AT_REST_KNOTS)
+
+
 def ribbon_chart(charted: ChartInput) -> Figure:
     """The session: state, satellites used, C/N0 of the best four, with outages, starts and marks."""
     fix = charted.lane.fix
@@ -216,28 +221,43 @@ def ribbon_chart(charted: ChartInput) -> Figure:
         raise NothingToDraw("No epoch was reported", "A ribbon needs a receiver's sentences")
     edges = times_of([strip.begin + strip.width * place for place in range(len(strip.levels) + 1)])
     sample = f"{fix.epochs} epochs, {fix.epochs_with_fix} with a fix; {len(fix.history.outages)} outages; "
-    sample += (
-        f"{span_words(strip.begin, strip.end, dated=charted.dated)}; each step the worst of {strip.width / SECOND:g} s"
+    sample += f"{span_words(*_told(fix), dated=charted.dated)}; each step the worst of {strip.width / SECOND:g} s"
+    rows = [
+        (values, words, ink)
+        for values, words, ink in (
+            (strip.used, "used", TEAL),
+            (strip.cn0, "C/N0 of 4,\ndB-Hz", BLUE),
+        )
+        if any(value is not None for value in values)
+    ]
+    figure, axes = _figure(
+        charted,
+        f"Session of {_of(charted.lane)}",
+        sample,
+        1 + len(rows),
+        sharex=True,
+        height_ratios=(2,) + (1,) * len(rows),
     )
-    figure, axes = _figure(charted, f"Session of {_of(charted.lane)}", sample, 3, sharex=True, height_ratios=(2, 1, 1))
+    axes = np.ravel(axes)
     levels = np.array([np.nan if level == SILENT else float(level) for level in strip.levels])
     axes[0].stairs(levels, edges, fill=True, color=GREEN, alpha=0.55, baseline=-0.6)
-    axes[0].set_yticks(range(len(LEVELS)), LEVELS, fontsize=7)
-    axes[0].set_ylim(-0.6, len(LEVELS) - 0.5)
+    shown = sorted({level for level in strip.levels if level != SILENT})
+    axes[0].set_yticks(shown, [LEVELS[level] for level in shown], fontsize=7)
+    axes[0].set_ylim(-0.6, max(shown, default=0) + 0.5)
     axes[0].set_ylabel("state", color=INK, fontsize=9)
-    for axis, values, words, ink in (
-        (axes[1], strip.used, "satellites\nused", TEAL),
-        (axes[2], strip.cn0, "C/N0 best 4\ndB-Hz", BLUE),
-    ):
+    for axis, (values, words, ink) in zip(axes[1:], rows, strict=True):
         known = np.array([np.nan if value is None else float(value) for value in values])
-        if np.isnan(known).all():
-            axis.set_yticks([])
-            axis.text(0.5, 0.5, "not reported", transform=axis.transAxes, ha="center", va="center", color=GREY)
         axis.stairs(known, edges, color=ink, linewidth=1.1, baseline=None)
         axis.set_ylabel(words, color=INK, fontsize=9)
     _events(axes, fix, charted.marks, strip.begin, strip.end)
-    clock_axis(axes[2], dated=charted.dated)
+    clock_axis(axes[-1], dated=charted.dated)
     return figure
+
+
+def _told(fix: FixSnapshot) -> tuple[int, int]:
+    """When the first and the last epoch came; of a long record the first that is kept."""
+    ends = (fix.track[0].arrived, fix.track[-1].arrived) if len(fix.track) else (None, None)
+    return ends[0] or fix.strip.begin, ends[1] or fix.strip.end
 
 
 def _events(axes: Any, fix: FixSnapshot, marks: tuple[Mark, ...], begin: int, end: int) -> None:
@@ -303,22 +323,19 @@ def position_chart(charted: ChartInput) -> Figure:
     where = f"{about.latitude:.7f}°, {about.longitude:.7f}°"
     when = span_words(int(times[0]), int(times[-1]), dated=charted.dated)
     sample = f"{positions(int(fixed.sum()))}; {when}; from {named}, {where}"
-    figure, axes = _figure(charted, f"Position and height of {_of(charted.lane)}", sample, 3, sharex=True)
-    rows = ((north, "north, m", TEAL), (east, "east, m", BLUE), (height, "above sea\nlevel, m", AMBER))
+    every = ((north, "north, m", TEAL), (east, "east, m", BLUE), (height, "above sea\nlevel, m", AMBER))
+    rows = [each for each in every if not np.isnan(each[0]).all()]
+    figure, axes = _figure(charted, f"Position and height of {_of(charted.lane)}", sample, len(rows), sharex=True)
     for axis, (values, words, ink) in zip(axes, rows, strict=True):
         _draw_range(axis, times, values, ink)
         axis.set_ylabel(words, color=INK, fontsize=9)
-    clock_axis(axes[2], dated=charted.dated)
+    clock_axis(axes[-1], dated=charted.dated)
     return figure
 
 
 def _draw_range(axis: Axes, times: Any, values: Any, ink: str) -> None:
     """A curve; where a step stands for many values, the band that they fill."""
     when, low, high = _enveloped(times, values)
-    if np.isnan(values).all():
-        axis.set_yticks([])
-        axis.text(0.5, 0.5, "not reported", transform=axis.transAxes, ha="center", va="center", color=GREY, fontsize=9)
-        return
     axis.fill_between(times_of(when), low, high, color=ink, alpha=0.35, linewidth=0)
     axis.plot(times_of(when), (low + high) / 2, color=ink, linewidth=0.8)
 

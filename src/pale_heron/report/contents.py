@@ -1,17 +1,16 @@
 """What a report holds, whatever it is written as: question by question the answers, and what carries them."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import TYPE_CHECKING, Final
 
 from pale_heron.answers.answer import QUESTIONS, ViewAnswer
 from pale_heron.answers.clock import clock_answer
-from pale_heron.answers.fix import fix_answer, is_moving
+from pale_heron.answers.fix import fix_answer
 from pale_heron.answers.line import line_answer
 from pale_heron.answers.link import link_answer
 from pale_heron.answers.module import module_answer
 from pale_heron.bench.redacting import COARSE, EXACT, NONE
-from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.clock.clock_words import host_lines, naming_words, server_words
 from pale_heron.core.clock.pulse_words import pulse_lines
@@ -21,25 +20,31 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.description import WIRINGS
 from pale_heron.core.link.verdict import verdict
 from pale_heron.core.link.words import COLUMNS, counts_of, latency_words
-from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED, Judged
-from pale_heron.core.proof.joining import JoinedClocks
+from pale_heron.core.proof.expectation import FAILED, NOT_SHOWN, PASSED
 from pale_heron.core.proof.marks import kind_words, measured_parts
-from pale_heron.core.proof.measured import Evident
 from pale_heron.core.proof.picture import all_happenings
 from pale_heron.core.proof.together import HappenedTogether, sending_words, together, while_sending
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.report.charts import KINDS as FIX_KINDS
-from pale_heron.report.charts import ChartInput
+from pale_heron.report.charts import ChartInput, was_moving
 from pale_heron.report.clock_charts import CLOCK_KINDS, ClockChartInput
+from pale_heron.report.in_short import in_short, printed
 from pale_heron.report.kinds import CHARTS, CLOCK_CHARTS, LINK_CHARTS, RECORD_CHARTS
 from pale_heron.report.link_charts import LINK_KINDS, TrialChartInput
 from pale_heron.report.record_chart import RECORD_KINDS, RecordChartInput
+from pale_heron.report.report import (
+    Report,
+    ReportAnswer,
+    ReportChart,
+    ReportMatter,
+    ReportPart,
+    ReportTable,
+    ReportWishes,
+)
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
-    from pale_heron.core.link.probe_log import ProbeLog
+    pass
 
 PLACES: Final = {
     EXACT: "positions stand as they were reported",
@@ -53,74 +58,6 @@ MOST_TRIALS: Final = 40
 MOST_TYPES: Final = 24
 
 
-class ReportAnswer(NamedTuple):
-    """What is said of one subject (a lane, a trial); `role` is how it stands."""
-
-    subject: str
-    role: str
-    words: str
-
-
-class ReportTable(NamedTuple):
-    """Rows under their heads; the first column is what the row is about."""
-
-    title: str
-    heads: tuple[str, ...]
-    rows: tuple[tuple[str, ...], ...]
-
-
-class ReportChart(NamedTuple):
-    """`draw` may raise NothingToDraw."""
-
-    title: str
-    draw: "Callable[[], Figure]"
-
-
-class ReportPart(NamedTuple):
-    """One question."""
-
-    title: str
-    question: str
-    answers: tuple[ReportAnswer, ...]
-    tables: tuple[ReportTable, ...] = ()
-    charts: tuple[ReportChart, ...] = ()
-    notes: tuple[str, ...] = ()
-
-
-class Report(NamedTuple):
-    """The whole of it. `facts` are names and values; `left_out` says what is not here, and why."""
-
-    title: str
-    facts: tuple[tuple[str, str], ...]
-    parts: tuple[ReportPart, ...]
-    left_out: tuple[str, ...]
-
-
-class ReportWishes(NamedTuple):
-    """What whoever asks for it says."""
-
-    title: str = ""
-    by: str = ""
-    where: str = ""
-    place: str = EXACT
-    short: bool = False
-    """One page for a glance: answers and expectations alone."""
-
-
-class ReportMatter(NamedTuple):
-    """What it is made of."""
-
-    source: str
-    facts: tuple[tuple[str, str], ...]
-    known: Evident
-    shown: BenchSnapshot
-    probes: "ProbeLog"
-    judged: Sequence[Judged] = ()
-    expected_title: str = ""
-    dated: bool = True
-    joined: JoinedClocks | None = None
-
-
 def report_of(matter: ReportMatter, wishes: ReportWishes) -> Report:
     """Everything that there is something to say of, in the order of the views."""
     makers = (_expected, _record, _line, _fix, _clock, _modules, _link)
@@ -131,17 +68,27 @@ def report_of(matter: ReportMatter, wishes: ReportWishes) -> Report:
         ]
         parts = [part for part in parts if part.answers or part.tables]
     said = (("made by", safe_label(wishes.by)), ("where", safe_label(wishes.where)))
-    facts = (*matter.facts, *(pair for pair in said if pair[1]))
-    return Report(
-        safe_label(wishes.title) or f"Report on {matter.source}", facts, tuple(parts), tuple(_left_out(matter, wishes))
-    )
+    facts = (*(pair for pair in said if pair[1]), *matter.facts)
+    title = safe_label(wishes.title) or f"Report on {matter.source}"
+    overview = None if wishes.short else _overview(matter)
+    left_out = tuple(_left_out(matter, wishes))
+    return Report(title, facts, in_short(matter), overview, tuple(parts), left_out, matter.shown.now)
+
+
+def _overview(matter: ReportMatter) -> ReportChart | None:
+    """All lanes on one axis."""
+    shown = matter.shown
+    if not matter.timed or not any(lane.line.bytes_in or lane.line.bytes_out for lane in shown.lanes):
+        return None
+    charted = RecordChartInput(matter.source, shown.lanes, shown.chronicle, shown.marks, shown.began, shown.now)
+    return ReportChart(RECORD_CHARTS["lanes"].capitalize(), partial(RECORD_KINDS["lanes"], charted))
 
 
 EXPECTED: Final = "Expectations"
 
 
 def _answer(subject: str, answer: ViewAnswer) -> ReportAnswer:
-    return ReportAnswer(safe_label(subject), answer.role, answer.text.replace("\u00a0", " "))
+    return ReportAnswer(safe_label(subject), answer.role, printed(answer.text))
 
 
 def _expected(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
@@ -181,7 +128,9 @@ def _line(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
             tables.append(
                 ReportTable(f"Types on {safe_label(lane.name)}", ("type", "count", "a second", "damaged"), said)
             )
-    notes = tuple(f"{safe_label(lane.name)}: {found.text} {found.next}" for lane in lanes for found in lane.findings)
+    notes = tuple(
+        printed(f"{safe_label(lane.name)}: {found.text} {found.next}") for lane in lanes for found in lane.findings
+    )
     return ReportPart("Line", QUESTIONS["line"], answers, tuple(tables), (), notes) if lanes else None
 
 
@@ -249,7 +198,7 @@ def _position(lane: LaneSnapshot, place: str) -> str:
 def _fix_charts(matter: ReportMatter, lane: LaneSnapshot) -> Iterator[ReportChart]:
     """What is drawn of a receiver: about a mean of its own, so that no drawing says where it was."""
     charted = ChartInput(matter.source, lane, None, None, matter.shown.marks, matter.dated)
-    kinds = ["ribbon", "signal"] if is_moving(lane.fix) else ["ribbon", "scatter", "signal"]
+    kinds = ["ribbon", "signal"] if was_moving(lane) else ["ribbon", "scatter", "signal"]
     for kind in kinds:
         yield ReportChart(f"{safe_label(lane.name)}: {CHARTS[kind]}", partial(FIX_KINDS[kind], charted))
 
@@ -282,7 +231,7 @@ def _clock(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
 
 
 def _modules(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
-    lanes = [lane for lane in matter.shown.lanes if lane.module is not None]
+    lanes = [lane for lane in matter.shown.lanes if lane.module is not None and lane.module.exchanges]
     if not lanes:
         return None
     answers = tuple(_answer(lane.name, module_answer(lane, {})) for lane in lanes)
@@ -332,7 +281,7 @@ def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
         kinds = ["throughput"] if trial.bulk else ["latency", "delivery"]
         kinds += ["reach"] if trial.ranges else []
         charts += [ReportChart(f"{name}: {LINK_CHARTS[kind]}", partial(LINK_KINDS[kind], charted)) for kind in kinds]
-        notes += [f"{name}: {each.text} {each.next}" for each in found.findings]
+        notes += [printed(f"{name}: {each.text} {each.next}") for each in found.findings]
     heads = ("trial", "kind", "ends", "begin, UTC", "verdict", "how it was wired")
     ways = ("trial", "way", *COLUMNS, "latency")
     return ReportPart(
@@ -349,9 +298,9 @@ def _link(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
 
 
 def _record(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
-    """All lanes on one axis; what was noted, what was measured, and what happened together."""
+    """What was noted, what was measured, and what happened together."""
     shown = matter.shown
-    if not any(lane.line.bytes_in or lane.line.bytes_out for lane in shown.lanes):
+    if not matter.timed or not any(lane.line.bytes_in or lane.line.bytes_out for lane in shown.lanes):
         return None
     marks = shown.marks[:MOST_MARKS]
     rows = tuple((f"{iso(mark.moment)[11:19]} UTC", safe_label(kind_words(mark))) for mark in marks)
@@ -368,16 +317,12 @@ def _record(matter: ReportMatter, _: ReportWishes) -> ReportPart | None:
     happened = together(all_happenings(shown.lanes, shown.chronicle, shown.marks))
     notes = [sending_words(each) for each in while_sending(shown.lanes, shown.chronicle.strips)]
     notes += [_group_words(group) for group in happened[:MOST_GROUPS]]
-    charted = RecordChartInput(matter.source, shown.lanes, shown.chronicle, shown.marks, shown.began, shown.now)
-    charts = tuple(
-        ReportChart(words.capitalize(), partial(RECORD_KINDS[kind], charted)) for kind, words in RECORD_CHARTS.items()
-    )
     said = (
         f"{figures.duration((shown.now - shown.began) / SECOND)} of {figures.several(len(shown.lanes), 'lane')}, "
         f"{figures.several(len(shown.marks), 'mark')}. What happens together is not shown to be cause and effect."
     )
     answer = ReportAnswer("", "quiet", said)
-    return ReportPart("Record", "What was recorded?", (answer,), tuple(tables), charts, tuple(map(safe_label, notes)))
+    return ReportPart("Record", "What was recorded?", (answer,), tuple(tables), (), tuple(map(safe_label, notes)))
 
 
 def _group_words(group: HappenedTogether) -> str:
@@ -387,6 +332,11 @@ def _group_words(group: HappenedTogether) -> str:
 
 
 def _left_out(matter: ReportMatter, wishes: ReportWishes) -> Iterator[str]:
+    if not matter.timed:
+        yield (
+            "It is a raw log: nothing in it says when its bytes came. Times are those that its sentences tell; how "
+            "late they came, silences of the line, what happened together and how the line was set cannot be known."
+        )
     people = "" if wishes.place == EXACT else "; so are numbers, texts of messages, names and addresses of hosts"
     yield f"Secrets of modules are masked{people}."
     yield f"Of the place: {PLACES[wishes.place]}. Drawings are about a mean of their own."

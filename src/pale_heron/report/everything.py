@@ -20,10 +20,11 @@ from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
-from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
+from pale_heron.report.contents import report_of
 from pale_heron.report.figures import FORMATS, NothingToDraw, save
 from pale_heron.report.junit import JudgedRecord, write_junit
 from pale_heron.report.kinds import TABLE_FORMATS, TABLES, TRACKS
+from pale_heron.report.report import ReportMatter, ReportWishes
 from pale_heron.report.tables import Tables, write_tables
 from pale_heron.report.tracks import Track, segments, write_tracks
 from pale_heron.report.writing import matter_from, matter_of, write_report
@@ -143,17 +144,19 @@ def _tracks(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
 def _drawings(matter: ReportMatter, folder: Path) -> list[WrittenFile]:
     found: list[WrittenFile] = []
     taken: set[str] = set()
-    for part in report_of(matter, ReportWishes()).parts:
-        for chart in part.charts:
-            try:
-                figure = chart.draw()
-            except NothingToDraw:
-                continue
-            stem = _NO_NAME.sub("-", f"{part.title}-{chart.title.partition(',')[0]}").strip("-").lower()[:60]
-            while stem in taken:
-                stem += "-2"
-            taken.add(stem)
-            for ending in FORMATS:
-                save(figure, folder / f"{stem}{ending}")
-                found.append(WrittenFile(f"{stem}{ending}", chart.title, ""))
+    report = report_of(matter, ReportWishes())
+    charts = [("record", report.overview)] if report.overview is not None else []
+    charts += [(part.title, chart) for part in report.parts for chart in part.charts]
+    for title, chart in charts:
+        try:
+            figure = chart.draw()
+        except NothingToDraw:
+            continue
+        stem = _NO_NAME.sub("-", f"{title}-{chart.title.partition(',')[0]}").strip("-").lower()[:60]
+        while stem in taken:
+            stem += "-2"
+        taken.add(stem)
+        for ending in FORMATS:
+            save(figure, folder / f"{stem}{ending}")
+            found.append(WrittenFile(f"{stem}{ending}", chart.title, ""))
     return found

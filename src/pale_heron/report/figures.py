@@ -3,6 +3,7 @@
 Colours are dark enough for paper. Matplotlib is slow to load: nothing else imports this room before a chart is wanted.
 """
 
+import textwrap
 from datetime import UTC
 from pathlib import Path
 from typing import Any, Final
@@ -28,6 +29,8 @@ INK, GREY, BLUE, TEAL, AMBER, PLUM, GREEN, RED = (
 )
 FORMATS: Final = (".svg", ".pdf")
 SIZE_IN = (8.27, 5.6)
+LETTERS: Final = 112
+"""Of what stands below a drawing: so many in a line, on a page too."""
 
 
 class NothingToDraw(Trouble):
@@ -60,7 +63,9 @@ def titled(title: str, sample: str, source: str) -> Figure:
     """A figure with its title above, and the sample and the source below."""
     figure = Figure(figsize=SIZE_IN, layout="constrained")
     figure.suptitle(title, color=INK, fontsize=13, x=0.02, ha="left")
-    figure.supxlabel(f"{sample}\ncapture: {source}", color=GREY, fontsize=8, x=0.02, ha="left")
+    lines = [line for said in sample.splitlines() for line in textwrap.wrap(said, LETTERS)]
+    words = "\n".join((*lines, f"capture: {source}"))
+    figure.supxlabel(words, color=GREY, fontsize=7.5, x=0.02, ha="left")
     return figure
 
 

@@ -13,8 +13,8 @@ from markupsafe import Markup, escape
 from pale_heron import __version__
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
-from pale_heron.report.contents import Report, ReportChart
 from pale_heron.report.figures import NothingToDraw
+from pale_heron.report.report import Report, ReportChart
 
 _HEAD: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
 _IDS: Final = re.compile(r'(\bid="|xlink:href="#|\burl\(#)')
@@ -30,6 +30,7 @@ class DrawnChart(NamedTuple):
 def write_html(report: Report, path: Path) -> None:
     """Whole or not at all. Trouble where it cannot be written."""
     number = 0
+    overview = _svg(report.overview, "c0-") if report.overview is not None else None
     charts: list[list[DrawnChart]] = []
     for part in report.parts:
         drawn = []
@@ -42,7 +43,9 @@ def write_html(report: Report, path: Path) -> None:
     template = environment.from_string((files("pale_heron.report") / "page.html").read_text("utf-8"))
     try:
         with written_whole(path) as fresh:
-            fresh.write_text(template.render(report=report, charts=charts, version=__version__), "utf-8")
+            fresh.write_text(
+                template.render(report=report, overview=overview, charts=charts, version=__version__), "utf-8"
+            )
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
 

@@ -16,7 +16,7 @@ from pale_heron.core.link.exchange import RIGHT, UNANSWERED, WRONG
 from pale_heron.core.link.fates import DAMAGED, DELIVERED, LATE, LOST, NOT_KNOWN, ProbeResult
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.link.progress import rates
-from pale_heron.core.link.reach import RangeSnapshot
+from pale_heron.core.link.reach import RangeBin, RangeSnapshot
 from pale_heron.core.link.reach_words import range_words
 from pale_heron.core.link.speed import speeds
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
@@ -260,34 +260,46 @@ def reach_chart(charted: TrialChartInput) -> Figure:
     if found is None:
         raise NothingToDraw("No distance is known in this trial", "A reach chart needs a trial with --position")
     figure = titled(f"Reach: {_of(charted.trial)}", f"{range_words(found)}\n{_span(charted.trial)}", charted.source)
-    axes = figure.subplot_mosaic([["share", "map"], ["strength", "map"]])
+    told = any(each.strength for each in found.bins)
+    axes = figure.subplot_mosaic("sm;tm" if told else "sm")
     plain(list(axes.values()))
-    _draw_bins(axes["share"], axes["strength"], found)
-    _draw_map(axes["map"], found)
+    _draw_shares(axes["s"], found)
+    if told:
+        _draw_strengths(axes["t"], axes["s"], found)
+    axes["t" if told else "s"].set_xlabel("distance, m", color=INK, fontsize=9)
+    _draw_map(axes["m"], found)
     return figure
 
 
-def _draw_bins(shares: Axes, strengths: Axes, found: RangeSnapshot) -> None:
+def _at(each: RangeBin) -> tuple[float, float] | None:
+    """The middle and the width of a distance; None where it is unknown, or nothing was counted."""
+    if each.low_m is None or each.high_m is None or not each.settled:
+        return None
+    return (each.low_m + each.high_m) / 2, each.high_m - each.low_m
+
+
+def _draw_shares(axis: Axes, found: RangeSnapshot) -> None:
     for each in found.bins:
-        if each.low_m is None or each.high_m is None or not each.settled:
+        where = _at(each)
+        if where is None:
             continue
-        middle, width = (each.low_m + each.high_m) / 2, each.high_m - each.low_m
-        share = 100 * each.delivered / each.settled
-        shares.bar(middle, share, width * 0.9, color=GREEN, alpha=0.6)
+        axis.bar(where[0], 100 * each.delivered / each.settled, where[1] * 0.9, color=GREEN, alpha=0.6)
         if each.bad_95 is not None:
             low, high = (100 * (1 - bad) for bad in reversed(each.bad_95))
-            shares.vlines(middle, low, high, color=INK, linewidth=1.2)
-        shares.annotate(f"{each.delivered}/{each.settled}", (middle, 3), ha="center", fontsize=6, color=INK)
-        if each.strength is not None:
-            strengths.vlines(middle, each.strength.least, each.strength.most, color=BLUE, linewidth=1)
-            strengths.plot(middle, each.strength.mean, "o", color=BLUE, markersize=4)
-    shares.set_ylim(0, 105)
-    shares.set_ylabel("delivered, %, with 95 %", color=INK, fontsize=8)
-    strengths.sharex(shares)
-    strengths.set_ylabel("strength: mean, least, most", color=INK, fontsize=8)
-    strengths.set_xlabel("distance, m", color=INK, fontsize=9)
-    if not any(each.strength for each in found.bins):
-        strengths.text(0.5, 0.5, "not reported", transform=strengths.transAxes, ha="center", va="center", color=GREY)
+            axis.vlines(where[0], low, high, color=INK, linewidth=1.2)
+        axis.annotate(f"{each.delivered}/{each.settled}", (where[0], 3), ha="center", fontsize=6, color=INK)
+    axis.set_ylim(0, 105)
+    axis.set_ylabel("delivered, %, with 95 %", color=INK, fontsize=8)
+
+
+def _draw_strengths(axis: Axes, shares: Axes, found: RangeSnapshot) -> None:
+    for each in found.bins:
+        where = _at(each)
+        if where is not None and each.strength is not None:
+            axis.vlines(where[0], each.strength.least, each.strength.most, color=BLUE, linewidth=1)
+            axis.plot(where[0], each.strength.mean, "o", color=BLUE, markersize=4)
+    axis.sharex(shares)
+    axis.set_ylabel("strength: mean, least, most", color=INK, fontsize=8)
 
 
 def _draw_map(axis: Axes, found: RangeSnapshot) -> None:

@@ -1,169 +1,233 @@
-"""A report as PDF: pages of text and tables, then each chart on a page of its own; text can be searched."""
+"""A report as PDF: what somebody in a hurry wants on the first page, then part by part words, drawings and tables.
 
-import itertools
-import textwrap
-from collections.abc import Iterator
+Text is text, and can be searched; drawings are lines, not pictures of lines.
+"""
+
+import base64
+import io
+import re
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import Final, NamedTuple
+from typing import Final
 
 import matplotlib
-from matplotlib.backends.backend_pdf import PdfPages
+from fpdf import FPDF
+from fpdf.enums import TableBordersLayout, XPos, YPos
+from fpdf.fonts import FontFace
 from matplotlib.figure import Figure
-from matplotlib.lines import Line2D
+from PIL import Image
 
+from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
-from pale_heron.report.contents import Report, ReportPart, ReportTable
 from pale_heron.report.figures import AMBER, GREEN, GREY, INK, RED, NothingToDraw
+from pale_heron.report.report import Report, ReportChart, ReportPart, ReportTable
 
-A4_IN: Final = (8.27, 11.69)
-LANDSCAPE_IN: Final = (11.69, 8.27)
-MARGIN: Final = 0.07
-NUMBER_AT: Final = 0.96
-LINE_IN: Final = 0.185
-LETTERS: Final = 104
-SIZE: Final = 8.5
+MARGIN_MM: Final = 16.0
+WIDTH_MM: Final = 210.0 - 2 * MARGIN_MM
+LINE_MM: Final = 4.6
+TITLE, HEADING, SMALL_HEADING, TEXT, SMALL = 16.0, 12.0, 9.5, 9.0, 7.5
+"""The type of all pages, points."""
+
+LEAST_MM: Final = 42.0
+"""A heading, or the head of a table, has so much room below it, or stands on the next page."""
+
 INKS: Final = {"reed": GREEN, "amber": AMBER, "coral": RED, "quiet": GREY}
-LONGEST_CELL: Final = 44
-GAP: Final = 3
-LETTER: Final = 0.56
-"""The mean width of a letter, as a share of its size; a little more, so that columns do not meet."""
-
-TOGETHER: Final = 5
-"""A heading and what follows it have so many lines at least."""
-
-SMALLEST: Final = 5.5
-WIDTH_PT: Final = 72 * A4_IN[0] * (1 - 2 * MARGIN)
+SIGNS: Final = {"reed": "●", "amber": "◐", "coral": "✕", "quiet": "○"}
+CHART_IN: Final = (WIDTH_MM / 25.4, 3.8)
+OVERVIEW_IN: Final = (WIDTH_MM / 25.4, 3.9)
+DOTS_PER_INCH: Final = 220
 RULE: Final = "#a9b5bd"
+FONT: Final = "text"
+CELL_MM: Final = 4.0
+"""Around the words of a cell."""
 
-
-class PrintedLine(NamedTuple):
-    """A line of a page: its words, colour, size in points, whether it is bold; or the cells of a row of a table."""
-
-    words: str = ""
-    ink: str = INK
-    size: float = SIZE
-    bold: bool = False
-    cells: tuple[tuple[float, str], ...] = ()
-    """Where each begins, as a share of the page's width, and what it says."""
-    ruled: bool = False
-    """A thin line under it."""
+_DOTS: Final = re.compile(
+    r'<image xlink:href="data:image/png;base64,(?P<data>[^"]*)" id="[^"]*" '
+    r'transform="scale\(1 -1\) translate\(0 -(?P<down>[\d.]+)\)" '
+    r'x="(?P<x>[\d.-]+)" y="(?P<y>[\d.-]+)" width="(?P<width>[\d.]+)" height="(?P<height>[\d.]+)"/>'
+)
+"""A cloud of dots, as the drawing has it: upside down, and turned over."""
 
 
 def write_pdf(report: Report, path: Path) -> None:
     """Whole or not at all. Trouble where it cannot be written."""
+    pages = _Pages(report.title, report.until)
+    _first_page(pages, report)
+    for part in report.parts:
+        _part(pages, part)
+    pages.heading("What is not here")
+    for words in report.left_out:
+        pages.words(words)
     try:
-        with (
-            written_whole(path) as fresh,
-            matplotlib.rc_context({"pdf.fonttype": 42}),
-            PdfPages(fresh, metadata={"Title": report.title, "CreationDate": None}) as pages,
-        ):
-            for number, figure in enumerate(_figures(report), 1):
-                figure.text(NUMBER_AT, 0.012, str(number), ha="right", fontsize=8, color=GREY)
-                pages.savefig(figure)
+        with written_whole(path) as fresh:
+            pages.output(str(fresh))
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
 
 
-def _figures(report: Report) -> Iterator[Figure]:
-    """The pages of text, then the charts."""
-    for lines in _paged(_lines(report), int((A4_IN[1] * (1 - 2 * MARGIN)) / LINE_IN)):
-        yield _page(lines)
-    for part in report.parts:
-        for chart in part.charts:
-            try:
-                figure = chart.draw()
-            except NothingToDraw:
-                continue
-            figure.set_size_inches(*LANDSCAPE_IN)
-            yield figure
+class _Pages(FPDF):
+    """Pages of one column."""
+
+    def __init__(self, title: str, until: int) -> None:
+        """`until` is when what it tells of ended, nanoseconds."""
+        super().__init__(format="A4")
+        fonts = Path(matplotlib.get_data_path()) / "fonts" / "ttf"
+        # What draws the charts brings a typeface with all signs that stand here.
+        self.add_font(FONT, "", fonts / "DejaVuSans.ttf")
+        self.add_font(FONT, "B", fonts / "DejaVuSans-Bold.ttf")
+        self.set_title(title)
+        # The same capture gives the same bytes.
+        self.set_creation_date(datetime.fromtimestamp(until / SECOND, UTC))
+        self.set_margin(MARGIN_MM)
+        self.set_auto_page_break(True, MARGIN_MM)
+        self._title = title
+        self.add_page()
+
+    def footer(self) -> None:
+        """The title and the number of the page."""
+        self.set_y(-11)
+        self._type(SMALL, GREY)
+        self.cell(WIDTH_MM - 20, LINE_MM, _fit(self, self._title, WIDTH_MM - 24))
+        self.cell(20, LINE_MM, f"{self.page_no()} of {{nb}}", align="R")
+
+    def _type(self, size: float, ink: str = INK, *, bold: bool = False) -> None:
+        self.set_font(FONT, "B" if bold else "", size)
+        self.set_text_color(ink)
+
+    def heading(self, words: str, size: float = HEADING) -> None:
+        """Never at the foot of a page."""
+        if self.will_page_break(LEAST_MM):
+            self.add_page()
+        self.ln(4 if size >= HEADING else 2)
+        self._type(size, bold=True)
+        self._flow(words, size / 2)
+
+    def words(self, words: str, ink: str = INK, size: float = TEXT, *, bold: bool = False) -> None:
+        """A paragraph."""
+        self._type(size, ink, bold=bold)
+        self._flow(words, LINE_MM * size / TEXT)
+
+    def _flow(self, words: str, line_mm: float) -> None:
+        self.multi_cell(0, line_mm, words, align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+
+    def marked(self, role: str, subject: str, words: str) -> None:
+        """A paragraph behind the sign of how it stands."""
+        ink = INKS.get(role, INK)
+        if self.will_page_break(3 * LINE_MM):
+            self.add_page()
+        self._type(TEXT + 1, ink)
+        self.cell(6, LINE_MM, SIGNS.get(role, "○"))
+        self.set_left_margin(MARGIN_MM + 6)
+        if subject:
+            self.words(subject, bold=True)
+        self.words(words, ink if role != "reed" else INK)
+        self.set_left_margin(MARGIN_MM)
+        self.ln(1.2)
+
+    def drawing(self, chart: ReportChart, size_in: tuple[float, float]) -> None:
+        """As wide as the text; nothing where there is nothing to draw."""
+        try:
+            figure = chart.draw()
+        except NothingToDraw:
+            return
+        figure.set_size_inches(*size_in)
+        height = WIDTH_MM * size_in[1] / size_in[0]
+        if self.will_page_break(height + 3):
+            self.add_page()
+        self.ln(2)
+        self.image(_drawn(figure), w=WIDTH_MM, h=height)
+        self.ln(1)
+
+    def rows(self, table: ReportTable) -> None:
+        """A table whose head stands on every page that it goes over."""
+        self.heading(table.title, SMALL_HEADING)
+        self._type(SMALL)
+        with self.table(
+            col_widths=self._widths(table),
+            width=int(WIDTH_MM),
+            borders_layout=TableBordersLayout.HORIZONTAL_LINES,
+            headings_style=FontFace(emphasis="", color=GREY),
+            line_height=LINE_MM * SMALL / TEXT,
+            text_align="LEFT",
+            padding=(0.6, 2, 0.6, 0),
+        ) as shown:
+            self.set_draw_color(RULE)
+            for row in (table.heads, *table.rows):
+                line = shown.row()
+                for cell in row:
+                    line.cell(cell)
+
+    def _widths(self, table: ReportTable) -> tuple[float, ...]:
+        """As the longest cell of each column needs; where that is too much the wide ones share, but break no word."""
+        columns = list(zip(table.heads, *table.rows, strict=True))
+        needed = [max(map(self.get_string_width, column)) + CELL_MM for column in columns]
+        words = [
+            max(self.get_string_width(word) for cell in column for word in cell.split() or [""]) for column in columns
+        ]
+        least = [each + CELL_MM for each in words]
+        spare, wanted = WIDTH_MM - sum(least), sum(needed) - sum(least)
+        share = min(1.0, max(0.0, spare / wanted)) if wanted > 0 else 0.0
+        return tuple(low + share * (high - low) for low, high in zip(least, needed, strict=True))
 
 
-def _paged(lines: Iterator[PrintedLine], room: int) -> Iterator[list[PrintedLine]]:
-    """Pages of so many lines; a heading never stands at the foot of one, and none begins with a blank."""
-    page: list[PrintedLine] = []
-    for line in lines:
-        if len(page) == room or (line.bold and len(page) > room - TOGETHER):
-            yield page
-            page = []
-        if page or line.words or line.cells:
-            page.append(line)
-    if page:
-        yield page
+def _drawn(figure: Figure) -> io.BytesIO:
+    """As lines; one with hatches, which who reads drawings here does not know, as a picture."""
+    out = io.BytesIO()
+    with matplotlib.rc_context({"svg.fonttype": "path", "svg.hashsalt": "pale-heron"}):
+        figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
+    text = out.getvalue().decode()
+    if "<pattern" not in text:
+        return io.BytesIO(_DOTS.sub(_upright, text).encode())
+    picture = io.BytesIO()
+    figure.savefig(picture, format="png", dpi=DOTS_PER_INCH, metadata={"Software": None})
+    return picture
 
 
-def _page(lines: list[PrintedLine]) -> Figure:
-    figure = Figure(figsize=A4_IN)
-    for place, line in enumerate(lines):
-        top = 1 - MARGIN - place * LINE_IN / A4_IN[1]
-        for left, words in line.cells or ((MARGIN, line.words),):
-            if words:
-                figure.text(
-                    left,
-                    top,
-                    # A dollar sign would begin a formula.
-                    words.replace("$", r"\$"),
-                    fontsize=line.size,
-                    color=line.ink,
-                    weight="bold" if line.bold else "normal",
-                    va="top",
-                )
-        if line.ruled:
-            under = top - 0.76 * LINE_IN / A4_IN[1]
-            figure.add_artist(Line2D([MARGIN, 1 - MARGIN], [under, under], color=RULE, linewidth=0.5))
-    return figure
+def _upright(dots: re.Match[str]) -> str:
+    """The same picture as it stands on the page: who reads the drawing here turns none over."""
+    turned = io.BytesIO()
+    picture = Image.open(io.BytesIO(base64.b64decode(dots["data"])))
+    picture.transpose(Image.Transpose.FLIP_TOP_BOTTOM).save(turned, "PNG")
+    top = float(dots["down"]) - float(dots["y"]) - float(dots["height"])
+    return (
+        f'<image xlink:href="data:image/png;base64,{base64.b64encode(turned.getvalue()).decode()}" '
+        f'x="{dots["x"]}" y="{top:.6f}" width="{dots["width"]}" height="{dots["height"]}"/>'
+    )
 
 
-def _lines(report: Report) -> Iterator[PrintedLine]:
-    yield PrintedLine(report.title, size=15, bold=True)
-    yield PrintedLine()
+def _fit(pages: _Pages, words: str, width: float) -> str:
+    """So much of a line as has room."""
+    while words and pages.get_string_width(words) > width:
+        words = words[:-2] + "…" if len(words) > 2 else ""
+    return words
+
+
+def _first_page(pages: _Pages, report: Report) -> None:
+    """What it is, the answer to each question, and all lanes in one drawing."""
+    pages.words(report.title, size=TITLE, bold=True)
+    pages.ln(2)
+    for answer in report.in_short:
+        pages.marked(answer.role, answer.question, answer.words)
+    if report.overview is not None:
+        pages.drawing(report.overview, OVERVIEW_IN)
+    pages.heading("What this is made of", SMALL_HEADING)
     for name, value in report.facts:
-        yield from _wrapped(f"{name}: {value}", GREY)
-    for part in report.parts:
-        yield from _part(part)
-    yield PrintedLine()
-    yield PrintedLine("What is not here", size=12, bold=True)
-    for words in report.left_out:
-        yield from _wrapped(words, INK)
+        pages.words(f"{name}: {value}", GREY, SMALL)
 
 
-def _part(part: ReportPart) -> Iterator[PrintedLine]:
-    yield PrintedLine()
-    yield PrintedLine(part.title, size=12, bold=True)
-    yield PrintedLine(part.question, GREY)
+def _part(pages: _Pages, part: ReportPart) -> None:
+    pages.heading(part.title)
+    pages.words(part.question, GREY)
+    pages.ln(1.5)
     for answer in part.answers:
-        yield PrintedLine()
-        if answer.subject:
-            yield PrintedLine(answer.subject, bold=True)
-        yield from _wrapped(answer.words, INKS.get(answer.role, INK))
+        pages.marked(answer.role, answer.subject, answer.words)
+    for chart in part.charts:
+        pages.drawing(chart, CHART_IN)
     for table in part.tables:
-        yield from _table(table)
+        pages.rows(table)
     if part.notes:
-        yield PrintedLine()
-        yield PrintedLine("What stands behind it", bold=True)
+        pages.heading("What stands behind it", SMALL_HEADING)
         for note in part.notes:
-            yield from _wrapped(note, INK)
-
-
-def _wrapped(words: str, ink: str) -> Iterator[PrintedLine]:
-    for line in textwrap.wrap(words, LETTERS) or [""]:
-        yield PrintedLine(line, ink)
-
-
-def _table(table: ReportTable) -> Iterator[PrintedLine]:
-    yield PrintedLine()
-    yield PrintedLine(table.title, bold=True)
-    rows = [table.heads, *table.rows]
-    letters = [min(LONGEST_CELL, max(len(row[place]) for row in rows)) + GAP for place in range(len(table.heads))]
-    # Small enough that all columns have room; nothing is smaller than can be read.
-    size = max(SMALLEST, min(SIZE - 0.5, WIDTH_PT / (LETTER * sum(letters))))
-    if LETTER * size * sum(letters) > WIDTH_PT:
-        most = max(letters)
-        letters = [min(each, int(most * WIDTH_PT / (LETTER * size * sum(letters)))) for each in letters]
-    lefts = [MARGIN + sum(letters[:place]) * LETTER * size / (72 * A4_IN[0]) for place in range(len(letters))]
-    for number, row in enumerate(rows):
-        # What does not fit its column goes on below.
-        folded = [textwrap.wrap(cell, max(4, width - GAP)) or [""] for cell, width in zip(row, letters, strict=True)]
-        for pieces in itertools.zip_longest(*folded, fillvalue=""):
-            cells = tuple(zip(lefts, pieces, strict=True))
-            yield PrintedLine(ink=GREY if number == 0 else INK, size=size, cells=cells, ruled=number == 0)
+            pages.words(note)
+            pages.ln(0.8)

@@ -112,7 +112,7 @@ def lanes_chart(charted: RecordChartInput) -> Figure:
     plain(axes)
     for axis, row in zip(axes, rows, strict=True):
         _draw_row(axis, row, picture)
-    _draw_happenings(figure, axes, rows, picture)
+    _draw_happenings(axes, rows, picture)
     clock_axis(axes[-1], dated=True)
     return figure
 
@@ -141,7 +141,7 @@ def _draw_row(axis: Axes, row: TimeRow, picture: TimePicture) -> None:
     axis.grid(visible=False, axis="y")
 
 
-def _draw_happenings(figure: Figure, axes: Any, rows: Sequence[TimeRow], picture: TimePicture) -> None:
+def _draw_happenings(axes: Any, rows: Sequence[TimeRow], picture: TimePicture) -> None:
     """Signs at the top edge of the first row of their lane; of the bench through all of them."""
     first: dict[str, Axes] = {}
     for axis, row in zip(axes, rows, strict=True):
@@ -155,7 +155,11 @@ def _draw_happenings(figure: Figure, axes: Any, rows: Sequence[TimeRow], picture
         elif each.kind in STYLES:
             named[STYLES[each.kind][2]] = _sign(first.get(each.lane, axes[0]), when, each)
     if named:
-        figure.legend(named.values(), named.keys(), fontsize=7, loc="outside upper right", ncols=min(6, len(named)))
+        # Above the signs of the first lane, and below the title.
+        axes[0].legend(
+            named.values(), named.keys(), fontsize=6.5, frameon=False, loc="lower right", bbox_to_anchor=(1.0, 1.12),
+            ncols=min(6, len(named)), borderaxespad=0.0,
+        )  # fmt: skip
 
 
 def _sign(axis: Axes, when: Any, each: Happening) -> Any:

@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime
 
+from pale_heron.core.figures import duration
 from pale_heron.core.frames import SECOND
 
 
@@ -10,9 +11,7 @@ def span_words(begin: int | None, end: int | None, *, dated: bool = True) -> str
     if begin is None or end is None:
         return "times unknown"
     first, last = (datetime.fromtimestamp(moment // SECOND, UTC) for moment in (begin, end))
-    minutes, seconds = divmod((end - begin) // SECOND, 60)
-    hours, minutes = divmod(minutes, 60)
-    passed = f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {seconds:02d} s"
+    passed = duration((end - begin) / SECOND)
     if not dated:
         return f"{first:%H:%M:%S} to {last:%H:%M:%S}, of a day that is not known ({passed})"
     later = f"{last:%H:%M:%S}" if first.date() == last.date() else f"{last:%Y-%m-%d %H:%M:%S}"

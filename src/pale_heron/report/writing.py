@@ -12,13 +12,17 @@ from pale_heron.bench.heard import PassListener
 from pale_heron.bench.part import part_in
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
 from pale_heron.bench.sources import Source
+from pale_heron.core.clock.host import host_words
+from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.proof.expectation import judge
+from pale_heron.core.proof.measured import Evident
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
-from pale_heron.report.contents import ReportMatter, ReportWishes, report_of
+from pale_heron.report.contents import report_of
 from pale_heron.report.html import write_html
 from pale_heron.report.pages import write_pdf
+from pale_heron.report.report import ReportMatter, ReportWishes
 from pale_heron.report.words import span_words
 
 FORMATS: Final = {".html": write_html, ".pdf": write_pdf}
@@ -60,11 +64,11 @@ def matter_from(
     read: Path | None = None,
 ) -> ReportMatter:
     """The same of a source that was opened, with a listener to what goes by."""
-    if not source.is_capture:
-        raise Trouble(f"{source.name} is not a capture", "pale-heron record makes one; summary takes raw bytes too")
     parts = parts_in(read or capture, wanted.parts) if wanted is not None else {}
     known = evident_of(source, progress, probes, parts, listener)
-    begin, end = source.span or (0, 0)
+    if not source.is_capture and not any(lane.line.valid for lane in known.lanes):
+        raise Trouble(f"{source.name} is not a capture, and holds no sentence", "pale-heron record makes one")
+    begin, end = source.span or _told(known)
     shown = BenchSnapshot(
         bench=source.name,
         now=end,
@@ -80,17 +84,42 @@ def matter_from(
         dated=source.dated,
     )
     length, digest = _digest(capture)
+    when = span_words(begin, end, dated=source.dated) if end else "at times that nothing tells"
     facts = (
-        ("capture", source.name),
+        ("capture" if source.is_capture else "raw log", source.name),
         *((("measured part", safe_label(part)),) if part else ()),
-        ("recorded", span_words(*(source.span or (None, None)))),
+        ("recorded" if source.is_capture else "tells of", when),
         ("length", f"{length} bytes"),
         ("SHA-256", digest),
+        *((("expectations", f"{wanted.name}, SHA-256 {wanted.digest}"),) if wanted is not None else ()),
+        *((f"lane {safe_label(lane.name)}", device_words(lane)) for lane in known.lanes),
+        *((("clock", host_words(known.clock.host)),) if source.is_capture else ()),
         ("made with", f"Pale Heron {__version__}"),
     )
     judged = tuple(judge(each, known) for each in wanted.expectations) if wanted is not None else ()
     title = wanted.title if wanted is not None else ""
-    return ReportMatter(source.name, facts, known, shown, probes, judged, title, source.dated, source.joined)
+    return ReportMatter(
+        source.name, facts, known, shown, probes, judged, title, source.dated, source.is_capture, source.joined
+    )
+
+
+def _told(known: Evident) -> tuple[int, int]:
+    """From when to when the sentences of a raw log tell."""
+    times = [
+        moment
+        for lane in known.lanes
+        for each in lane.line.types
+        for moment in (each.first, each.last)
+        if moment is not None
+    ]
+    return (min(times), max(times)) if times else (0, 0)
+
+
+def device_words(lane: LaneSnapshot) -> str:
+    """What stood on a lane, as far as the record says."""
+    speaks = f"speaks {safe_label(lane.module.dialect.name)}" if lane.module is not None else ""
+    said = (safe_label(lane.address), str(lane.settings or ""), safe_label(lane.role), speaks)
+    return ", ".join(each for each in said if each) or "not said"
 
 
 def _digest(path: Path) -> tuple[int, str]:

@@ -9,6 +9,7 @@ at_most = 60
 samples = 1
 """
 
+import hashlib
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final, NamedTuple
@@ -31,6 +32,9 @@ class ExpectationFile(NamedTuple):
 
     title: str
     expectations: tuple[Expectation, ...]
+    name: str = ""
+    """Of the file, and the SHA-256 of its bytes."""
+    digest: str = ""
 
     @property
     def parts(self) -> tuple[str, ...]:
@@ -49,7 +53,8 @@ def read_expectations(path: Path) -> ExpectationFile:
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows) or not rows:
         raise Trouble(f"{path}: expectations are written as [[expect]], one table each", WAY_OUT)
     found = tuple(expectation_of(f"{path}, expectation {number}", row) for number, row in enumerate(rows, 1))
-    return ExpectationFile(str(table.get("title", path.stem)), found)
+    digest = hashlib.sha256(path.read_bytes()).hexdigest()
+    return ExpectationFile(str(table.get("title", path.stem)), found, path.name, digest)
 
 
 def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:

@@ -89,9 +89,20 @@ class Judged(NamedTuple):
         return f" ({low} to {high})" if low and high else f" ({low} or more)" if low else f" (up to {high})"
 
     def _shown(self, value: Value) -> str:
+        """With as many digits as its interval leaves sure."""
+        if isinstance(value, float) and self.interval is not None:
+            value = _sure(value, (self.interval[1] - self.interval[0]) / 2)
         if self.unit == SHARE and isinstance(value, float):
             return _percent(value)
         return f"{written(value)} {self.unit}" if self.unit and self.unit != SHARE else written(value)
+
+
+def _sure(value: float, half: float) -> float:
+    """Two figures of what it is unsure by count; never rounded to all, or to nothing."""
+    if not math.isfinite(half) or half <= 0:
+        return value
+    rounded = round(value, 1 - math.floor(math.log10(half)))
+    return value if rounded in (0, 1) else rounded
 
 
 def _percent(share: float) -> str:

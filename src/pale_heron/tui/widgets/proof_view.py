@@ -210,7 +210,7 @@ class ProofView(Canvas):
 
 def _write_report(capture: Path, wanted: "ExpectationFile | None", path: Path) -> None:
     """In a thread of its own: the capture is gone through once more."""
-    from pale_heron.report.contents import ReportWishes
+    from pale_heron.report.report import ReportWishes
     from pale_heron.report.writing import matter_of, write_report
 
     write_report(matter_of(capture, wanted), ReportWishes(), path)
