@@ -121,6 +121,18 @@ def test_a_glitch_before_a_pulse_takes_nothing_of_its_place(before_s: float) -> 
     assert found.host_offset is not None and abs(found.host_offset.most) < 30_000
 
 
+def test_a_stamp_that_comes_late_is_a_pulse_all_the_same() -> None:
+    """A computer that is busy reads a line a third of a second late: nothing is missed, and nothing too many."""
+    tracker, chance, late = PulseTracker("printed:board"), random.Random(6), 0
+    for number in range(120):
+        waits = number > 20 and number % 17 == 0
+        late += waits
+        delay = chance.uniform(0.05, 0.35) if waits else chance.uniform(0, 0.002)
+        tracker.take(BEGIN + round((number + delay) * SECOND))
+    found = tracker.snapshot()
+    assert late > 4 and (found.pulses, found.missed, found.doubled) == (120, 0, 0)
+
+
 def test_where_the_clock_is_set_the_train_goes_on_from_there() -> None:
     tracker = PulseTracker("sim")
     for number in range(60):

@@ -53,6 +53,7 @@ class PulseTrain:
         self.period = period
         self.missed = 0
         self.strays = 0
+        """Those that are known to be no pulses; the last ones may be yet."""
         self._last: int | None = None
         self._number = 0
         self._place = -1
@@ -73,10 +74,15 @@ class PulseTrain:
         periods = round(Fraction(moment - self._last - self._ahead, SECOND) / self.period)
         off = moment - self._last - self.after(periods)
         if periods >= 1 and abs(off - self._ahead) <= self._width:
+            late = self._late_ones(periods)
+            self.strays += len(self._unfit) - len(late)
             self._unfit.clear()
-            return (self._accept(moment, self._place, periods, off),)
-        self.strays += 1
+            if late and self._last is not None:
+                periods = max(1, round(Fraction(moment - self._last, SECOND) / self.period))
+                off = moment - self._last - self.after(periods)
+            return (*late, self._accept(moment, self._place, periods, off))
         self._unfit.append((moment, self._place))
+        self.strays += len(self._unfit) > STAYS
         self._unfit = self._unfit[-STAYS:]
         return self._follow_strays() if len(self._unfit) == STAYS else ()
 
@@ -111,6 +117,18 @@ class PulseTrain:
         self._last, self._away = moment, False
         return TrainPulse(place, self._number, gap)
 
+    def _late_ones(self, periods: int) -> list[TrainPulse]:
+        """Of strays those that are pulses which came late: nothing else came where they belong."""
+        found: list[TrainPulse] = []
+        for moment, place in self._unfit if periods > 1 else ():
+            if self._last is None:
+                break
+            number = int(Fraction(moment - self._last - self._ahead, SECOND) / self.period)
+            late = moment - self._last - self._ahead - self.after(number)
+            if number >= 1 and 0 < late <= WIDEST * float(self.period) * SECOND:
+                found.append(self._accept(moment, place, number, moment - self._last - self.after(number)))
+        return found
+
     def _follow_strays(self) -> Sequence[TrainPulse]:
         """The train where strays in a row lie on a phase of their own: a clock was set, or the rest were the strays."""
         moments = [each for each, _ in self._unfit]
@@ -125,7 +143,6 @@ class PulseTrain:
             # The first one lies on no interval of the train.
             self._away = self._away or not found
             found.append(self._accept(moment, place, periods, 0))
-        self.strays -= len(found)
         self._unfit.clear()
         return found
 

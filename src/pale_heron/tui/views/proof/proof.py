@@ -79,12 +79,14 @@ def paint(snapshot: BenchSnapshot, title: str, judged: Sequence[Judged], width: 
 def _expected(judged: Sequence[Judged], width: int) -> list[Line]:
     longest = max(cells(f"{each.expectation.place}: {each.expectation.what}") for each in judged)
     room = min(longest, max(WHAT, width - FOUND - WANTED))
+    said = max(cells(safe_label(each.words)) for each in judged)
+    found_room = max(FOUND, min(said, width - room - WANTED))
     rows: list[Line] = []
     for each in judged:
         sign, role = SIGNS[each.outcome]
         place = f"{each.expectation.place}: " if each.expectation.place else ""
         what = fitted(f"{place}{safe_label(each.expectation.what)}", room)
-        found = fitted(safe_label(each.words), FOUND)
+        found = fitted(safe_label(each.words), found_room)
         wanted = f"{each.expectation.that} {each.expectation.wanted}"
         told = line((f"{what} ", "text"), (f"{found} ", role), (safe_label(wanted), "quiet"))
         rows += labelled(Span(sign, f"*{role}"), told, width, 2)
