@@ -169,7 +169,7 @@ def test_every_name_can_be_asked_of_everything_and_of_nothing() -> None:
         ("[[expect]]\nthat = 'link.verdict'\nequals = 'passes'", "never 'passes'; there are holds"),
         ("[[expect]]\nthat = 'record.whole'\nequals = 1", "true or false"),
         ("[[expect]]\nthat = 'link.lost'\nequals = 'none'", "is a number"),
-        ("[[expect]]\nthat = 'link.lost'\nat_most = 1\ncertainty = 'sure'", "none of interval, point"),
+        ("[[expect]]\nthat = 'link.lost'\nat_most = 1\ncertainty = 'sure'", "is not known: interval or point"),
     ],
 )
 def test_what_is_wrong_in_a_file_is_told(text: str, words: str, tmp_path: Path) -> None:

@@ -83,7 +83,7 @@ def expectation_of(place: str, row: Mapping[str, Any]) -> Expectation:
         raise Trouble(f"{place}: {wrong}", "pale-heron expect --names lists what each can be")
     certainty = row.get("certainty", INTERVAL)
     if certainty not in CERTAINTIES:
-        raise Trouble(f"{place}: certainty = {certainty!r} is none of {', '.join(CERTAINTIES)}", WAY_OUT)
+        raise Trouble(f"{place}: certainty = {certainty!r} is not known: {' or '.join(CERTAINTIES)}", WAY_OUT)
     return Expectation(what, that, conditions[0], bounds, lane, trial, samples, part, certainty)
 
 

@@ -124,7 +124,7 @@ def sizes_of(rows: LagRows) -> list[tuple[str, int, int]]:
 def decide(rows: LagRows, standing: Mapping[str, tuple[int, int]]) -> Decided:
     """What counts, given the last lag of each type before the first row, and how many since were a step away from it.
 
-    A lag that jumps does not count, until it has stayed there: then a clock was set, and all begins anew.
+    A lag that jumps does not count, until it has stayed there: then a clock was set, and all begins again.
     """
     told = np.flatnonzero(rows.told != NONE)
     kinds, lags = rows.type[told], rows.lags(told)

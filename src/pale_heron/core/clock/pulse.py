@@ -135,6 +135,8 @@ class PulseTracker:
 
     def _begin_again(self, train: PulseTrain) -> None:
         self._train = train
+        self._strays_seen = 0
+        """How many strays there were when another period was looked for last."""
         self._first: int | None = None
         self._last: int | None = None
         self._begun = False
@@ -153,7 +155,7 @@ class PulseTracker:
         self._count += 1
         self._shown = None
         self._recent.append((moment, own))
-        # Figures of another period are none: what came last is looked at anew.
+        # Figures of another period are none: what came last is looked at again.
         period = self._other_period()
         if period is None:
             self._take(moment, own)
@@ -173,9 +175,6 @@ class PulseTracker:
         self._strays_seen = strays if not early else 0
         found = likely_period([each for each, _ in self._recent])
         return found if found != self._train.period and not (early and found == ONE_SECOND) else None
-
-    _strays_seen = 0
-    """How many there were when it was looked last."""
 
     def _take(self, moment: int, own: int | None) -> None:
         place = self._train.places

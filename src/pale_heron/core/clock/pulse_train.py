@@ -1,4 +1,4 @@
-"""Which of the moments of a source are pulses of one train: its period, what is missing, and what is none of it.
+"""Which of the moments of a source are pulses of one train: its period, what is missing, and what is no part of it.
 
     moment ─▶ in phase with the rest? ─▶ a pulse, with its number
                     └─▶ a stray: left out, until strays agree on a phase of their own, which is the train's then
@@ -47,7 +47,7 @@ class TrainPulse(NamedTuple):
 
 
 class PulseTrain:
-    """Hand it moments in their order; they may be handed over anew where its period turns out to be another."""
+    """Hand it moments in their order; they may be handed over again where its period turns out to be another."""
 
     def __init__(self, period: Fraction = ONE_SECOND) -> None:
         self.period = period

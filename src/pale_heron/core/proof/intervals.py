@@ -11,13 +11,13 @@ An end that the sample is too small for is infinite.
 
 import math
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Final
 
 from pale_heron.core.link.figures import Z_95, wilson
 
 Interval = tuple[float, float]
 
-EXACT_BELOW = 200
+EXACT_BELOW: Final = 200
 """Of fewer the binomial distribution is summed up; of more its normal form is as good."""
 
 

@@ -54,7 +54,7 @@ def joined_of(event: Event) -> JoinedClocks | None:
     return JoinedClocks(tuple(safe_label(str(each)) for each in captures[:2]), str(event.details.get("by")), unsure)
 
 
-class Drift(NamedTuple):
+class MutualDrift(NamedTuple):
     """By how much a second of the second clock is longer than one of the first; both agree on `moment` of the second.
 
     `sure` is how well that is known. `first` and `second` are when pulses came, each by its own clock.
@@ -90,7 +90,7 @@ class JoinWays(NamedTuple):
     """All ways in which two captures can be joined, the surest first, and what speaks against some of them."""
 
     ways: tuple[JoinedBy, ...]
-    drift: Drift | None
+    drift: MutualDrift | None
     contradictions: tuple[tuple[frozenset[str], str], ...]
     """Between which ways, and in words."""
 
@@ -167,15 +167,15 @@ def ways_to_join(
     return JoinWays(tuple(sorted(found, key=lambda each: each.ahead.half_width)), drift, tuple(against))
 
 
-def _drift(first: MachineClock, second: MachineClock) -> Drift | None:
+def _drift(first: MachineClock, second: MachineClock) -> MutualDrift | None:
     one, other = first.pulse_line, second.pulse_line
     if one is None or other is None:
         return None
     spans = (one.begin, one.end), (other.begin, other.end)
-    return Drift(other.rate - one.rate, one.rate_sure + other.rate_sure, other.moment, *spans)
+    return MutualDrift(other.rate - one.rate, one.rate_sure + other.rate_sure, other.moment, *spans)
 
 
-def _by_pulses(first: MachineClock, second: MachineClock, drift: Drift | None) -> Bounds | None:
+def _by_pulses(first: MachineClock, second: MachineClock, drift: MutualDrift | None) -> Bounds | None:
     """At the moment of the second's line; the first is followed to there by its own."""
     one, other, line = first.error_by_pulses(), second.error_by_pulses(), first.pulse_line
     if one is None or other is None or line is None or drift is None:
@@ -188,7 +188,7 @@ def _by_pulses(first: MachineClock, second: MachineClock, drift: Drift | None) -
     return Bounds(low, high, min(one.samples, other.samples))
 
 
-def shift_of(by: JoinedBy, drift: Drift | None, span: tuple[int, int]) -> tuple[ClockShift, int]:
+def shift_of(by: JoinedBy, drift: MutualDrift | None, span: tuple[int, int]) -> tuple[ClockShift, int]:
     """How times of the second clock are moved, and how far that may be wrong anywhere in its `span`, nanoseconds."""
     if drift is None:
         return ClockShift(by.ahead.middle, 0.0, 0), by.ahead.half_width
