@@ -86,7 +86,9 @@ class Judged(NamedTuple):
         low, high = (self._shown(each) if math.isfinite(each) else "" for each in self.interval)
         if not low and not high:
             return ", within no bounds yet"
-        return f" ({low} to {high})" if low and high else f" ({low} or more)" if low else f" (up to {high})"
+        # The unit stands once, behind both.
+        begin = low.removesuffix(" %").removesuffix(f" {self.unit}")
+        return f" ({begin} to {high})" if low and high else f" ({low} or more)" if low else f" (up to {high})"
 
     def _shown(self, value: Value) -> str:
         """With as many digits as its interval leaves sure."""

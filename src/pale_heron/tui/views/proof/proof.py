@@ -80,7 +80,8 @@ def _expected(judged: Sequence[Judged], width: int) -> list[Line]:
     longest = max(cells(f"{each.expectation.place}: {each.expectation.what}") for each in judged)
     room = min(longest, max(WHAT, width - FOUND - WANTED))
     said = max(cells(safe_label(each.words)) for each in judged)
-    found_room = max(FOUND, min(said, width - room - WANTED))
+    longest_wanted = max(cells(f"{each.expectation.that} {each.expectation.wanted}") for each in judged)
+    found_room = max(FOUND, min(said, width - room - min(WANTED, longest_wanted) - 4))
     rows: list[Line] = []
     for each in judged:
         sign, role = SIGNS[each.outcome]
