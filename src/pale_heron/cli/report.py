@@ -16,7 +16,7 @@ FORMATS: Final = (".html", ".pdf")
 
 
 @click.command("report")
-@click.argument("capture", type=FILE, help="A capture.")
+@click.argument("capture", type=FILE, help="A capture, or a raw log of sentences.")
 @click.option("-o", "--output", "out", required=True, type=FILE, help="Where to; its ending says which: .html or .pdf.")
 @click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations too.")
 @click.option("--title", default="", help="What stands over it.")

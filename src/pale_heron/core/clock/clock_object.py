@@ -90,7 +90,7 @@ def clock_object(picture: ClockPicture) -> dict[str, Any]:
             {
                 "lane": lane,
                 "sentences": [_sentence(each) for each in lags.types],
-                "fix": None if lags.vouched is None else lags.vouched,
+                "fix": lags.vouched,
                 "since": None if lags.since is None else iso(lags.since),
                 "steps": lags.steps,
                 "keeps_pace": lags.keeps_pace,
