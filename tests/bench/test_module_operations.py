@@ -17,7 +17,7 @@ from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchang
 from pale_heron.core.device.dialogue.tracker import PENDING, STORED, UNSEEN
 from pale_heron.core.device.schema.dialect import read_dialect
 from pale_heron.core.device.schema.fields import MASK
-from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.device.schema.notices import NO_ANSWER, UNCLEAR
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 from pale_heron.sim.calls import Answer, Call
@@ -199,7 +199,8 @@ def test_a_module_that_is_met_in_data_mode_is_led_back() -> None:
     bench.model.add("m", bench.line["m"])
     bench.choose("m", "wren")
     client = CommandClient(bench, "m")
-    assert client.run("AT").status == NO_ANSWER
+    # A line of the far end may come just then: that is no answer either.
+    assert client.run("AT").status in (NO_ANSWER, UNCLEAR)
     bench.advance(2.0)
     assert performed(bench, escaping()).succeeded
     assert client.attention().status == "ok"

@@ -240,16 +240,18 @@ def test_what_comes_unasked_stands_apart_and_a_late_result_is_called_so() -> Non
 @pytest.mark.parametrize("cut", [0, 1, 3])
 def test_data_mode_its_bytes_and_the_way_back(cut: int) -> None:
     steps: Steps = [(OUT, b"ATD1\r"), (IN, b"\r\nCONNECT 9600\r\n")]
-    steps += [(IN, b"OK\r\nfrom the vane\r\n"), (OUT, b"AT+CSQ\r"), (OUT, b"a+++b"), 2.0]
+    steps += [1.0, (IN, b"OK\r\nfrom the vane\r\n"), (OUT, b"AT+CSQ\r"), 2.5, (OUT, b"a+++b"), 2.0]
     conversation = talked(steps, cut=cut)
     assert conversation.mode == "data"
-    assert [each.sent for each in conversation.items if isinstance(each, Exchange)] == [b"ATD1"]
+    told = [(each.sent, each.to_far_end, each.status) for each in conversation.items if isinstance(each, Exchange)]
+    assert told == [(b"ATD1", False, "ok"), (b"AT+CSQ", True, "no-answer")]
     steps += [(OUT, b"+++"), 1.0, (IN, b"\r\nOK\r\n"), (OUT, b"AT\r"), (IN, b"\r\nOK\r\n")]
     conversation = talked(steps, cut=cut)
     assert conversation.mode == "command"
     data = next(each for each in conversation.items if isinstance(each, DataStretch))
     assert (data.bytes_in >= 19, data.bytes_out) == (True, 15)
-    assert [each.status for each in conversation.items if isinstance(each, Exchange)] == ["ok", "ok", "ok"]
+    statuses = [each.status for each in conversation.items if isinstance(each, Exchange)]
+    assert statuses == ["ok", "no-answer", "ok", "ok"]
     assert talked([*steps[:2], (IN, b"x\r\nNO CARRIER\r\n")], cut=cut).mode == "command"
 
 

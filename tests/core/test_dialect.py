@@ -156,7 +156,7 @@ MODULE_MISTAKES = [
     (HEAD + '[milestone.ready]\nnotice = "up"\n', 9, "'up' is not a notice"),
     (HEAD + '[milestone.awake]\nnotice = "up"\n', 9, "not one of powered"),
     (HEAD + '[milestone.ready]\nnotice = "up"\nfield = "v"\n', 9, "one of the two"),
-    (HEAD + '[line]\nend = "cr lf"\n', 9, "not one of cr"),
+    (HEAD + '[line]\nend = "cr lf"\n', 9, "not one of none, cr"),
     (HEAD + "[mode]\nguard-s = 99\n", 9, "is not 0 to 60"),
     (HEAD + '[payload]\ncommand = "b"\n', 9, "'b' is not one of a"),
     ('extends = "v251"\nname = "x"\n', 1, "did you mean 'v250'"),

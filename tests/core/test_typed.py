@@ -23,7 +23,10 @@ from pale_heron.core.line.typed import CONTROLS, compose
 COMPOSED = {
     "AT": (b"AT\r\n", ""),
     "": (b"\r\n", ""),
-    "<0x55><85>": (b"UU\r\n", ""),
+    "<0x55><85>": (b"UU", "no line end behind bytes alone"),
+    "$55 tx1": (b"$55 tx1\r\n", ""),
+    "!help": (b"!help\r\n", ""),
+    "$GP": (b"$GP\r\n", ""),
     "<0xB5 0x62 cr LF>x": (b"\xb5b\r\nx\r\n", ""),
     "a<ESC>b": (b"a\x1bb\r\n", ""),
     "1 << 2": (b"1 < 2\r\n", ""),

@@ -28,6 +28,7 @@ from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.holders import KERNEL_CONSOLE
 from pale_heron.ports.listing import Port
 from pale_heron.ports.watch import PortWatch
+from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LaneActions
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting.paint import plain, width_of
@@ -429,7 +430,7 @@ async def test_a_lane_on_which_something_is_under_way_is_closed_after_a_yes(
     lane: Any = SimpleNamespace(name="hide", opening=LaneOpening(opening))
     bench: Any = _Closing(under_way)
     async with showing(Choice("Something else", (("t", "text"),))) as shown:
-        LaneActions(shown.host, bench, lambda: lane, None).close_or_open()
+        LaneActions(shown.host, bench, lambda: lane, None, Consent(shown.host, lambda _: None)).close_or_open()
         if key:
             await shown.says("write what differs is under way on hide and fails without it. Close it?")
             assert not bench.done

@@ -113,7 +113,7 @@ class Model:
         """Those of them on which something was said since `module_of` gave its last answer."""
         self._wanted: frozenset[str] | None = None
         self._pictures: dict[str, tuple[int | None, LaneSnapshot]] = {}
-        self._modules: dict[str, tuple[int, ModuleSnapshot]] = {}
+        self._modules: dict[str, tuple[tuple[int, str], ModuleSnapshot]] = {}
         self.recognised: dict[str, str] = {}
         """Lanes whose dialect was recognised and is not spoken yet, with its name."""
         self.news = threading.Condition()
@@ -423,8 +423,8 @@ class Model:
             if module is None:
                 continue
             seen = self._modules.get(name)
-            if seen is None or name in self._unheard or seen[0] != module.ended:
-                self._modules[name] = module.ended, module.snapshot(lane.streams.secrets)
+            if seen is None or name in self._unheard or seen[0] != module.version:
+                self._modules[name] = module.version, module.snapshot(lane.streams.secrets)
                 news = True
         self._unheard.clear()
         if news:

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, Flags, SentenceBatch
 
+MODES: Final = ("", "command", "data")
 LINES_TRIED: Final = 400
 """So many lines of a lane are looked at; a device says what it is at its start, or when it is asked."""
 
@@ -243,6 +244,8 @@ class LaneStreams:
                 self._ahead.append(_SecretAhead(skip, count))
         if event.name in ("trial", "trial-ended"):
             self._asked = event.details.get("kind") == "exchange"
+        if event.name == "mode-said" and self.module is not None and event.details.get("mode") in MODES:
+            self.module.say_mode(event.details["mode"], event.time)
         if event.name in ("lost", "closed") and self.module is not None:
             self.module.lane_gone(event.time)
         frames = self.framing.event(event)

@@ -25,7 +25,6 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.schema.notices import OK
 from pale_heron.core.frames import IN, NMEA, Frame
-from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.trial_snapshot import TrialSnapshot
 from pale_heron.core.link.verdict import verdict
@@ -177,7 +176,7 @@ class Rack:
     def send(self, text: str, *, lane: str = "") -> None:
         """Send a line, with the line end of its lane."""
         name = self._lane(lane)
-        ending = ENDINGS_OUT[self._specs[name].settings.ending_out]
+        ending = self._specs[name].settings.line_end
         self._session.send(name, SendJob(text.encode("latin-1", "replace") + ending, text))
 
     def command(self, text: str, *, lane: str = "", payload: bytes | None = None) -> RackReply:

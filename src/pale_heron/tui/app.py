@@ -24,6 +24,7 @@ from pale_heron.bench.snapshot import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Exit
 from pale_heron.system import END_SIGNALS
+from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LaneActions, LiveBench
 from pale_heron.tui.actions.marks import MarkActions, MarkKeeper
 from pale_heron.tui.actions.table import ACTIONS, working
@@ -140,7 +141,8 @@ class PaleHeron(FullScreen[None]):
         self._giving_keys = False
         """Whether the view that is shown gets the keys as soon as it is there."""
         if isinstance(bench, LiveBench):
-            self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file)
+            self._consent = Consent(self, bench.module_of)
+            self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file, self._consent)
 
     def compose(self) -> ComposeResult:
         yield self._canvas("head", ground="panel")
@@ -336,7 +338,7 @@ class PaleHeron(FullScreen[None]):
             from pale_heron.tui.actions.module import ModuleActions
             from pale_heron.tui.widgets.module_view import ModuleView
 
-            actions = ModuleActions(self, self._bench) if isinstance(self._bench, LiveBench) else None
+            actions = ModuleActions(self, self._bench, self._consent) if isinstance(self._bench, LiveBench) else None
             self._module = self._added(ModuleView(lambda: self._snapshot, lambda: self._lane, actions))
         return self._module
 

@@ -8,7 +8,7 @@ from typing import Final, Protocol
 
 from pale_heron.bench.operations.registry import Operation
 from pale_heron.core.frames import Chunk
-from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.link.blocks import BlockFinder
 from pale_heron.core.link.lines import LineCutter
 from pale_heron.core.link.rules import NOT_UNDERSTOOD, Rule
@@ -181,7 +181,7 @@ class Answering(Operation):
         self._send(answer.encode("utf-8"))
 
     def _send(self, data: bytes, *, counts: bool = True) -> None:
-        ending = ENDINGS_OUT[self._bench.settings_of(self._lane).ending_out]
+        ending = self._bench.settings_of(self._lane).line_end
         # A lane that has just gone takes no answer; that must not be the end of its own thread.
         with contextlib.suppress(Trouble):
             self._bench.send(self._lane, SendJob(data + ending))

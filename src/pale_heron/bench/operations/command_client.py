@@ -6,20 +6,26 @@ from dataclasses import replace
 from types import MappingProxyType
 from typing import Final, Protocol
 
-from pale_heron.bench.config.dialects import sensitive_tables
+from pale_heron.bench.config.dialect_book import STANDARD
+from pale_heron.bench.config.dialects import named_dialect, sensitive_tables
 from pale_heron.bench.operations.registry import GIVEN_UP
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+from pale_heron.core.device.schema.command_line import number_at_end, sets_something
 from pale_heron.core.device.schema.commands import RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.line_form import LineForm
-from pale_heron.core.device.schema.notices import ERROR
-from pale_heron.core.sharing.masking import masked_command, without
+from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK, UNCLEAR
+from pale_heron.core.line.settings import LineSettings
+from pale_heron.core.sharing.masking import masked_command, shown, without
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.sender import SendJob
 
 LOOK_S: Final = 0.05
 SENT_WITHIN_S: Final = 5.0
+PROMPT_WITHIN_S: Final = 0.3
+"""So soon behind its OK a command that nobody has described prompts, if it does."""
+
 NO_TEXT: Final = "it prompted for a text and there was none: the prompt was given up"
 Payload = Callable[[], bytes | None]
 ESCAPE_TRIES: Final = 2
@@ -31,6 +37,8 @@ class CommandBench(Protocol):
     """What is needed of a live bench."""
 
     def send(self, lane: str, job: SendJob) -> None: ...
+
+    def settings_of(self, lane: str) -> LineSettings: ...
 
     def module_of(self, lane: str) -> ModuleSnapshot | None: ...
 
@@ -69,34 +77,89 @@ class CommandClient:
         module = self.module
         return module.dialect if module else None
 
-    def run(self, line: str, payload: bytes | Payload | None = None) -> Exchange:
-        """Send a command line and wait until it has ended, at most as long as its dialect gives it.
+    @property
+    def speaks(self) -> Dialect:
+        """Its dialect; the standards' own until another is known."""
+        return self.dialect or named_dialect(STANDARD)
+
+    def risk(self, line: str) -> str:
+        """Why a command line asks first, in words; empty where it need not."""
+        return self.speaks.risk_of(line)
+
+    @property
+    def data_mode(self) -> str:
+        """Why it is believed to be in data mode, in words; empty where it is not."""
+        module = self.module
+        return module.mode_why if module is not None and module.mode == DATA else ""
+
+    def run(
+        self, line: str, payload: bytes | Payload | None = None, *, anyway: bool = False, within_s: float | None = None
+    ) -> Exchange:
+        """Send a command line and wait until it has ended, at most as long as its dialect gives it, or `within_s`.
 
         At a prompt the payload is sent, with what ends it; `payload` may be what gives one once it is asked for. Where
         there is none the prompt is given up, and the command has failed, whatever the module says to that. Raises
-        Trouble in data mode, where the line would go to the far end, and where nothing can be sent.
+        Trouble where nothing can be sent; where the module is owed data; and in data mode, where the line would go to
+        the far end, unless it is to be sent `anyway`.
         """
-        given = payload if callable(payload) else lambda: payload
         module = self.module
-        if module is not None and module.mode == DATA:
+        if self.data_mode and not anyway:
             raise Trouble(
-                f"{self._lane} is in data mode: a command would go to the far end",
-                "Bring it back with the escape first",
+                f"{self._lane} is in data mode ({self.data_mode}): a command would go to the far end",
+                "Bring it back with the escape first: an answer to AT shows that it takes commands all the same",
             )
+        self._must_owe_nothing(module)
+        given = self._counted(line, payload if callable(payload) else lambda: payload)
         before = module.count if module else 0
-        form = module.dialect.line if module else LineForm()
-        data = form.written(line)
+        form = self.speaks.line
+        data = form.written(line, self._bench.settings_of(self._lane).chosen_end)
         title = without(masked_command(sensitive_tables(), line), self._hidden)
         self._bench.send(self._lane, SendJob(data, title, char_delay_ms=form.char_delay_ms, secrets=self._hidden))
-        return self._wait(before, data.strip(), given)
+        found = self._wait(before, data.strip(), given, within_s)
+        if found.status != OK or found.commands or not sets_something(data):
+            return found
+        # A prompt may come behind the OK of a command that nobody has described.
+        end = time.monotonic() + PROMPT_WITHIN_S
+        while (module := self.module) is not None and time.monotonic() < end:
+            if _newest(module, found.number, data.strip()) is not None:
+                return self._wait(found.number, data.strip(), given, within_s)
+            self._bench.wait_for_news(LOOK_S)
+        return found
 
-    def _wait(self, before: int, sent: bytes, payload: Payload) -> Exchange:
+    def _must_owe_nothing(self, module: ModuleSnapshot | None) -> None:
+        """Raises Trouble where the module waits for data: a command would be taken for them."""
+        items = module.items if module is not None else ()
+        waiting = next((each for each in items if isinstance(each, Exchange) and each.waits == "its payload"), None)
+        if waiting is not None:
+            raise Trouble(
+                f"{self._lane} waits at its prompt for what belongs to {shown(waiting.sent, self.secrets)}: "
+                "a command would be taken for it",
+                "Send that first, or restart the module",
+            )
+
+    def _counted(self, line: str, given: Payload) -> Payload:
+        """What gives the payload, once it was counted. Raises Trouble where it is not as long as the line says."""
+        for spoken in self.speaks.spoken(line):
+            command = spoken.command
+            if command is None or not command.counted:
+                continue
+            text = given() if command.prompts else None
+            told = spoken.values.get(command.counted, "")
+            if command.prompts and text is None:
+                raise Trouble(f"{line!r} prompts for {told} bytes, and there are none", "Give them: --payload TEXT")
+            if wrong := command.miscounted(spoken.values, text):
+                raise Trouble(f"{line!r}: {wrong}; nothing was sent", "Give as many as it says")
+            return lambda: text
+        return given
+
+    def _wait(self, before: int, sent: bytes, payload: Payload, within_s: float | None = None) -> Exchange:
         answered_prompt = gave_up = False
-        unseen_until = time.monotonic() + SENT_WITHIN_S
-        while not self._stopped():
+        begun = time.monotonic()
+        found: Exchange | None = None
+        while not self._stopped() and (within_s is None or time.monotonic() < begun + within_s):
             module = self.module
             found = _newest(module, before, sent) if module else None
-            if found is None and time.monotonic() > unseen_until:
+            if found is None and time.monotonic() > begun + SENT_WITHIN_S:
                 raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
             if found is not None and found.status and not self._bench.recognising(self._lane):
                 # What it has just said of itself is understood before the next command.
@@ -105,9 +168,27 @@ class CommandClient:
                 answered_prompt = True
                 text = payload()
                 gave_up = text is None
-                self._bench.send(self._lane, SendJob(found.at_prompt(text), "at the prompt", secrets=self._hidden))
+                self._answer_prompt(found, text)
             self._bench.wait_for_news(LOOK_S)
-        raise Trouble(GIVEN_UP)
+        if found is not None and found.waits == "its payload" and not answered_prompt:
+            self._answer_prompt(found, None)
+        if self._stopped():
+            raise Trouble(GIVEN_UP)
+        heard = found.heard if found is not None else ()
+        given = f"no result within {figures.duration(within_s or 0)}, the limit that was given"
+        status = UNCLEAR if found is not None and found.information else NO_ANSWER
+        return Exchange(0, None, sent, found.spoken if found else (), heard, status, meaning=given)
+
+    def _answer_prompt(self, asked: Exchange, text: bytes | None) -> None:
+        """Send what a prompt asks for, or give it up."""
+        if text is None and not asked.commands and (count := number_at_end(asked.sent)) is not None:
+            # It may count: what gives others up would be taken for data, and sent to somebody.
+            raise Trouble(
+                f"{self._lane} prompts behind {shown(asked.sent, self.secrets)}, perhaps for {count} bytes: "
+                "it waits for them",
+                "Give them: --payload TEXT; a dialect can say how it is given up",
+            )
+        self._bench.send(self._lane, SendJob(asked.at_prompt(text), "at the prompt", secrets=self._hidden))
 
     def ask(self, name: str, form: str = "query", values: Mapping[str, str] = NOTHING) -> Exchange | None:
         """Tell a command of the dialect by its name; None where the dialect does not have it in that form."""

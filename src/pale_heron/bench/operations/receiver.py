@@ -16,7 +16,7 @@ from pale_heron.core.device.schema import actions
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.frames import IN, NMEA, OK, SECOND, Frame
-from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
+from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.line.typed import compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_text
@@ -166,7 +166,7 @@ class SteppedOperation(Operation):
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
         text = action.text(values)
         settings = self.bench.settings_of(self.lane)
-        ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, ENDINGS_OUT[settings.ending_out])
+        ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, settings.line_end)
         self.begin(f"send {text}")
         if action.starts:
             self.bench.note(self.lane, "start", {"mode": action.starts})

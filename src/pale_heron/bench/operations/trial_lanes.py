@@ -78,8 +78,8 @@ class TrialLanes:
 
     def send(self, lane: str, data: bytes) -> SendJob:
         """Hand something over."""
-        ending = self._ending or self._bench.settings_of(lane).ending_out
-        job = SendJob(data + ENDINGS_OUT[ending], "a trial of the link")
+        ending = ENDINGS_OUT[self._ending] if self._ending else self._bench.settings_of(lane).line_end
+        job = SendJob(data + ending, "a trial of the link")
         self._bench.send(lane, job)
         return job
 

@@ -16,6 +16,9 @@ ENDINGS_IN = ("auto", "lf", "cr", "crlf")
 OVERFULL: Final = 1.2
 """No line carries so many times what its rate allows."""
 
+USUAL: Final = "usual"
+"""The line end sent where nobody has chosen one: what the dialect of the lane says, else CR LF."""
+
 ENDINGS_OUT: Final = {"none": b"", "cr": b"\r", "lf": b"\n", "crlf": b"\r\n"}
 GAP_RANGE_MS = (5, 10_000)
 DELAY_RANGE_MS = (0, 10_000)
@@ -39,7 +42,8 @@ class LineSettings:
     rts: bool = True
     """Request to send, likewise; with rtscts the driver moves it."""
     ending_in: str = "auto"
-    ending_out: str = "crlf"
+    ending_out: str = USUAL
+    """What ends a line that is sent. One that is chosen goes before what a dialect says."""
     gap_ms: int = 300
     """A silence so long ends a line that has no line end."""
     echo: bool = False
@@ -58,10 +62,20 @@ class LineSettings:
             raise ValueError(f"framing {self.framing!r} is not data bits 5-8, parity N E O M S, stop bits 1 1.5 2: 8N1")
         _one_of("flow control", self.flow, FLOWS)
         _one_of("line end received", self.ending_in, ENDINGS_IN)
-        _one_of("line end sent", self.ending_out, ENDINGS_OUT)
+        _one_of("line end sent", self.ending_out, (USUAL, *ENDINGS_OUT))
         _within("idle gap", self.gap_ms, GAP_RANGE_MS)
         _within("delay a character", self.char_delay_ms, DELAY_RANGE_MS)
         _within("delay a line", self.line_delay_ms, DELAY_RANGE_MS)
+
+    @property
+    def chosen_end(self) -> str:
+        """The line end that somebody chose; empty where nobody did."""
+        return "" if self.ending_out == USUAL else self.ending_out
+
+    @property
+    def line_end(self) -> bytes:
+        """What ends a line that is sent where no dialect says otherwise."""
+        return ENDINGS_OUT[self.chosen_end or "crlf"]
 
     @property
     def data_bits(self) -> int:
@@ -133,7 +147,7 @@ KEYS: Final[Mapping[str, SettingKey]] = {
     "dtr": SettingKey("dtr", _switch, "DTR", "on, off: at opening and after"),
     "rts": SettingKey("rts", _switch, "RTS", "on, off: at opening and after"),
     "in": SettingKey("ending_in", str, "line end received", ", ".join(ENDINGS_IN)),
-    "out": SettingKey("ending_out", str, "line end sent", ", ".join(ENDINGS_OUT)),
+    "out": SettingKey("ending_out", str, "line end sent", f"{USUAL}: as its dialect says; {', '.join(ENDINGS_OUT)}"),
     "gap": SettingKey(
         "gap_ms", _whole, "idle gap", f"{GAP_RANGE_MS[0]} to {GAP_RANGE_MS[1]} ms end a line without line end"
     ),

@@ -1,8 +1,9 @@
 """What a typed line becomes on the wire: bytes written by number or by name, checksum completed, line end added.
 
 Between angle brackets stand bytes: hexadecimal (`<0x55>`), decimal (`<85>`), or the name of a control character
-(`<ESC>`, ECMA-48), several separated by spaces (`<0xB5 0x62 CR LF>`). `<<` is one angle bracket. A sentence that
-begins with `$` or `!` gets its checksum where it has none (NMEA 0183, 5.3).
+(`<ESC>`, ECMA-48), several separated by spaces (`<0xB5 0x62 CR LF>`). `<<` is one angle bracket. A line of bytes alone
+gets no line end. What has the form of a sentence, on a lane that speaks sentences, gets its checksum where it has none
+(NMEA 0183, 5.3).
 """
 
 import re
@@ -36,6 +37,8 @@ ONE_KEY: Final = {
 }
 """Single bytes that one key sends."""
 
+ONLY_BYTES: Final = re.compile(r"(?:<[^<>]+>)+")
+_SENTENCE = re.compile(rb"[$!](?:[A-OQ-Z][A-Z][A-Z0-9]{3}|P[A-Z]{3}[A-Z0-9]{0,8})(?:[,*].*)?", re.DOTALL).fullmatch
 _PIECE = re.compile(r"<<|<([^<>]*)>|([^<]+)|<")
 _CHECKED = re.compile(rb"\*[0-9A-Fa-f]{2}\Z")
 
@@ -47,18 +50,25 @@ class TypedBytes(NamedTuple):
     note: str
 
 
-def compose(text: str, ending: bytes) -> TypedBytes:
-    """The bytes of a typed line. ValueError names the part that is wrong."""
+def compose(text: str, ending: bytes, *, sentences: bool = True) -> TypedBytes:
+    """The bytes of a typed line. `sentences`: the lane speaks them. ValueError names the part that is wrong."""
     body = bytes_of(text)
+    if ONLY_BYTES.fullmatch(text):
+        return TypedBytes(body, "no line end behind bytes alone" if ending else "")
     note = ""
-    if body[:1] in (b"$", b"!") and len(body) > 1:
-        body, note = _sealed(body)
+    if is_sentence_like(body):
+        body, note = _sealed(body) if sentences else (body, "no checksum: no sentence was heard on this lane")
     return TypedBytes(body + ending, note)
 
 
-def bytes_of(text: str) -> bytes:
+def is_sentence_like(body: bytes) -> bool:
+    """Whether it has the form of a sentence: `$` or `!`, an address, and a comma, a checksum or the end."""
+    return _SENTENCE(body) is not None
+
+
+def bytes_of(text: str, encoding: str = "ascii") -> bytes:
     """The bytes that a text stands for, as they are. ValueError names the part that is wrong."""
-    return b"".join(_piece(match) for match in _PIECE.finditer(text))
+    return b"".join(_piece(match, encoding) for match in _PIECE.finditer(text))
 
 
 def text_of(data: bytes) -> str:
@@ -73,12 +83,12 @@ def _text_of(byte: int) -> str:
     return letter if letter.isascii() and letter.isprintable() else f"<0x{byte:02X}>"
 
 
-def _piece(match: re.Match[str]) -> bytes:
+def _piece(match: re.Match[str], encoding: str) -> bytes:
     if match[0] == "<<":
         return b"<"
     if match[2] is not None:
         try:
-            return match[2].encode("ascii")
+            return match[2].encode(encoding)
         except UnicodeEncodeError as problem:
             letter = match[2][problem.start]
             raise ValueError(f"{letter!r} is not ASCII; write its bytes: <0xC3 0xA9>") from None

@@ -21,6 +21,7 @@ from pale_heron.core.line.settings import LineSettings, changed
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import SendJob
+from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.screens.panel import AskLine, Choice
 
 if TYPE_CHECKING:
@@ -97,9 +98,15 @@ class LaneActions:
     """`lane` gives the chosen one as it is now."""
 
     def __init__(
-        self, app: App[Any], bench: LiveBench, lane: Callable[[], LaneSnapshot | None], file: Path | None
+        self,
+        app: App[Any],
+        bench: LiveBench,
+        lane: Callable[[], LaneSnapshot | None],
+        file: Path | None,
+        consent: Consent,
     ) -> None:
         self._app = app
+        self._consent = consent
         self._bench = bench
         self._lane = lane
         self._file = file
@@ -124,13 +131,25 @@ class LaneActions:
 
         return asked
 
+    def _speaks(self, name: str) -> Callable[[], bool]:
+        """Whether a lane speaks sentences."""
+
+        def speaks() -> bool:
+            lane = self._bench.snapshot_of(name)
+            return lane is not None and lane.line.valid_sentences > 0
+
+        return speaks
+
     def send(self) -> None:
         from pale_heron.tui.screens.send import SendLine
 
         lane = self._lane()
         if lane is not None:
             asked = self._secret_asked(lane.name)
-            self._app.push_screen(SendLine(self._bench, lane.name, self._of(lane.name), self._history, asked))
+            name, speaks = lane.name, self._speaks(lane.name)
+            self._app.push_screen(
+                SendLine(self._bench, name, self._of(name), self._history, asked, speaks, self._consent)
+            )
 
     def settings(self) -> None:
         from pale_heron.tui.screens.settings import SettingsPanel

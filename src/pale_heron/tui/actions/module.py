@@ -10,13 +10,16 @@ from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core import figures
+from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, MODE_SAID, MODE_WORDS
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.device.schema.settings import Setting
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob
+from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LiveBench
 from pale_heron.tui.actions.routine import RoutineActions
 from pale_heron.tui.actions.typed_queue import TypedQueue
@@ -34,8 +37,9 @@ class _ModuleLane:
 class ModuleActions:
     """`bench` is a live one."""
 
-    def __init__(self, app: App[Any], bench: LiveBench) -> None:
+    def __init__(self, app: App[Any], bench: LiveBench, consent: Consent) -> None:
         self._app = app
+        self.consent = consent
         self._bench = bench
         self._lanes: dict[str, _ModuleLane] = {}
         self.routines = RoutineActions(app, bench)
@@ -58,11 +62,27 @@ class ModuleActions:
     # Telling
 
     def send_line(self, lane: str, text: str) -> bool:
-        """Send a command line; whether that could be done."""
+        """Send a command line as it was typed; whether that could be done."""
         module = self._bench.module_of(lane)
         form = module.dialect.line if module else LineForm()
         shown = masked_command(sensitive_tables(), text)
-        return self.send_raw(lane, form.written(text), shown, form.char_delay_ms)
+        data = form.typed(text, self._bench.settings_of(lane).chosen_end)
+        return self.send_raw(lane, data, shown, form.char_delay_ms)
+
+    def say_mode(self, lane: LaneSnapshot) -> None:
+        """Say which mode the module is in: what is seen is a belief, and a person may know better."""
+        module = lane.module
+        if module is None:
+            return
+
+        def take(key: str | None) -> None:
+            if key is not None:
+                self._bench.note(lane.name, MODE_SAID, {"mode": {"c": COMMAND, "d": DATA}.get(key, "")})
+
+        why = f": {module.mode_why}" if module.mode_why else ""
+        question = f"{MODE_WORDS[module.mode]}{safe_label(why)}. In which mode is it?"
+        choices = (("c", "it takes commands"), ("d", "what is sent goes to the far end"), ("u", "nobody knows"))
+        self._app.push_screen(Choice(question, choices), take)
 
     def send_raw(self, lane: str, data: bytes, title: str, char_delay_ms: int = 0) -> bool:
         """Send bytes; trouble is shown on the screen."""
@@ -72,23 +92,6 @@ class ModuleActions:
             self._app.notify(str(trouble), severity="error", markup=False)
             return False
         return True
-
-    def confirmed(self, risk: str, do: Callable[[], None], guarded: Callable[[], None] | None = None) -> None:
-        """Do it at once, or after a yes where something is risked; for the line there is a guarded way."""
-        if not risk:
-            do()
-            return
-
-        def take(key: str | None) -> None:
-            if key == "y":
-                do()
-            elif key == "g" and guarded is not None:
-                guarded()
-
-        choices = [("n", "no, leave it")]
-        choices += [("g", "change the line guarded: both sides, verified, with a way back")] if guarded else []
-        choices += [("y", "yes, send it")]
-        self._app.push_screen(Choice(f"{risk[0].upper()}{risk[1:]}. Send it?", choices), take)
 
     def ask_in_data_mode(self, lane: LaneSnapshot, send: Callable[[], None]) -> None:
         """In data mode what is typed goes to the far end: ask what is meant."""
@@ -151,7 +154,8 @@ class ModuleActions:
         if not intended:
             self._app.notify("Nothing is intended yet: enter on a setting says what", severity="warning", markup=False)
             return
-        self.confirmed(
+        self.consent.ask(
+            lane.name,
             f"this writes {figures.several(len(intended), 'setting')} of {lane.name}, where they differ",
             lambda: self.begin(lane.name, "write what differs", writing(intended)),
         )
@@ -160,7 +164,8 @@ class ModuleActions:
         """Store, restart, and verify."""
         from pale_heron.bench.operations.module import keeping
 
-        self.confirmed(
+        self.consent.ask(
+            lane.name,
             f"{lane.name} stores what is set now, and restarts",
             lambda: self.begin(lane.name, "store, restart, verify", keeping()),
         )

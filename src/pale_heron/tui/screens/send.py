@@ -14,10 +14,11 @@ from textual.widgets import Input
 
 from pale_heron.core import figures
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.line.typed import CONTROLS, ONE_KEY, compose
+from pale_heron.core.line.typed import CONTROLS, ONE_KEY, TypedBytes, compose
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob, seconds_for
+from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.painting.paint import Line, line
 from pale_heron.tui.screens.panel import AskLine, Choice
 from pale_heron.tui.views.panels.rows import keys_lines
@@ -29,7 +30,7 @@ LARGEST_FILE = 64 << 20
 BAR = 24
 KEYS = (
     ("enter", "send"), ("↑↓", "sent before"), ("F2", "line end"), ("F3", "one byte"), ("F4", "repeat"),
-    ("F5", "a file"), ("F6", "stop"), ("escape", "close"),
+    ("F5", "a file"), ("F6", "stop"), ("F7", "no checksum"), ("escape", "close"),
 )  # fmt: skip
 
 
@@ -55,6 +56,7 @@ class SendLine(ModalScreen[None]):
         Binding("f4", "repeat", "repeat"),
         Binding("f5", "file", "a file"),
         Binding("f6", "stop", "stop"),
+        Binding("f7", "exact", "no checksum"),
     ]
 
     def __init__(
@@ -64,8 +66,14 @@ class SendLine(ModalScreen[None]):
         settings: Callable[[], LineSettings],
         history: list[str],
         secret_asked: Callable[[], bool],
+        sentences: Callable[[], bool],
+        consent: Consent,
     ) -> None:
+        """`sentences`: whether the lane speaks them."""
         super().__init__()
+        self._sentences = sentences
+        self._consent = consent
+        self._exact = False
         self._bench = bench
         self._lane = lane
         self._settings = settings
@@ -96,8 +104,9 @@ class SendLine(ModalScreen[None]):
         """What may be shown of a line."""
         return hidden(text, asked=self._secret_asked())
 
-    def _ending(self) -> bytes:
-        return ENDINGS_OUT[self._settings().ending_out]
+    def _made(self, text: str) -> TypedBytes:
+        """What a text becomes. ValueError where it cannot be sent."""
+        return compose(text, self._settings().line_end, sentences=self._sentences() and not self._exact)
 
     def _draw(self) -> None:
         canvas = self.query_one("#send-state", Canvas)
@@ -107,8 +116,9 @@ class SendLine(ModalScreen[None]):
             ("send to ", "quiet"),
             (safe_label(self._lane), "*heron"),
             ("   it only listens: nothing can be sent" if settings.listen_only else "", "coral"),
-            (f"   line end {settings.ending_out.upper()}", "text"),
-            ("   <0x55> <85> <ESC> are bytes, << is <; a checksum is added to $…", "quiet"),
+            (f"   line end {(settings.chosen_end or 'crlf').upper()}", "text"),
+            ("   <0x55> <85> <ESC> are bytes, << is <", "quiet"),
+            ("   no checksum is added" if self._exact else "", "amber"),
         )
         rows = [head, self._preview(), *(self._progress(each) for each in self._bench.jobs(self._lane)[:2])]
         rows += [line()] * (4 - len(rows))
@@ -119,7 +129,7 @@ class SendLine(ModalScreen[None]):
         if self._problem:
             return line((f"✕ {safe_label(self._problem)}", "coral"))
         try:
-            made = compose(self._typed, self._ending())
+            made = self._made(self._typed)
         except ValueError as problem:
             return line((f"✕ {safe_label(str(problem))}", "coral"))
         shown = made.data[:20].hex(" ").upper() + (" …" if len(made.data) > 20 else "")
@@ -146,37 +156,43 @@ class SendLine(ModalScreen[None]):
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()
+        text = event.value
         try:
-            made = compose(event.value, self._ending())
+            made = self._made(text)
         except ValueError:
             return
-        asked = self._secret_asked()
-        if not self._send(SendJob(made.data, self._shown(event.value))):
-            return
-        if event.value and event.value not in self._history[-1:] and not asked:
-            self._history.append(event.value)
-        self._recalled = len(self._history)
-        event.input.value = ""
+
+        def send() -> None:
+            asked = self._secret_asked()
+            if not self._send(SendJob(made.data, self._shown(text))):
+                return
+            if text and text not in self._history[-1:] and not asked:
+                self._history.append(text)
+            self._recalled = len(self._history)
+            event.input.value = ""
+
+        def leave() -> None:
+            event.input.value = ""
+
+        self._consent.ask(self._lane, self._consent.risk(self._lane, text), send, left=leave)
 
     def _pasted(self, lines: Sequence[str]) -> None:
         """Send several lines one after the other, each with the line end; asked first where they are many."""
         try:
-            jobs = [SendJob(compose(text, self._ending()).data, self._shown(text)) for text in lines]
+            jobs = [SendJob(self._made(text).data, self._shown(text)) for text in lines]
         except ValueError as problem:
             self._problem = f"none of {len(lines)} lines was sent: {problem}"
             self._draw()
             return
 
-        def send(key: str | None = "y") -> None:
-            if key == "y" and all(self._send(job) for job in jobs):
+        def send() -> None:
+            if all(self._send(job) for job in jobs):
                 self._history += lines
                 self._recalled = len(self._history)
 
-        if len(lines) < MANY:
-            send()
-        else:
-            question = f"Send {len(lines)} pasted lines one after the other?"
-            self.app.push_screen(Choice(question, (("n", "no, leave it"), ("y", "yes, send them"))), send)
+        risks = dict.fromkeys(filter(None, (self._consent.risk(self._lane, text) for text in lines)))
+        many = [f"{len(lines)} pasted lines are sent one after the other"] if len(lines) >= MANY or risks else []
+        self._consent.ask(self._lane, "; ".join([*many, *risks]), send)
 
     def _send(self, job: SendJob) -> bool:
         try:
@@ -200,19 +216,23 @@ class SendLine(ModalScreen[None]):
         """Take the next line end."""
         endings = list(ENDINGS_OUT)
         settings = self._settings()
-        following = endings[(endings.index(settings.ending_out) + 1) % len(endings)]
+        following = endings[(endings.index(settings.chosen_end or "crlf") + 1) % len(endings)]
         self._bench.change(self._lane, replace(settings, ending_out=following))
 
     def action_byte(self) -> None:
-        """Send one byte, without a line end."""
+        """Put one byte into the line; alone it is sent without a line end."""
 
-        def send(key: str | None) -> None:
+        def insert(key: str | None) -> None:
             if key:
-                name = ONE_KEY[key]
-                self._send(SendJob(bytes([CONTROLS[name]]), f"<{name}>"))
+                self.query_one("#send-text", Input).insert_text_at_cursor(f"<{ONE_KEY[key]}>")
 
         choices = [(key, f"{name:<6}0x{CONTROLS[name]:02X}  {CONTROLS[name]:>3}") for key, name in ONE_KEY.items()]
-        self.app.push_screen(Choice("Send one byte", choices), send)
+        self.app.push_screen(Choice("Which byte? Alone in the line it is sent without a line end", choices), insert)
+
+    def action_exact(self) -> None:
+        """Add no checksum to what looks like a sentence, or do so again."""
+        self._exact = not self._exact
+        self._draw()
 
     def action_repeat(self) -> None:
         """Send what is typed again and again."""
@@ -229,7 +249,7 @@ class SendLine(ModalScreen[None]):
             if text is None:
                 return
             try:
-                made = compose(typed, self._ending())
+                made = self._made(typed)
             except ValueError:
                 return
             self._send(SendJob(made.data, typed[:40], float(text)))

@@ -15,6 +15,7 @@ from pale_heron.core.device.dialogue.exchanges import DATA, DataStretch, Exchang
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.line_form import LineForm
 from pale_heron.core.lane import LaneSnapshot
+from pale_heron.core.line.typed import ONLY_BYTES, bytes_of
 from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.actions.module import ModuleActions
@@ -354,12 +355,11 @@ class ModuleView(Vertical):
             return
         dialect, name = self._dialect(), lane.name
         form = dialect.line if dialect else LineForm()
-        unfit = next((each for each in lines if form.refusal(each)), None)
-        if unfit is not None or self.prompting(lane) is not None:
-            words = f"{form.refusal(unfit)} from here" if unfit is not None else "a prompt takes one line"
-            self._entry.problem = f"{words}; Send (F) takes bytes and files"
+        unfit = next(filter(None, (form.typed_refusal(each) for each in lines)), "")
+        if unfit or self.prompting(lane) is not None:
+            self._entry.problem = unfit or "a prompt takes one line; Send (F) takes files"
             return
-        risks = [each.risk for text in lines for each in (dialect.spoken(text) if dialect else ()) if each.risk]
+        risks = [risk for text in lines if (risk := actions.consent.risk(name, text))]
         reasons = [f"{len(lines)} pasted lines are sent one after the other"] if len(lines) >= MANY or risks else []
 
         def send() -> None:
@@ -367,7 +367,7 @@ class ModuleView(Vertical):
                 if actions.typed.enter(name, text.strip()):
                     self._entry.remember(text.strip())
 
-        actions.confirmed("; ".join([*reasons, *dict.fromkeys(risks)]), send)
+        actions.consent.ask(name, "; ".join([*reasons, *dict.fromkeys(risks)]), send)
 
     def _send_payload(self, lane: str, actions: ModuleActions, exchange: Exchange, text: str) -> None:
         data, counted = text.encode("utf-8"), counted_bytes(exchange)
@@ -382,8 +382,13 @@ class ModuleView(Vertical):
         dialect = self._dialect()
         spoken = dialect.spoken(text) if dialect else ()
         wrong = next((each.wrong for each in spoken if each.wrong), "")
-        if refusal := (dialect.line if dialect else LineForm()).refusal(text):
-            self._entry.problem = f"{refusal} from here; Send (F) takes bytes by number"
+        if refusal := (dialect.line if dialect else LineForm()).typed_refusal(text):
+            self._entry.problem = refusal
+            return
+        if ONLY_BYTES.fullmatch(text):
+            # Bytes alone are no command: they go out as they are.
+            if actions.send_raw(lane.name, bytes_of(text), text):
+                self._entry.remember(text)
             return
         if dialect is not None and text == dialect.escape:
             # Alone between two silences, and without a line end.
@@ -403,9 +408,10 @@ class ModuleView(Vertical):
         if lane.module is not None and lane.module.mode == DATA:
             actions.ask_in_data_mode(lane, send)
             return
-        risk = " and ".join(dict.fromkeys(each.risk for each in spoken if each.risk))
+        risk = actions.consent.risk(lane.name, text)
         guarded = any(each.command and "changes-line" in each.command.risks and each.risk for each in spoken)
-        actions.confirmed(risk, send, guarded=self._change_guarded if guarded else None)
+        guard = self._change_guarded if guarded else None
+        actions.consent.ask(lane.name, risk, send, guard, lambda: self._entry.remember(text))
 
     def _send_at_once(self, lane: LaneSnapshot, actions: ModuleActions) -> None:
         """Send what waits although the module is busy; asked first where that breaks something off."""
@@ -413,7 +419,7 @@ class ModuleView(Vertical):
         busy = next((each for each in items if isinstance(each, Exchange) and each.waits == "the result"), None)
         abortable = busy is not None and any(each.command and each.command.abortable(each.form) for each in busy.spoken)
         risk = "what is sent breaks off what it does, and is lost itself (V.250, 5.6.1)" if abortable else ""
-        actions.confirmed(risk, lambda: actions.typed.send_at_once(lane.name))
+        actions.consent.ask(lane.name, risk, lambda: actions.typed.send_at_once(lane.name))
 
     def _change_guarded(self) -> None:
         """Rather than sending what changes the line, change it with a way back."""

@@ -19,6 +19,7 @@ A number alone is a result code where it ends with CR and no LF follows (V.250, 
 decides. However the streams are cut into chunks, what comes out is the same.
 """
 
+import re
 from typing import Final, NamedTuple
 
 from pale_heron.core.device.dialogue.exchanges import (
@@ -31,6 +32,7 @@ from pale_heron.core.device.dialogue.exchanges import (
     PAYLOAD,
     PROMPT,
     RESULT,
+    Exchange,
     Item,
     ReceivedLine,
 )
@@ -38,13 +40,14 @@ from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
 from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
 from pale_heron.core.device.dialogue.transcript import PendingExchange, Transcript
-from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, sets_something
 from pale_heron.core.device.schema.command_line import PROMPT as PROMPT_TEXT
-from pale_heron.core.device.schema.commands import SET, Command, TypedCommand
+from pale_heron.core.device.schema.commands import RUN, SET, Command, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
-from pale_heron.core.device.schema.notices import NO_ANSWER, OK, FinalResult, Notice
+from pale_heron.core.device.schema.notices import NO_ANSWER, OK, UNCLEAR, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk
-from pale_heron.core.patterns import Match
+from pale_heron.core.patterns import Match, Pattern
+from pale_heron.core.wire.visible import safe_text
 
 QUEUED: Final = 64
 RESTARTS_KEPT: Final = 16
@@ -54,6 +57,17 @@ PAYLOAD_WITHIN_NS: Final = 600 * SECOND
 ABORTS: Final = "V.250, 5.6.1"
 
 LATE_NS: Final = 120 * SECOND
+AT_ONCE_NS: Final = SECOND // 2
+"""A result so soon behind a connection is not of the far end."""
+
+AMID_NS: Final = 3 * SECOND
+UNCLEAR_NS: Final = 2 * SECOND
+"""After such a silence a command that nobody has described has been answered, though no result came."""
+
+PROMPT_BEHIND_NS: Final = 3 * SECOND
+LONGEST_RESULT: Final = 20
+WORD: Final = re.compile(rb"[A-Za-z][A-Za-z _/!>-]{0,19}")
+"""What may be a word for done: no digits, no `=` or `:`."""
 
 
 class ReportedLine(NamedTuple):
@@ -71,6 +85,9 @@ class Conversation:
         self.dialect = dialect
         self.mode = ""
         """COMMAND or DATA as it was seen; empty before anything was."""
+        self.mode_why = ""
+        """The evidence of it, in words."""
+        self.mode_since: int | None = None
         self.echo: bool | None = None
         self.words: bool | None = None
         """Whether results come as words; None before one came."""
@@ -80,6 +97,14 @@ class Conversation:
         self._outgoing = Outgoing(self)
         self._reported: list[ReportedLine] = []
         self._late_since: int | None = None
+        self._values: dict[str, str] = {}
+        """What it was set to or told, by the names of fields and parameters."""
+        self._unasked_at: int | None = None
+        """When a line came last that nobody had asked for, and that is no notice."""
+        self._linked_at: int | None = None
+        """When a result led to data mode, as long as nothing came or went since."""
+        self._spoken_at: int | None = None
+        """When a command was sent last, or had its result."""
 
     @property
     def items(self) -> tuple[Item, ...]:
@@ -129,20 +154,63 @@ class Conversation:
         self._incoming.tick(now)
         while (head := self.head) is not None:
             limit = PAYLOAD_WITHIN_NS if head.prompted else head.within_ns
+            if self._is_quiet(head, now):
+                continue
             if head.since is None or now - head.since <= limit:
                 return
-            self._late_since = now
             # As of the moment at which the limit was reached, however rarely time is passed on.
-            meaning = f"no answer within {limit / SECOND:g} s{head.taken_words}"
-            self._end(NO_ANSWER, "", "", meaning, head.since + limit)
+            self._time_out(head, limit, head.since + limit)
+        ends = int(self.dialect.command_ends_s * SECOND)
+        if ends and self.mode == COMMAND and self._spoken_at is not None and now - self._spoken_at > ends:
+            why = f"{self.dialect.command_ends_s:g} s without a command: it goes back to data mode by itself"
+            self._set_mode(DATA, self._spoken_at + ends, why)
+
+    def _is_quiet(self, head: PendingExchange, now: int) -> bool:
+        """Whether a silence has ended a reply or an escape; then it is over."""
+        if self.escaping and not self.dialect.escape_answered and head.since is not None:
+            quiet = self.escape[1]
+            if now - head.since > quiet:
+                self._end(OK, "quiet", "", "the escape has no answer, and nothing came", head.since + quiet)
+                self._set_mode(COMMAND, now, "the escape was sent between two silences")
+                return True
+        if head.heard_at is None or not head.said or head.prompted or self._incoming.expecting:
+            return False
+        if quiet := int(self.dialect.line.reply_ends_s * SECOND):
+            if now - head.heard_at <= quiet:
+                return False
+            spoken, ended = head.spoken, head.heard_at + quiet
+            self._end(OK, "quiet", "", "it said no more", ended)
+            self._obeyed(spoken)
+            self._set_mode(COMMAND, ended, "it answered a command")
+            return True
+        if head.unknown and now - head.heard_at > UNCLEAR_NS:
+            self._end(UNCLEAR, "", "", no_result(head), head.heard_at)
+            return True
+        return False
+
+    def _time_out(self, head: PendingExchange, limit: int, time: int) -> None:
+        """Nothing ended it in time."""
+        self._late_since = time
+        within = f"within {limit / SECOND:g} s"
+        if head.to_far_end:
+            self._end(NO_ANSWER, "", "", f"no answer {within}: it went to the far end", time)
+        elif head.between is not None:
+            self._end(NO_ANSWER, "", "", f"{word_of(head.between)}, but what comes behind it did not {within}", time)
+        elif head.said:
+            self._end(UNCLEAR, "", "", no_result(head), time)
+        else:
+            self._end(NO_ANSWER, "", "", f"no answer {within}{head.taken_words}", time)
+
+    def say_mode(self, mode: str, time: int | None) -> None:
+        """A person says which mode it is in."""
+        self._set_mode(mode, time, "a person said so")
 
     def lane_gone(self, time: int | None) -> None:
         """The lane was lost or closed: nothing that waits has an answer any more, and no mode is known."""
         while self.head is not None:
             self._end(NO_ANSWER, "", "", "the lane was gone before it had an answer", time)
-        self._transcript.end_data(time)
         self._transcript.end_unsolicited()
-        self.mode = ""
+        self._set_mode("", time, "the lane was gone")
         self._incoming, self._outgoing = Incoming(self), Outgoing(self)
 
     @property
@@ -163,14 +231,17 @@ class Conversation:
         head = self.head
         return head is not None and head.sent == self.escape[0] != b""
 
-    def line_sent(self, line: bytes, time: int | None) -> None:
+    def line_sent(self, line: bytes, time: int | None, *, to_far_end: bool = False) -> None:
         """A command line is whole."""
+        self._spoken_at = time
         spoken = self.dialect.spoken(self.dialect.line.line_of(line))
         self._transcript.end_unsolicited()
         if self._transcript.waiting >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
         before = self.head
         pending = self._transcript.begin(line, spoken, time)
+        pending.to_far_end = to_far_end
+        pending.amid = self._unasked_at is not None and (time is None or time - self._unasked_at < AMID_NS)
         if before is not None and before.can_be_broken_off:
             before.broken_off_by, pending.may_break_off = line, before
 
@@ -180,6 +251,7 @@ class Conversation:
 
     def data_sent(self, count: int, time: int | None) -> None:
         """Bytes went to the far end."""
+        self._linked_at = None
         self._transcript.count_data(time, sent=count)
 
     def escape_sent(self, sequence: bytes, within_ns: int, time: int | None) -> None:
@@ -212,11 +284,33 @@ class Conversation:
             spoken = head.spoken
             self._end(OK, "ready", "", "its prompt came", time)
             self._obeyed(spoken)
-        self._set_mode(COMMAND, time)
+        self._set_mode(COMMAND, time, "its prompt came")
+
+    @property
+    def prompt_like(self) -> "Pattern[str] | None":
+        """What the text with which the module waits for the next command looks like."""
+        return self.dialect.line.prompt_like
+
+    def opens(self, text: bytes) -> bool:
+        """Whether data of an announced length follow right behind this, on the same line."""
+        line = self.dialect.line.decoded(text)
+        return any(each.behind and each.line.fullmatch(line) for each in self.dialect.notices.values())
+
+    def may_prompt(self, time: int | None) -> bool:
+        """Whether the command at the head may prompt, or the one that has just ended (`OK`, and then a prompt)."""
+        if self.head is not None:
+            return not self.head.prompted
+        last = self._transcript.last
+        if not isinstance(last, Exchange) or last.status != OK or not sets_something(last.sent):
+            return False
+        return time is None or last.ended is None or time - last.ended < PROMPT_BEHIND_NS
 
     def hear_prompt(self, time: int | None) -> None:
-        """The command at the head prompts."""
-        head = self.head
+        """The command at the head prompts, or the one that has just ended."""
+        head, last = self.head, self._transcript.last
+        if head is None and isinstance(last, Exchange):
+            head = self._transcript.resume(last)
+            head.since = head.heard_at = time
         if head is not None:
             asks = head.prompts.prompt if head.prompts else PROMPT_TEXT
             head.add(ReceivedLine(time, PROMPT, asks.encode("latin-1", "replace")))
@@ -237,7 +331,7 @@ class Conversation:
         code = int(text)
         result = next((each for each in self.dialect.results.values() if each.code == code), None)
         notice = next((each for each in self.dialect.notices.values() if each.code == code), None)
-        if result is not None and self.head is not None:
+        if result is not None and self.head is not None and self._transcript.turn_to_one_of(result.of):
             self.words = False
             self._take_result(result, text, (), time)
         elif notice is not None:
@@ -258,10 +352,16 @@ class Conversation:
             self._transcript.add(ReceivedLine(time, ECHO, text))
             return
         for result in self.dialect.results.values():
-            match = result.line.fullmatch(line)
-            if match:
+            match = self._matched(result, line)
+            if match and (head is None or self._transcript.turn_to_one_of(result.of)):
                 self.words = True
                 self._take_result(result, text, fields_of(match), time)
+                return
+        if head is not None and head.then is not None and head.between is not None and head.then.then is not None:
+            match = head.then.then.fullmatch(line)
+            if match:
+                self._take_reply(text, head.then, RUN, match, time)
+                self._end(OK, word_of(head.between), "", head.between.meaning, time)
                 return
         # A reply that names itself (`+CPIN: READY`) is the reply, even if a notice may read the same.
         expected = expected_of(head, line) or self._expected_before(line)
@@ -279,7 +379,16 @@ class Conversation:
             # A sentence that no command says it answers is that of a receiver, whoever waits.
             self._transcript.add(ReceivedLine(time, INFORMATION, text))
             if head is None:
+                self._unasked_at = time
                 self._transcript.end_unsolicited()
+
+    def _matched(self, result: FinalResult, line: str) -> "Match[str] | None":
+        """The match of a result; behind an escape something from the air without a line end may stand before it."""
+        found = result.line.fullmatch(line)
+        if found or not self.escaping:
+            return found
+        ends = (result.line.fullmatch(line[-size:]) for size in range(2, min(len(line), LONGEST_RESULT) + 1))
+        return next(filter(None, ends), None)
 
     def _expected_before(self, line: str) -> "tuple[Command, str, Match[str]] | None":
         """Where an echo came before its turn, the command before may say its own all the same."""
@@ -291,23 +400,37 @@ class Conversation:
 
     def _take_reply(self, text: bytes, command: Command, form: str, match: "Match[str]", time: int | None) -> None:
         heard = ReceivedLine(time, INFORMATION, text, command.name, fields_of(match))
+        self._values |= dict(heard.fields)
         self._transcript.add(heard)
         self._reported.append(ReportedLine(heard, command, form))
         self._then(command.arrives, command.follows, match)
 
     def _take_data_line(self, line: str, text: bytes, time: int | None) -> None:
-        """In data mode: what ends it, and the answer to the escape sequence."""
+        """In data mode: what ends it, and the answer to the escape, or to a command that was heard all the same.
+
+        A good result right behind the one that led here says that the module takes commands still.
+        """
+        head, linked, self._linked_at = self.head, self._linked_at, None
+        at_once = linked is not None and time is not None and time - linked < AT_ONCE_NS
         for result in self.dialect.results.values():
-            if result.line.fullmatch(line) and (
-                result.enters == COMMAND or (self.head is not None and result.status == OK)
-            ):
-                self._set_mode(COMMAND, time)
+            if not self._matched(result, line):
+                continue
+            good = result.status == OK and result.enters != DATA
+            why = (
+                f"{word_of(result)} came" if result.enters == COMMAND
+                else f"{text_of_command(head)} was answered {word_of(result)}"
+                if head is not None and (good or head.to_far_end)
+                else f"{word_of(result)} came right behind the connection" if good and at_once
+                else ""
+            )  # fmt: skip
+            if why:
+                self._set_mode(COMMAND, time, why)
                 self._take_result(result, text, (), time)
                 return
         for notice in self.dialect.notices.values():
             match = notice.line.fullmatch(line) if notice.enters == COMMAND or notice.restarts else None
             if match:
-                self._set_mode(COMMAND, time)
+                self._set_mode(COMMAND, time, "it said so")
                 self._take_notice(notice, text, fields_of(match), time, match)
                 return
 
@@ -325,7 +448,7 @@ class Conversation:
         self._transcript.add(heard)
         self._reported.append(ReportedLine(heard, None, NOTICE))
         if notice.enters:
-            self._set_mode(notice.enters, time)
+            self._enter(notice.enters, notice.enters_if, time, f"{safe_text(text)} came")
         if match is not None:
             self._then(notice.arrives, notice.follows, match, NOTICE)
         if not self._incoming.expecting:
@@ -335,7 +458,8 @@ class Conversation:
         """It has restarted: whatever waits gets no answer any more, except the command that asked for it."""
         self.restarts.append(time)
         del self.restarts[:-RESTARTS_KEPT]
-        self._set_mode(COMMAND, time)
+        self._set_mode(self.dialect.starts_in or COMMAND, time, "it has started")
+        self._values.clear()
         while (head := self.head) is not None:
             asked = any("restarts" in each.risks for spoken in head.spoken if (each := spoken.command))
             status = OK if asked else NO_ANSWER
@@ -350,7 +474,6 @@ class Conversation:
     ) -> None:
         heard = ReceivedLine(time, RESULT, text, result.name, fields)
         self._reported.append(ReportedLine(heard, None, RESULT))
-        self._transcript.turn_to_newest(result.of)
         head = self.head
         if head is None:
             late = self._late_since is not None and time is not None and time - self._late_since < LATE_NS
@@ -358,9 +481,12 @@ class Conversation:
             self._transcript.add(heard._replace(name=LATE if late else result.name))
             self._transcript.end_unsolicited()
             if result.enters:
-                self._set_mode(result.enters, time)
+                self._enter(result.enters, result.enters_if, time, f"{word_of(result)} came")
             return
         self._transcript.add(heard)
+        if result.status == OK and not self._ends(head, result):
+            head.between, head.since = result, time
+            return
         spoken = head.spoken
         broken = head.broken_off_by and result.status != OK
         reported = [self.dialect.field_of(name).in_words(raw) for name, raw in fields if raw]
@@ -371,22 +497,43 @@ class Conversation:
             meaning += f"; broken off by what was sent while it went on ({ABORTS})"
         escaping = self.escaping
         self._end(result.status, word, text.decode("latin-1"), meaning, time)
-        if escaping and result.status == OK:
-            self._set_mode(COMMAND, time)
-        entered = [each.command.enters for each in spoken if each.command and each.command.enters]
-        if result.enters:
-            self._set_mode(result.enters, time)
-        elif entered and result.status == OK:
-            self._set_mode(entered[-1], time)
-        elif not self.mode:
-            self._set_mode(COMMAND, time)
         if result.status == OK:
             self._obeyed(spoken)
+        if escaping and result.status == OK:
+            self._set_mode(COMMAND, time, f"the escape was answered {word}")
+        entered = [each.command for each in spoken if each.command and each.command.enters]
+        if result.enters:
+            self._enter(result.enters, result.enters_if, time, f"{word_of(result)} came")
+        elif entered and result.status == OK:
+            self._enter(entered[-1].enters, entered[-1].enters_if, time, f"{word} came")
+        elif not self.mode:
+            self._set_mode(COMMAND, time, f"{text_of_command(head)} was answered {word}")
+
+    def _ends(self, head: PendingExchange, result: FinalResult) -> bool:
+        """Whether a good result is the last of a command, and its own result is not still to come."""
+        if head.then is not None:
+            head.within_ns = int(head.then.then_within_s * SECOND)
+            return False
+        return not head.ends or result.name in head.ends
+
+    def _enter(self, mode: str, condition: str, time: int | None, why: str) -> None:
+        """It enters a mode, if it is set so; where that is not known no mode is."""
+        name, _, value = condition.partition("=")
+        known = self._values.get(name)
+        if not name or known == value:
+            self._set_mode(mode, time, why)
+            self._linked_at = time if mode == DATA else None
+        elif known is None:
+            self._set_mode("", time, f"{why}, and whether {name} is {value} nobody knows")
+        elif not self.mode:
+            self._set_mode(COMMAND, time, f"{why}, and {name} is {known}")
 
     def _obeyed(self, spoken: tuple[TypedCommand, ...]) -> None:
         """What its OK says of how it will speak from now on."""
         for each in spoken:
             name = each.command.name if each.command and each.form == SET else ""
+            if each.form == SET:
+                self._values |= each.values
             if name == "verbosity":
                 self.words = each.values.get("verbosity") == "1"
             elif name == "echo":
@@ -395,12 +542,15 @@ class Conversation:
     def _end(self, status: str, word: str, code: str, meaning: str, time: int | None) -> None:
         """The exchange at the head is over."""
         escaping = self.escaping
+        self._spoken_at = time
         echoed = self._transcript.end(status, word, code, meaning, time)
         if echoed is not None and not escaping:
             self.echo = echoed
         self._incoming.forget_space()
 
-    def _set_mode(self, mode: str, time: int | None) -> None:
+    def _set_mode(self, mode: str, time: int | None, why: str) -> None:
+        """`why` is the newest evidence; it counts also where the mode was believed already."""
+        self.mode_why, self.mode_since = why, time
         if mode == self.mode:
             return
         self.mode = mode
@@ -409,6 +559,19 @@ class Conversation:
             self._transcript.begin_data(time)
         else:
             self._transcript.end_data(time)
+
+
+def text_of_command(head: PendingExchange | None) -> str:
+    """What was sent, to be shown."""
+    return safe_text(head.sent.strip()) if head is not None else ""
+
+
+def no_result(head: PendingExchange) -> str:
+    """It was answered, and with no result: which of its lines may be one."""
+    last = next(each.data for each in reversed(head.heard) if each.role in (INFORMATION, PAYLOAD))
+    if WORD.fullmatch(last):
+        return f"{safe_text(last)} came, and no result that is known: is that its word for done?"
+    return f"{safe_text(last)[:40]} came, and no result behind it: do its replies end by silence?"
 
 
 def _bare(pending: PendingExchange) -> bytes:

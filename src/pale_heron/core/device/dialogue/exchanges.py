@@ -6,12 +6,20 @@ Built by the machine in `conversing.py`; here is only what it is made of.
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, number_at_end
 from pale_heron.core.device.schema.commands import Command, TypedCommand
 from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
 COMMAND, DATA = "command", "data"
+MODE_SAID: Final = "mode-said"
+"""The event with which a person says it."""
+
+MODE_WORDS: Final = {
+    COMMAND: "command mode",
+    DATA: "data mode: the far end gets what is sent",
+    "": "no mode was seen yet",
+}
 ECHO, INFORMATION, NOTICE, PROMPT, SENT, PAYLOAD, RESULT = (
     "echo", "information", "notice", "prompt", "sent", "payload", "result",
 )  # fmt: skip
@@ -49,6 +57,8 @@ class Exchange:
     """What it waits for now, in a word or two; empty when it has ended."""
     dropped: int = 0
     """Lines that were too many to be kept."""
+    to_far_end: bool = False
+    """Whether it was sent in data mode, where it may have gone to the far end."""
 
     @property
     def echo(self) -> bool:
@@ -81,7 +91,7 @@ class Exchange:
         command = next((each for each in self.commands if each.prompts), None)
         if text is None:
             return command.gives_up if command else ESCAPE
-        if command is not None and command.counted:
+        if command.counted if command is not None else number_at_end(self.sent) == len(text):
             return text
         return text + (command.text_end if command else CTRL_Z)
 

@@ -13,6 +13,7 @@ from pale_heron.core.device.dialogue.exchanges import DATA
 from pale_heron.core.device.dialogue.transcript import PendingExchange
 from pale_heron.core.device.schema.command_line import PROMPT
 from pale_heron.core.frames import SECOND
+from pale_heron.core.patterns import Pattern
 
 LIMIT: Final = 4096
 MOST_COUNTED: Final = 1 << 16
@@ -23,6 +24,10 @@ DECIDING_NS: Final = 40_000_000
 
 BEHIND_NS: Final = 3 * SECOND
 """Payloads and texts come at once behind the line that announces them, or not at all."""
+
+LONGEST_OPENING: Final = 80
+COLOUR: Final = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]")
+"""A control sequence (ECMA-48, 5.4), as consoles put them around what they say."""
 
 END: Final = re.compile(rb"[\r\n]")
 _DIGITS = re.compile(rb"\d{1,2}").fullmatch
@@ -35,6 +40,13 @@ class IncomingListener(Protocol):
 
     @property
     def head(self) -> PendingExchange | None: ...
+
+    @property
+    def prompt_like(self) -> "Pattern[str] | None": ...
+
+    def opens(self, text: bytes) -> bool: ...
+
+    def may_prompt(self, time: int | None) -> bool: ...
 
     @property
     def numbers_come(self) -> bool: ...
@@ -170,8 +182,7 @@ class Incoming:
 
     def _take_until_end(self, data: bytes, at: int, time: int | None) -> int:
         """Take up to the end of the line, or all that is here; gives where it goes on."""
-        head = self._listener.head
-        if head is not None and not head.prompted and self._listener.mode != DATA and bytes(self._line) in (b"", b">"):
+        if self._listener.mode != DATA and bytes(self._line) in (b"", b">") and self._listener.may_prompt(time):
             # A command that the dialect does not know may prompt too: with `>` and a space (27.005, 3.5.1).
             missing = 2 - len(self._line)
             if self._line + data[at : at + missing] == b"> ":
@@ -180,19 +191,39 @@ class Incoming:
                 return at + missing
         end = END.search(data, at)
         stop = end.start() if end else len(data)
+        if self._listener.mode != DATA and (taken := self._take_opening(data[at:stop], time)):
+            return at + taken
         if self._listener.mode == DATA:
             self._listener.hear_data(data[at : end.end() if end else stop], time)
         self._line += data[at:stop]
         if end is None:
             if len(self._line) > LIMIT:
                 self._line_whole(time, b"")
+            elif self._listener.mode != DATA and self._is_ready_prompt():
+                self._line.clear()
+                self._listener.hear_ready(time)
             return stop
         self._line_whole(time, end[0])
         return end.end()
 
+    def _is_ready_prompt(self) -> bool:
+        """Whether what stands without a line end is the prompt for the next command, as the dialect describes it."""
+        like = self._listener.prompt_like
+        return like is not None and like.fullmatch(COLOUR.sub(b"", self._line).decode("latin-1")) is not None
+
+    def _take_opening(self, piece: bytes, time: int | None) -> int:
+        """How many bytes belong to an announcement of data that stand right behind it; 0 where there is none."""
+        for place, byte in enumerate(piece[: max(0, LONGEST_OPENING - len(self._line))], 1):
+            text = bytes(self._line) + piece[:place]
+            if not chr(byte).isalnum() and self._listener.opens(text):
+                self._line.clear()
+                self._listener.hear_line(text, time)
+                return place
+        return 0
+
     def _line_whole(self, time: int | None, end: bytes) -> None:
         in_data = self._listener.mode == DATA
-        text = bytes(self._line) if self._follows else bytes(self._line).strip(b" \x00")
+        text = bytes(self._line) if self._follows else COLOUR.sub(b"", self._line).strip(b" \x00")
         self._line.clear()
         if self._follows:
             self._lf_due = end == b"\r"

@@ -5,7 +5,7 @@ from typing import Final, Protocol
 from pale_heron.core.device.dialogue.exchanges import DATA, SENT, ReceivedLine
 from pale_heron.core.device.dialogue.incoming import END, LIMIT
 from pale_heron.core.device.dialogue.transcript import PendingExchange
-from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, is_command_line
 from pale_heron.core.frames import SECOND
 
 ESCAPE_KEPT: Final = 8
@@ -25,7 +25,7 @@ class OutgoingListener(Protocol):
     @property
     def escaping(self) -> bool: ...
 
-    def line_sent(self, line: bytes, time: int | None) -> None: ...
+    def line_sent(self, line: bytes, time: int | None, *, to_far_end: bool = False) -> None: ...
 
     def payload_sent(self) -> None: ...
 
@@ -44,6 +44,8 @@ class Outgoing:
         self._line = bytearray()
         self._last: int | None = None
         self._escape = bytearray()
+        self._data_line = b""
+        """In data mode: what was sent since the last line end."""
 
     def feed(self, data: bytes, time: int | None) -> None:
         """Take a chunk; `time` is that of its first byte."""
@@ -72,6 +74,7 @@ class Outgoing:
     def forget_escape(self) -> None:
         """Data mode begins: what was sent before is no part of an escape."""
         self._escape.clear()
+        self._data_line = b""
 
     def _is_escape(self, data: bytes, time: int | None) -> bool:
         """The escape sequence alone, after a silence, while no mode was seen: it may be in data mode already."""
@@ -88,7 +91,7 @@ class Outgoing:
 
     def _payload(self, head: PendingExchange, data: bytes, at: int, time: int | None) -> int:
         """Text at a prompt, up to Ctrl-Z or ESC or for as many bytes as were announced; gives where it goes on."""
-        count = head.count()
+        count = head.count(len(data) - at)
         if count is None:
             command = head.prompts
             ending = (command.text_end, command.gives_up) if command else (CTRL_Z, ESCAPE)
@@ -108,7 +111,15 @@ class Outgoing:
         return end
 
     def _data(self, data: bytes, time: int | None) -> None:
-        """Data; the sequence that leads back stands alone between two silences."""
+        """Data; the sequence that leads back stands alone between two silences.
+
+        A command line alone is sent by somebody who believes that the module hears it: the answer shows.
+        """
+        *whole, rest = END.split(self._data_line + data)
+        self._data_line = rest[-LIMIT:]
+        for line in whole:
+            if is_command_line(line.decode("latin-1")):
+                self._speaker.line_sent(line, time, to_far_end=True)
         sequence, guard = self._speaker.escape
         if self._is_quiet(guard, time):
             self._escape = bytearray(data)

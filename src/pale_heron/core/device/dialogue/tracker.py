@@ -13,7 +13,7 @@ from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import Field
-from pale_heron.core.device.schema.notices import FIRST_DATA, NO_ANSWER, OK
+from pale_heron.core.device.schema.notices import ERROR, FIRST_DATA, NO_ANSWER, OK
 from pale_heron.core.device.schema.settings import AT_ONCE, IN_FORCE, WRITTEN, Setting
 from pale_heron.core.frames import Chunk
 from pale_heron.core.gnss.reported import ReportedPosition
@@ -84,6 +84,9 @@ class ModuleSnapshot:
     """How many items there were since the start; the last `len(items)` of them are here."""
     busy: bool
     mode: str
+    mode_why: str
+    """The evidence of it, in words; and when that came."""
+    mode_since: int | None
     echo: bool | None
     words: bool | None
     readings: dict[str, Reading]
@@ -148,6 +151,11 @@ class ModuleTracker:
         return self._conversation.ended_count
 
     @property
+    def version(self) -> tuple[int, str]:
+        """What changes whenever somebody who waits has to look: how many items have ended, and the mode."""
+        return self.ended, self._conversation.mode
+
+    @property
     def stage_status(self) -> StageStatus:
         """Whether it answers: reached once it did, broken where the last two commands had no answer."""
         if self._silent >= SILENT:
@@ -161,6 +169,11 @@ class ModuleTracker:
         """
         self._conversation.feed(chunk, byte_ns)
         return self._take(chunk.time)
+
+    def say_mode(self, mode: str, now: int | None) -> None:
+        """A person says which mode the module is in."""
+        self._conversation.say_mode(mode, now)
+        self._take(now)
 
     def lane_gone(self, now: int | None) -> None:
         """The lane was lost or closed."""
@@ -238,10 +251,12 @@ class ModuleTracker:
             self._settings[setting.name] = SettingState(raw, time, None, stored, before.pending)
 
     def _ended(self, exchange: Exchange) -> None:
+        if exchange.to_far_end and exchange.status == NO_ANSWER:
+            return
         self._exchanges += 1
         self._unanswered += exchange.status == NO_ANSWER
         self._silent = self._silent + 1 if exchange.status == NO_ANSWER else 0
-        self._refused += exchange.status not in (OK, NO_ANSWER)
+        self._refused += exchange.status == ERROR
         if exchange.status != OK:
             return
         for spoken in exchange.spoken:
@@ -278,6 +293,8 @@ class ModuleTracker:
             count=conversation.count,
             busy=conversation.busy,
             mode=conversation.mode,
+            mode_why=conversation.mode_why,
+            mode_since=conversation.mode_since,
             echo=conversation.echo,
             words=conversation.words,
             readings=dict(self._readings),

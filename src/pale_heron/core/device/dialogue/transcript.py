@@ -5,9 +5,19 @@ from dataclasses import replace
 from itertools import islice
 from typing import Final
 
-from pale_heron.core.device.dialogue.exchanges import ECHO, DataStretch, Exchange, Item, ReceivedLine, Unsolicited
-from pale_heron.core.device.schema.commands import TypedCommand
-from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.device.dialogue.exchanges import (
+    ECHO,
+    INFORMATION,
+    PAYLOAD,
+    DataStretch,
+    Exchange,
+    Item,
+    ReceivedLine,
+    Unsolicited,
+)
+from pale_heron.core.device.schema.command_line import number_at_end
+from pale_heron.core.device.schema.commands import Command, TypedCommand
+from pale_heron.core.device.schema.notices import NO_ANSWER, FinalResult
 from pale_heron.core.frames import SECOND
 
 ITEMS_KEPT: Final = 500
@@ -47,13 +57,42 @@ class PendingExchange:
         self.was_broken_off = False
         self.may_break_off: PendingExchange | None = None
         """What was under way, and could be ended by a character, when this was sent."""
+        self.amid = False
+        """Whether lines were coming unasked when it was sent: such lines are no answer."""
+        self.to_far_end = False
+        """Whether it was sent in data mode: an answer shows that the module heard it all the same."""
+        self.between: FinalResult | None = None
+        """The good result behind which the rest is to come."""
+        self.heard_at = begun
+        """When the last line of it came."""
+        self.ends = next((each.ends for each in known if each.ends), ())
+        self.then = next((each for each in known if each.then), None)
 
-    def count(self) -> int | None:
-        """How many payload bytes the command has announced; None where Ctrl-Z ends them."""
-        if self.prompts is None or not self.prompts.counted:
+    @property
+    def said(self) -> bool:
+        """Whether something came that may be its reply."""
+        return not self.amid and any(each.role in (INFORMATION, PAYLOAD) for each in self.heard)
+
+    @property
+    def unknown(self) -> bool:
+        """Whether the dialect knows none of its commands."""
+        return not any(each.command for each in self.spoken)
+
+    def count(self, coming: int) -> int | None:
+        """How many payload bytes the command has announced; None where Ctrl-Z ends them. `coming` are sent now."""
+        if self.prompts is None:
+            # A command that nobody has described: the number at its end, where so many bytes are sent.
+            told = number_at_end(self.sent)
+            return told if told == len(self.payload) + coming else None
+        if not self.prompts.counted:
             return None
         count = next((each.values.get(self.prompts.counted, "") for each in self.spoken if each.command), "")
         return int(count) if count.isdecimal() else None
+
+    @property
+    def commands(self) -> tuple[Command, ...]:
+        """Those of the line that the dialect knows."""
+        return tuple(each.command for each in self.spoken if each.command)
 
     @property
     def echoed(self) -> bool:
@@ -69,6 +108,7 @@ class PendingExchange:
 
     def add(self, heard: ReceivedLine) -> None:
         """One more line of it."""
+        self.heard_at = heard.time if heard.time is not None else self.heard_at
         self._size += LINE_BYTES + len(heard.data)
         if self._size <= BYTES_KEPT:
             self.heard.append(heard)
@@ -78,13 +118,17 @@ class PendingExchange:
     def waiting(self, waits: str) -> Exchange:
         """As it stands."""
         heard = tuple(self.heard)
-        return Exchange(self.number, self.begun, self.sent, self.spoken, heard, waits=waits, dropped=self.dropped)
+        return Exchange(
+            self.number, self.begun, self.sent, self.spoken, heard, waits=waits, dropped=self.dropped,
+            to_far_end=self.to_far_end,
+        )  # fmt: skip
 
     def ended(self, status: str, word: str, code: str, meaning: str, time: int | None) -> Exchange:
         """As it has become."""
         heard = tuple(self.heard)
         said = self.number, self.begun, self.sent, self.spoken, heard
-        return Exchange(*said, status, word, code, meaning, time, dropped=self.dropped)
+        far = self.to_far_end
+        return Exchange(*said, status, word, code, meaning, time, dropped=self.dropped, to_far_end=far)
 
 
 class Transcript:
@@ -129,12 +173,19 @@ class Transcript:
         """What comes now belongs to this one."""
         self._turn = None if pending is self.first else pending
 
-    def turn_to_newest(self, commands: tuple[str, ...]) -> None:
-        """A result came that these commands alone can have: else it is for what was sent last."""
-        head = self.head
-        names = {each.command.name for each in head.spoken if each.command} if head else set()
-        if commands and len(self._queue) > 1 and not names & set(commands):
-            self.turn_to(self._queue[-1])
+    def turn_to_one_of(self, commands: tuple[str, ...]) -> bool:
+        """A result came that these commands alone can have; whether it is for something that waits.
+
+        That is one of them, or one that nobody has described; of several others the one that was sent last.
+        """
+        if not commands:
+            return True
+        waiting = [each for each in (self.head, *self._queue) if each is not None]
+        fitting = [each for each in waiting if each.unknown or {known.name for known in each.commands} & set(commands)]
+        if not fitting and len(self._queue) < 2:
+            return False
+        self.turn_to(fitting[0] if fitting else self._queue[-1])
+        return True
 
     @property
     def waiting(self) -> int:
@@ -150,7 +201,13 @@ class Transcript:
     def items(self) -> tuple[Item, ...]:
         """What was said, oldest first; the last may be under way."""
         words = (
-            "its payload" if each.prompted else "the result" if each is self.head or not at else "its turn"
+            "its payload"
+            if each.prompted
+            else "what comes later"
+            if each.between is not None
+            else "the result"
+            if each is self.head or not at
+            else "its turn"
             for at, each in enumerate(self._queue)
         )
         under_way = [each.waiting(waits) for each, waits in zip(self._queue, words, strict=True)]
@@ -166,6 +223,15 @@ class Transcript:
         pending = PendingExchange(self._next(), sent, spoken, time)
         self._queue.append(pending)
         return pending
+
+    def resume(self, ended: Exchange) -> PendingExchange:
+        """It has ended, and prompts after all: the rest of it is an exchange of its own, with the same command."""
+        return self.begin(ended.sent, ended.spoken, ended.begun)
+
+    @property
+    def last(self) -> Item | None:
+        """What ended last."""
+        return self._items[-1] if self._items else None
 
     def withdraw(self) -> None:
         """What waits was no command after all."""

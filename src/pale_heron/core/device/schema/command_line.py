@@ -8,7 +8,19 @@ CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
 """Of a text at a prompt: its end, and giving it up (27.005, 3.5.1)."""
 
 _BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
+_NUMBER = re.compile(rb"[=,](\d{1,5})$")
 _EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
+
+
+def number_at_end(sent: bytes) -> int | None:
+    """The number with which a command ends; None where it ends otherwise."""
+    found = _NUMBER.search(sent.strip())
+    return int(found[1]) if found else None
+
+
+def sets_something(sent: bytes) -> bool:
+    """Whether a command gives the module a value: such a one may prompt for what belongs to it."""
+    return b"=" in sent and not sent.strip().endswith(b"?")
 
 
 def is_command_line(line: str) -> bool:

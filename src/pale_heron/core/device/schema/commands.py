@@ -31,6 +31,7 @@ FORMS: Final = (SET, QUERY, TEST, RUN)
 
 HARMLESS: Final = (QUERY, TEST)
 WITHIN_S: Final = 2.0
+THEN_WITHIN_S: Final = 30.0
 MOST_WITHIN_S: Final = 3600.0
 
 RISKS: Final = {
@@ -78,6 +79,13 @@ class Command:
     """The field of a reply that says how many bytes follow it."""
     enters: str = ""
     """The mode in which the module is after its OK."""
+    enters_if: str = ""
+    """`name=value`: only where the module is set so."""
+    ends: tuple[str, ...] = ()
+    """The good results that end it; others come between. Empty where any ends it."""
+    then: Pattern[str] | None = None
+    """The line that comes later, behind its OK, and is the real answer."""
+    then_within_s: float = 0.0
     broken_off: tuple[str, ...] = ()
     """The forms that a character ends which is sent meanwhile (V.250, 5.6.1)."""
     note: str = ""
@@ -94,7 +102,19 @@ class Command:
     def check(self, values: Mapping[str, str]) -> str:
         """What is wrong with values; empty where all are legal."""
         problems = (self.parameters[name].check(value) for name, value in values.items() if name in self.parameters)
-        return next(filter(None, problems), "")
+        return next(filter(None, problems), "") or self.miscounted(values)
+
+    def miscounted(self, values: Mapping[str, str], payload: bytes | None = None) -> str:
+        """What is wrong with a number of bytes that the command announces; empty where it is right, or none is known.
+
+        `payload` are the bytes, else they stand in the command.
+        """
+        if payload is None and self.inline in values:
+            payload = values[self.inline].encode("utf-8", "replace")
+        told = values.get(self.counted, "")
+        if payload is None or not told.isdecimal() or int(told) == len(payload):
+            return ""
+        return f"{self.counted} is {told}, but {len(payload)} bytes are to be sent"
 
     def text(self, form: str, values: Mapping[str, str]) -> str:
         """The command line of a form. Raises ValueError where a value is missing or not legal."""
@@ -166,7 +186,12 @@ class CommandMatcher:
     def spoken(self, line: str) -> tuple[TypedCommand, ...]:
         """The commands of a line, in their order."""
         whole = self._canonical(line.strip())
-        return tuple(self._one(each) for each in (pieces(whole) if is_command_line(whole) else [whole]))
+        cut = [self._one(each) for each in (pieces(whole) if is_command_line(whole) else [whole])]
+        if len(cut) > 1 and not all(each.command for each in cut):
+            # A basic command of the module's own may have several letters.
+            known = self._one(whole)
+            return (known,) if known.command else tuple(cut)
+        return tuple(cut)
 
     def _one(self, text: str) -> TypedCommand:
         folded = text.casefold()
@@ -227,6 +252,14 @@ def _tests(forms: Mapping[str, tuple[str, ...]]) -> tuple[str, ...]:
     return (*told, *(test for name in dict.fromkeys(named) if (test := f"{name}=?") not in told))
 
 
+def read_condition(table: TomlTable) -> str:
+    """The key `enters-if` of a command, result or notice."""
+    text = table.text("enters-if")
+    if text and not all(text.partition("=")):
+        table.wrong("enters-if", f"{text!r} is not NAME=VALUE")
+    return text
+
+
 def read_command(name: str, table: TomlTable) -> Command:
     """A command as its table has it."""
     parameters = {key: read_parameter(key, each, FORBIDDEN_IN_COMMANDS) for key, each in table.tables("parameter")}
@@ -270,6 +303,10 @@ def read_command(name: str, table: TomlTable) -> Command:
         gives_up=table.text("gives-up", ESCAPE.decode()).encode("latin-1", "replace"),
         arrives=arrives,
         enters=table.one_of("enters", MODES),
+        enters_if=read_condition(table),
+        ends=table.texts("ends"),
+        then=next(iter(table.compiled("then")), None),
+        then_within_s=table.number("then-within-s", THEN_WITHIN_S, 0.05, MOST_WITHIN_S),
         broken_off=table.some_of("broken-off", FORMS),
         note=table.text("note"),
     )

@@ -13,6 +13,7 @@ from typing import Any, Final, TypeVar
 
 from pale_heron.core.device.schema.actions import DeviceAction, read_action
 from pale_heron.core.device.schema.commands import (
+    MODES,
     QUERY,
     SET,
     Command,
@@ -58,6 +59,12 @@ class Dialect:
     escape: str = ""
     """What leads from data mode to command mode, after and before `guard_s` of silence; empty for nothing."""
     guard_s: float = GUARD_S
+    escape_answered: bool = True
+    """Whether the module says something to the escape; else silence after it is command mode."""
+    starts_in: str = ""
+    """The mode in which it is after a start; command mode where nothing is said."""
+    command_ends_s: float = 0.0
+    """After so long without a command it is back in data mode by itself; 0 where it stays."""
     payload_command: str = ""
     """The command that sends a payload to the far end."""
     payload_notice: str = ""
@@ -70,7 +77,7 @@ class Dialect:
     @property
     def commands_modules(self) -> bool:
         """Whether it is that of something which answers commands, with results or a prompt."""
-        return bool(self.results or self.line.prompt)
+        return bool(self.results or self.line.waits_visibly)
 
     @cached_property
     def _recogniser(self) -> CommandMatcher:
@@ -80,6 +87,10 @@ class Dialect:
         """The commands of a line that is typed or sent."""
         return self._recogniser.spoken(line)
 
+    def risk_of(self, line: str) -> str:
+        """Why a line that is typed asks first, in words; empty where it need not."""
+        return " and ".join(dict.fromkeys(each.risk for each in self.spoken(line) if each.risk))
+
     def field_of(self, name: str) -> Field:
         """What a field of a line means; one that nobody described is a text."""
         return self.fields.get(name) or Field(name, secret=name in self.secrets)
@@ -88,6 +99,8 @@ class Dialect:
     def patterns(self) -> "list[Pattern[str]]":
         """Every expression for a line that the module says."""
         found = [each for command in self.commands.values() for each in command.replies]
+        found += [each.then for each in self.commands.values() if each.then is not None]
+        found += [self.line.prompt_like] if self.line.prompt_like is not None else []
         found += [each.line for each in self.notices.values()]
         return found + [each.line for each in self.results.values()]
 
@@ -146,6 +159,9 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         line=read_line_form(line),
         escape=mode.text("escape"),
         guard_s=mode.number("guard-s", GUARD_S, 0.0, 60.0),
+        escape_answered=not mode.flag("escape-silent"),
+        starts_in=mode.one_of("starts-in", MODES),
+        command_ends_s=mode.number("command-ends-after-s", 0.0, 0.0, 3600.0),
         payload_command=payload.one_of("command", commands),
         payload_notice=payload.one_of("notice", notices),
     )
@@ -199,6 +215,12 @@ def _unknown_names(dialect: Dialect) -> list[TableProblem]:
         for each in dialect.results.values()
         for name in each.of
         if name not in dialect.commands
+    ]
+    problems += [
+        TableProblem(("command", each.name, "ends"), f"{name!r} is not a result{nearest_words(name, dialect.results)}")
+        for each in dialect.commands.values()
+        for name in each.ends
+        if name not in dialect.results
     ]
     problems += [
         TableProblem(

@@ -1,8 +1,10 @@
-"""How command lines of a dialect go out, and the prompt with which its module waits for the next.
+r"""How command lines of a dialect go out, and the prompt with which its module waits for the next.
 
 [line]
-end = "cr"                # cr, lf, crlf
+end = "cr"                # cr, lf, crlf, none
 prompt = "node> "         # text without a line end, with which it waits for the next command: it ends a reply
+prompt-like = '\w+# '    # the same as a regular expression
+reply-ends-after-s = 0.3  # a reply ends by a silence so long, where no result does
 check = "*{xor8}"         # stands behind each line: {xor8} or {sum8} of its bytes as two hexadecimal digits
 text = "ascii"            # or utf-8; or bytes: <0x02> or <STX> in a line stands for that byte
 char-delay-ms = 0         # a pause after each character, for a module that reads slowly
@@ -15,7 +17,8 @@ from typing import Final
 
 from pale_heron.core.device.schema.toml_table import TomlTable
 from pale_heron.core.line.settings import DELAY_RANGE_MS, ENDINGS_OUT
-from pale_heron.core.line.typed import bytes_of, text_of
+from pale_heron.core.line.typed import ONLY_BYTES, bytes_of, text_of
+from pale_heron.core.patterns import Pattern
 from pale_heron.core.wire.checksum import xor8
 
 ASCII, UTF_8, BYTES = "ascii", "utf-8", "bytes"
@@ -30,6 +33,9 @@ class LineForm:
 
     end: str = "cr"
     prompt: str = ""
+    prompt_like: Pattern[str] | None = None
+    reply_ends_s: float = 0.0
+    """A silence so long ends a reply; 0 where only a result or a prompt does."""
     check: str = ""
     text: str = ASCII
     char_delay_ms: int = 0
@@ -46,12 +52,33 @@ class LineForm:
             return "only printable ASCII can be sent" if self.text == ASCII else "only printable text can be sent"
         return ""
 
-    def written(self, line: str) -> bytes:
-        """The bytes of a line. ValueError where it cannot be written."""
+    @property
+    def waits_visibly(self) -> bool:
+        """Whether it shows that it waits for the next command, or that its reply has ended, without a result."""
+        return bool(self.prompt or self.prompt_like or self.reply_ends_s)
+
+    def written(self, line: str, ending: str = "") -> bytes:
+        """The bytes of a line; `ending` goes before the dialect's own. ValueError where it cannot be written."""
         if problem := self.refusal(line):
             raise ValueError(problem)
         data = self.encoded(line)
-        return data + self._check_of(data) + ENDINGS_OUT[self.end]
+        return data + self._check_of(data) + ENDINGS_OUT[ending or self.end]
+
+    def typed_refusal(self, line: str) -> str:
+        """Why a line that a person types cannot be sent; empty where it can."""
+        try:
+            self.typed(line)
+        except ValueError as wrong:
+            return str(wrong)
+        return ""
+
+    def typed(self, line: str, ending: str = "") -> bytes:
+        """The bytes of a line that a person types: bytes by number and by name stand in it as everywhere.
+
+        Bytes alone get no check and no line end. ValueError where it cannot be sent.
+        """
+        data = bytes_of(line, "utf-8" if self.text == UTF_8 else "ascii")
+        return data if ONLY_BYTES.fullmatch(line) else data + self._check_of(data) + ENDINGS_OUT[ending or self.end]
 
     def encoded(self, text: str) -> bytes:
         """A text as its bytes. ValueError where it has not this form."""
@@ -98,8 +125,10 @@ def read_line_form(table: TomlTable) -> LineForm:
         check = ""
     low, high = DELAY_RANGE_MS
     return LineForm(
-        end=table.one_of("end", (each for each in ENDINGS_OUT if each != "none"), "cr"),
+        end=table.one_of("end", ENDINGS_OUT, "cr"),
         prompt=table.text("prompt"),
+        prompt_like=next(iter(table.compiled("prompt-like")), None),
+        reply_ends_s=table.number("reply-ends-after-s", 0.0, 0.0, 60.0),
         check=check,
         text=table.one_of("text", (ASCII, UTF_8, BYTES), ASCII),
         char_delay_ms=int(table.number("char-delay-ms", 0, low, high)),

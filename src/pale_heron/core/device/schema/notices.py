@@ -17,11 +17,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from pale_heron.core.device.schema.commands import MODES
+from pale_heron.core.device.schema.commands import MODES, read_condition
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.patterns import Pattern
 
-OK, ERROR, NO_ANSWER = "ok", "error", "no-answer"
+OK, ERROR, NO_ANSWER, UNCLEAR = "ok", "error", "no-answer", "unclear"
+"""How an exchange ended. Unclear: it was answered, with no result that the dialect knows."""
+
 STATUSES: Final = (OK, ERROR)
 MILESTONES: Final = ("powered", "ready", "registered", "connected")
 FIRST_DATA: Final = "first data"
@@ -37,6 +39,8 @@ class FinalResult:
     meaning: str = ""
     code: int | None = None
     enters: str = ""
+    enters_if: str = ""
+    """`name=value`: it enters that mode only where the module is set so."""
     of: tuple[str, ...] = ()
     """The commands that alone can end so; empty where any can."""
 
@@ -51,9 +55,12 @@ class Notice:
     code: int | None = None
     arrives: str = ""
     """The field that says how many bytes follow."""
+    behind: bool = False
+    """Whether these bytes come right behind what `line` matches, on the same line."""
     follows: bool = False
     """Whether a line of free text follows, which belongs to it."""
     enters: str = ""
+    enters_if: str = ""
     restarts: bool = False
     """Whether it means that the module has restarted."""
 
@@ -88,7 +95,9 @@ def read_result(name: str, table: TomlTable) -> FinalResult:
     """A result as its table has it."""
     meaning, enters = table.text("meaning"), table.one_of("enters", MODES)
     status = table.one_of("status", STATUSES, ERROR)
-    found = FinalResult(name, _line(table), status, meaning, _code(table), enters, table.texts("of"))
+    found = FinalResult(
+        name, _line(table), status, meaning, _code(table), enters, read_condition(table), table.texts("of")
+    )
     table.end()
     return found
 
@@ -98,14 +107,19 @@ def read_notice(name: str, table: TomlTable) -> Notice:
     line, arrives = _line(table), table.text("arrives")
     if arrives and arrives not in line.groupindex:
         table.wrong("arrives", f"{arrives!r} is not a field of its line")
+    behind = table.flag("behind")
+    if behind and not arrives:
+        table.wrong("behind", "'behind' needs arrives: the field that says how many bytes there are")
     found = Notice(
         name=name,
         line=line,
         meaning=table.text("meaning"),
         code=_code(table),
         arrives=arrives,
+        behind=behind,
         follows=table.flag("follows"),
         enters=table.one_of("enters", MODES),
+        enters_if=read_condition(table),
         restarts=table.flag("restarts"),
     )
     table.end()

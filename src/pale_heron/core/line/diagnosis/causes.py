@@ -320,7 +320,7 @@ CAUSES: Final[tuple[Cause, ...]] = (
         (
             seen(wording.delays),
             Sign(
-                lambda evidence: evidence.settings and evidence.settings.ending_out == "none",
+                lambda evidence: evidence.settings and evidence.settings.chosen_end == "none",
                 0.2,
                 "no line end is sent",
             ),
@@ -346,9 +346,9 @@ CAUSES: Final[tuple[Cause, ...]] = (
                 "its echo came back, so our TX reaches it",
             ),
             Sign(
-                lambda evidence: evidence.settings and evidence.settings.ending_out in ("none", "lf"),
+                lambda evidence: evidence.settings and evidence.settings.chosen_end in ("none", "lf"),
                 0.1,
-                lambda evidence: f"what is sent ends with {evidence.settings.ending_out if evidence.settings else ''}",
+                lambda evidence: f"what is sent ends with {evidence.settings.chosen_end if evidence.settings else ''}",
             ),
         ),
     ),

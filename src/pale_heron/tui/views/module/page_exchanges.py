@@ -21,7 +21,7 @@ from pale_heron.core.device.dialogue.exchanges import (
     Unsolicited,
 )
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
+from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK, UNCLEAR
 from pale_heron.core.frames import SECOND
 from pale_heron.core.sharing.masking import shown, without
 from pale_heron.core.utc import clock
@@ -41,7 +41,13 @@ LIST_NAMED, LIST_UNNAMED, LIST_NOTICES = 3, 2, 2
 
 FOLDED = 3
 """More notices than that, one behind the other, are one row beside the list."""
-_STANDS: Final = {OK: ("●", "reed"), ERROR: ("✕", "coral"), NO_ANSWER: ("✕", "coral"), "": ("◐", "amber")}
+_STANDS: Final = {
+    OK: ("●", "reed"),
+    ERROR: ("✕", "coral"),
+    NO_ANSWER: ("✕", "coral"),
+    UNCLEAR: ("?", "amber"),
+    "": ("◐", "amber"),
+}
 _ROLES: Final = {
     ECHO: "echo",
     INFORMATION: "reply",
@@ -132,6 +138,8 @@ def _exchange_rows(module: ModuleSnapshot, item: Exchange, width: int) -> list[L
     unnamed = [each for each in item.information if not each.fields]
     for each in unnamed[:LIST_UNNAMED]:
         rows.append(line((" " * 15, "text"), (shown(each.data, secret), "text")))
+    if item.status == UNCLEAR:
+        rows.append(line((" " * 15, "text"), (without(safe_label(item.meaning), secret), "amber")))
     more = max(0, len(named) - LIST_NAMED) + max(0, len(unnamed) - LIST_UNNAMED) + item.dropped
     if more:
         rows.append(line((" " * 15, "text"), (f"and {figures.several(more, 'line')} more: i shows all", "quiet")))
@@ -148,7 +156,9 @@ def _result(item: Exchange) -> tuple[str, str]:
     if not item.status:
         return f"waits for {item.waits}", ""
     if item.status == NO_ANSWER:
-        return item.result or "no answer", ""
+        return item.result or ("to the far end" if item.to_far_end else "no answer"), ""
+    if item.status == UNCLEAR:
+        return "no result known", ""
     took = "" if item.seconds is None else milliseconds(item.seconds)
     return safe_label(item.result), took
 

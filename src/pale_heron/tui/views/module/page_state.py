@@ -2,6 +2,7 @@
 
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
+from pale_heron.core.device.dialogue.exchanges import MODE_WORDS
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.commands import QUERY, RUN
 from pale_heron.core.device.schema.dialect import Dialect
@@ -15,7 +16,6 @@ from pale_heron.tui.painting.paint import BLANK, Line, beside, cut, line, titled
 from pale_heron.tui.views.module.choices import ModuleChoices, age, progress
 
 LABEL, VALUE = 16, 34
-_MODES = {"command": "command mode", "data": "data mode: the far end gets what is sent"}
 RIGHT = 46
 
 
@@ -25,7 +25,7 @@ def paint(
     """Readings on the left; how it speaks and its milestones on the right."""
     now = snapshot.now
     right = [
-        *titled("HOW IT SPEAKS", _speech(lane, module)),
+        *titled("HOW IT SPEAKS", _speech(lane, module, now)),
         BLANK,
         *titled("MILESTONES", *_milestones(module, now)),
     ]
@@ -70,15 +70,11 @@ def asked_by(dialect: Dialect, field: Field) -> str:
     return "reported by itself"
 
 
-def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:
+def _speech(lane: LaneSnapshot, module: ModuleSnapshot, now: int) -> list[Line]:
     rows = [
         ("dialect", module.dialect.name),
-        (
-            "mode",
-            {"command": "command mode", "data": "data mode: the far end gets what is sent"}.get(
-                module.mode, "not seen yet"
-            ),
-        ),
+        ("mode", MODE_WORDS[module.mode]),
+        ("", f"{module.mode_why}, {age(now, module.mode_since)}" if module.mode_why else ""),
         ("echo", {True: "on", False: "off", None: "not seen yet"}[module.echo]),
         ("results", {True: "words", False: "numbers", None: "not seen yet"}[module.words]),
         ("line", str(lane.settings or figures.NONE)),
@@ -88,6 +84,7 @@ def _speech(lane: LaneSnapshot, module: ModuleSnapshot) -> list[Line]:
     return [
         line((f"{name:<11}", "quiet"), (safe_label(value), "amber" if value.startswith("data mode") else "text"))
         for name, value in rows
+        if value
     ]
 
 
