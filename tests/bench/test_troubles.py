@@ -11,7 +11,6 @@ from tests.waiting import LIMIT_S
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.sources import Source
 from pale_heron.bench.summary import summary
-from pale_heron.core.line.settings import ENDINGS_OUT
 from pale_heron.core.line.typed import compose
 from pale_heron.ports.address import LaneSpec
 from pale_heron.ports.sender import SendJob
@@ -58,7 +57,7 @@ def say(session: Session) -> None:
     for spec in session.specs():
         words = TROUBLES[spec.name].sends
         if words:
-            session.send(spec.name, SendJob(compose(words, ENDINGS_OUT[spec.settings.ending_out]).data))
+            session.send(spec.name, SendJob(compose(words, spec.settings.line_end).data))
 
 
 @pytest.mark.parametrize("name", [name for name in TROUBLES if name not in AS_ROOT])

@@ -210,15 +210,13 @@ class Receiver(Stranger):
     def __init__(self) -> None:
         super().__init__()
         self.systems = "GR"
-        self._next = 0.5
+        self._next = 0.0
 
     def tick(self) -> None:
-        while self.now >= self._next:
-            self._next += 1.0
+        if self.now >= self._next:
+            self._next = self.now + 0.5
             self.sentence("GNRMC,101500.00,V,,,,,,,010626,,,N")
             self.sentence("PSEDG,AGE,4")
-        if self.now > self._next + 5:
-            self._next = self.now
 
     def sentence(self, body: str) -> None:
         self.tell(f"${body}*{xor8(body.encode()):02X}\r\n", after=0.0)

@@ -13,6 +13,7 @@ from textual.widgets import Input
 from pale_heron.bench.config.dialects import known_dialects
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.model import Model
+from pale_heron.bench.operations.orders import recognised
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.capture.reader import CaptureReader
@@ -23,7 +24,6 @@ from pale_heron.sim.launch import Device
 from pale_heron.sim.scenes import SCENES
 from pale_heron.tui.app import PaleHeron
 from pale_heron.tui.painting.paint import plain
-from pale_heron.tui.screens.orders import recognised
 from pale_heron.tui.screens.sentences import SentencesPanel
 from pale_heron.tui.widgets.canvas import Canvas
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
+from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
 
@@ -13,6 +14,22 @@ if TYPE_CHECKING:
 
 FILE: Final = click.Path(path_type=Path)
 """A file as a Path; whether it is there, and what it holds, is for the command to say."""
+
+
+class _Seconds(click.ParamType[float]):
+    """A time as in 20s or 500ms."""
+
+    name = "TIME"
+
+    def convert(self, value: object, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        """Seconds; a plain number is seconds too."""
+        try:
+            return seconds(str(value))
+        except (ValueError, Trouble) as problem:
+            self.fail(str(problem), param, ctx)
+
+
+SECONDS: Final = _Seconds()
 
 FORCE: Final = click.option("--force", is_flag=True, help="Write over a file that is there.")
 """Of commands that make files which can be made again; captures are never written over."""

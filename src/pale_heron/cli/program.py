@@ -23,6 +23,7 @@ COMMANDS: Final = {
     "export": "export",
     "redact": "redact",
     "send": "send",
+    "order": "order",
     "settings": "settings",
     "routine": "routine",
     "dialect": "dialect",

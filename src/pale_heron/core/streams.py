@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Final, Protocol
 
 from pale_heron.core.frames import NMEA, OK, OUT, SECRET_FOLLOWS, TEXT, Chunk, Event, Frame
 from pale_heron.core.framing import Framing
+from pale_heron.core.line.typed import is_sentence_like
 from pale_heron.core.wire.probe import is_probe
 from pale_heron.core.wire.visible import safe_text
 
@@ -64,6 +65,10 @@ class DialectSource(Protocol):
         """The name of the dialect of whoever says this line; empty for nobody."""
         ...
 
+    def announces(self, line: str) -> bool:
+        """Whether the standards' own explain a line that comes unasked."""
+        ...
+
     @property
     def sensitive(self) -> "DialectTables":
         """What any that is known calls a secret: it is masked where none was recognised."""
@@ -101,6 +106,8 @@ class LaneStreams:
         """The dialect that was recognised and is not spoken yet."""
         self._dialects = dialects
         self._chosen = False
+        self._paired_by_standards = False
+        """Whether what was said is kept, to be paired again when the dialect becomes known."""
         self._tried = 0
         self._before: deque[Chunk] = deque()
         self._before_bytes = 0
@@ -175,6 +182,7 @@ class LaneStreams:
             self._keep(chunk)
         else:
             self.reported += self.module.feed(chunk, byte_ns)
+            self._keep_for_pairing(chunk)
         if self._tried <= LINES_TRIED and not self._chosen:
             self._recognise(frames, self._dialects)
         if frames:
@@ -248,6 +256,7 @@ class LaneStreams:
             self.module.say_mode(event.details["mode"], event.time)
         if event.name in ("lost", "closed") and self.module is not None:
             self.module.lane_gone(event.time)
+            self._forget_pairing()
         frames = self.framing.event(event)
         if self._dialects is not None:
             self._scan(frames, self._dialects)
@@ -278,20 +287,40 @@ class LaneStreams:
             return
         self._chosen = self._chosen or chosen
         self.found = ""
-        if self.module is not None:
+        if self.module is not None and not self._paired_by_standards:
             self.module.speak(dialect)
             return
         from pale_heron.core.device.dialogue.tracker import ModuleTracker
 
-        self.module = ModuleTracker(dialect)
+        before, self.module = self.module, ModuleTracker(dialect, self.module)
         for chunk in self._before:
-            self.reported += self.module.feed(chunk, self._byte_ns)
+            reported = self.module.feed(chunk, self._byte_ns)
+            self.reported += reported if before is None else []
+        self.module.begun()
+        assert self._dialects is not None, "else no dialect is known"
+        if not self._chosen and dialect.name == self._dialects.standard:
+            self._paired_by_standards = True
+        else:
+            self._forget_pairing()
+
+    def _keep_for_pairing(self, chunk: Chunk) -> None:
+        """Keep what is said as long as only the standards explain it: another dialect may pair it better."""
+        if not self._paired_by_standards:
+            return
+        self._before.append(chunk)
+        self._before_bytes += len(chunk.data)
+        if self._before_bytes > 2 * WAITING_BYTES:
+            self._forget_pairing()
+
+    def _forget_pairing(self) -> None:
+        self._paired_by_standards = False
         self._before.clear()
+        self._before_bytes = 0
 
     def _keep(self, chunk: Chunk) -> None:
         """Keep what a module would have to know; whoever is sent something other than sentences is one."""
         assert self._dialects is not None, "nothing is kept without dialects"
-        spoken_to = chunk.direction is OUT and chunk.data[:1] not in (b"$", b"!") and not is_probe(chunk.data)
+        spoken_to = chunk.direction is OUT and not is_sentence_like(chunk.data) and not is_probe(chunk.data)
         spoken_to = spoken_to and (not self._asked or chunk.data[:2].upper() == b"AT")
         self._sent = self._sent or spoken_to
         self._keep_last((chunk,))
@@ -304,7 +333,10 @@ class LaneStreams:
             if frame.kind is not TEXT or frame.status is not OK or frame.direction is OUT or len(frame.data) > LONGEST:
                 continue
             self._tried += 1
-            name = dialects.recognised(safe_text(frame.data.strip()))
+            line = safe_text(frame.data.strip())
+            name = dialects.recognised(line)
+            if not name and self.module is None and not self.found and dialects.announces(line):
+                self._find(dialects.standard, dialects)
             if name and (self.module is None or self.module.dialect.name != name):
                 self._tried = 0
                 self._find(name, dialects)

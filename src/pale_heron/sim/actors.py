@@ -146,13 +146,14 @@ def log_with_lf() -> Actor:
 
 
 def brown_out() -> Actor:
-    """A node that starts again every six seconds."""
-    return Chatter(
-        0.5,
-        lambda count: (
-            b"\r\nreed node 7, firmware 0.9: boot\r\n" if count % 12 == 0 else b"salinity %d\r\n" % (30 + count % 4)
-        ),
-    )
+    """A node that starts again every six seconds, and needs one of them for it."""
+
+    def says(count: int) -> bytes:
+        if count % 12 == 0:
+            return b"\r\nreed node 7, firmware 0.9: boot\r\n"
+        return b"salinity %d\r\n" % (30 + count % 4) if count % 12 < 10 else b""
+
+    return Chatter(0.5, says)
 
 
 def _frame(chance: random.Random) -> bytes:

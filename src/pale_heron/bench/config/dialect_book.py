@@ -64,6 +64,13 @@ class DialectBook:
         known = reversed(self._known().values())
         return next((each.name for each in known if each.commands_modules and each.recognises(line)), "")
 
+    def announces(self, line: str) -> bool:
+        """Whether the standards' own explain a line that comes unasked; never where the record decides."""
+        if self.recognition is Recognition.RECORDED:
+            return False
+        notices = self._known()[STANDARD].notices.values()
+        return any(each.line.fullmatch(line) for each in notices)
+
     @property
     def sensitive(self) -> "DialectTables":
         """What any dialect of the record, or one that is installed, says must not be told."""

@@ -26,6 +26,7 @@ SENT_WITHIN_S: Final = 5.0
 PROMPT_WITHIN_S: Final = 0.3
 """So soon behind its OK a command that nobody has described prompts, if it does."""
 
+CONNECTED_S: Final = 0.5
 NO_TEXT: Final = "it prompted for a text and there was none: the prompt was given up"
 Payload = Callable[[], bytes | None]
 ESCAPE_TRIES: Final = 2
@@ -116,15 +117,31 @@ class CommandClient:
         title = without(masked_command(sensitive_tables(), line), self._hidden)
         self._bench.send(self._lane, SendJob(data, title, char_delay_ms=form.char_delay_ms, secrets=self._hidden))
         found = self._wait(before, data.strip(), given, within_s)
+        if found.status == OK and self.data_mode and not found.to_far_end:
+            # A result right behind the connection says that it takes commands still.
+            self._wait_until(lambda: not self.data_mode, CONNECTED_S)
         if found.status != OK or found.commands or not sets_something(data):
             return found
         # A prompt may come behind the OK of a command that nobody has described.
-        end = time.monotonic() + PROMPT_WITHIN_S
-        while (module := self.module) is not None and time.monotonic() < end:
-            if _newest(module, found.number, data.strip()) is not None:
-                return self._wait(found.number, data.strip(), given, within_s)
+        again = self._wait_until(lambda: self._newest(found.number, data.strip()) is not None, PROMPT_WITHIN_S)
+        return self._wait(found.number, data.strip(), given, within_s) if again else found
+
+    def _wait_until(self, seen: Callable[[], bool], within_s: float) -> bool:
+        """Whether something is seen in time."""
+        end = time.monotonic() + within_s
+        while not seen():
+            if time.monotonic() >= end or self._stopped():
+                return False
             self._bench.wait_for_news(LOOK_S)
-        return found
+        return True
+
+    def _newest(self, before: int, sent: bytes) -> Exchange | None:
+        """The exchange of what was sent, among those that are newer."""
+        module = self.module
+        for item in reversed(module.items if module is not None else ()):
+            if isinstance(item, Exchange) and item.number > before and item.sent.strip() == sent:
+                return item
+        return None
 
     def _must_owe_nothing(self, module: ModuleSnapshot | None) -> None:
         """Raises Trouble where the module waits for data: a command would be taken for them."""
@@ -157,8 +174,7 @@ class CommandClient:
         begun = time.monotonic()
         found: Exchange | None = None
         while not self._stopped() and (within_s is None or time.monotonic() < begun + within_s):
-            module = self.module
-            found = _newest(module, before, sent) if module else None
+            found = self._newest(before, sent)
             if found is None and time.monotonic() > begun + SENT_WITHIN_S:
                 raise Trouble(f"{self._lane} takes nothing to send", "Look at its flow control and wiring")
             if found is not None and found.status and not self._bench.recognising(self._lane):
@@ -231,14 +247,6 @@ class CommandClient:
         end = time.monotonic() + seconds
         while time.monotonic() < end and not self._stopped():
             time.sleep(min(LOOK_S, max(0.0, end - time.monotonic())))
-
-
-def _newest(module: ModuleSnapshot, before: int, sent: bytes) -> Exchange | None:
-    """The exchange of what was sent, among those that are newer."""
-    for item in reversed(module.items):
-        if isinstance(item, Exchange) and item.number > before and item.sent.strip() == sent:
-            return item
-    return None
 
 
 def exchange_object(exchange: Exchange, secrets: frozenset[str] = frozenset()) -> dict[str, object]:

@@ -10,11 +10,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Protocol
 
+from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.config.trial_options import described as described_trial
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.command_client import CommandClient
 from pale_heron.bench.operations.line_change import LineChange, changing_line
 from pale_heron.bench.operations.module import answered, escaping, restart_now, writing
+from pale_heron.bench.operations.order import order
+from pale_heron.bench.operations.orders import named_action, ordering, values_in_order
 from pale_heron.bench.operations.receiver import ReceiverBench, SteppedOperation, Work
 from pale_heron.bench.operations.registry import Operation, OperationFailed
 from pale_heron.bench.operations.trial import Trial
@@ -23,8 +26,9 @@ from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Un
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import routine as steps
 from pale_heron.core.device.schema.fields import MASK
-from pale_heron.core.device.schema.notices import NO_ANSWER, OK
+from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
 from pale_heron.core.device.schema.routine import ANY, Routine, RoutineStep, filled
+from pale_heron.core.line.typed import is_sentence_like
 from pale_heron.core.link.description import TrialDescription
 from pale_heron.core.link.findings import HOLDS
 from pale_heron.core.link.verdict import verdict
@@ -172,11 +176,31 @@ class RoutineRun(Operation):
     def _send(self, step: RoutineStep, lane: str) -> str:
         module = self._bench.module_of(lane)
         self._since[lane] = module.count if module else 0
+        text = filled(step.line, self._values)
+        if is_sentence_like(text.encode("latin-1", "replace")):
+            return self._send_sentence(step, lane, text)
         payload = None if step.payload is None else filled(step.payload, self._values).encode("utf-8")
-        exchange = self._client(lane).run(filled(step.line, self._values), payload)
+        exchange = self._client(lane).run(text, payload)
         if step.expect not in (ANY, exchange.status):
             raise OperationFailed(f"{answered(exchange)}; expected {step.expect}")
         return answered(exchange)
+
+    def _send_sentence(self, step: RoutineStep, lane: str, text: str) -> str:
+        """A sentence to a receiver, and what it answers."""
+        found = order(self._bench, lane, text, within_s=step.within_s, stopped=lambda: self.token.stopped)
+        status = NO_ANSWER if not found.replies else ERROR if found.refused else OK
+        if step.expect not in (ANY, status):
+            raise OperationFailed(f"{'; '.join(found.replies) or 'nothing acknowledged it'}; expected {step.expect}")
+        return "; ".join(found.replies) or "nothing acknowledged it"
+
+    def _order(self, step: RoutineStep, lane: str) -> str:
+        """An order of a receiver's dialect, which the routine names."""
+        if not self.routine.dialect:
+            raise OperationFailed("the routine names no dialect: an order is one of its words")
+        dialect = named_dialect(self.routine.dialect)
+        action = named_action(dialect, step.order)
+        values = values_in_order(action, [filled(each, self._values) for each in step.texts])
+        return self._perform(lane, ordering(dialect, step.order, values))
 
     def _check(self, step: RoutineStep, lane: str) -> str:
         """Look at a field in the last reply, else at the last reading."""
@@ -317,6 +341,7 @@ class RoutineRun(Operation):
         steps.LINE: _change_line,
         steps.ASK: _ask,
         steps.MARK: _mark,
+        steps.ORDER: _order,
         steps.TRIAL: _trial,
     }
 

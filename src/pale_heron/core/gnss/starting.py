@@ -2,6 +2,8 @@
 
 import re
 
+from pale_heron.core.nmea.talk import tells_of_before
+
 _WITH_MODE = re.compile(
     rb"(?i)\b(cold|warm|hot)[ -]?(?:re)?start|\b(?:re)?(?:start|boot)(?:ed|ing|up)?[ :-]{1,3}(cold|warm|hot)\b"
 )
@@ -13,4 +15,4 @@ def start_mode(line: bytes) -> str:
     found = _WITH_MODE.search(line)
     if found:
         return (found[1] or found[2]).decode("ascii").lower()
-    return "unknown" if _WITHOUT.search(line) else ""
+    return "unknown" if _WITHOUT.search(line) and not tells_of_before(line) else ""

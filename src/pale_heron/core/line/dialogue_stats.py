@@ -2,7 +2,8 @@
 
 An *answer* is the first line that comes after something was sent, that is not what was sent (an echo), and not of a
 kind that comes unasked. A *kind* is a line up to its first colon, digits left out. A *banner* is a line with the words
-of a start (boot, version, ready); the same banner twice, with nothing sent before the second, is a restart.
+of a start (boot, version, ready); the same banner twice, with nothing sent before the second, is a restart where a
+silence longer than usual here came before it: words alone are no evidence.
 """
 
 import re
@@ -10,6 +11,7 @@ from collections import deque
 from typing import NamedTuple
 
 from pale_heron.core.frames import NMEA, OUT, SECOND, TEXT, Frame
+from pale_heron.core.nmea.talk import tells_of_before
 from pale_heron.core.wire.probe import is_probe
 
 PATIENCE_NS = 10 * SECOND
@@ -21,6 +23,10 @@ DELAYS_KEPT = 8
 SENT_KEPT = 16
 BANNERS_KEPT = 20
 TEXT_KEPT = 60
+PAUSES_KEPT = 15
+SILENCE_NS = SECOND // 5
+"""A shorter one says nothing of a start."""
+
 ENDS = ("crlf", "lf", "cr", "none")
 
 _BANNER = re.compile(rb"(?i)\b(?:(?:re)?boot|(?:re)?start|reset|power)(?:ing|ed|up| up| on)?\b|\bready\b|\bfirmware\b")
@@ -83,6 +89,9 @@ class DialogueStats:
         self._restarts: deque[int] = deque(maxlen=DELAYS_KEPT)
         self._unasked = 0
         self._at_login = False
+        self._heard: int | None = None
+        self._pauses: deque[int] = deque(maxlen=PAUSES_KEPT)
+        """Of the last lines, how long after the one before each came, in nanoseconds."""
 
     def feed(self, frame: Frame) -> None:
         """Take one frame; sentences of standard formatters, probes of a link and bytes say nothing here."""
@@ -92,6 +101,7 @@ class DialogueStats:
         if frame.direction is OUT:
             self._take_sent(frame)
             return
+        after_silence = self._is_after_silence(frame.time)
         spoken = frame.type.endswith("TXT") if frame.kind is NMEA else frame.kind is TEXT
         if not spoken and not frame.type.startswith("P"):
             return
@@ -103,7 +113,16 @@ class DialogueStats:
             if self._at_login:
                 self._login = body[-TEXT_KEPT:]
         if body:
-            self._take_received(body, frame.time)
+            self._take_received(body, frame.time, after_silence=after_silence)
+
+    def _is_after_silence(self, time: int | None) -> bool:
+        """Whether the pause before a line is longer than usual here: than the middle one of the last."""
+        before, self._heard = self._heard, time if time is not None else self._heard
+        if before is None or time is None:
+            return False
+        usual = sorted(self._pauses)[len(self._pauses) // 2] if self._pauses else 0
+        self._pauses.append(time - before)
+        return time - before >= max(SILENCE_NS, 1.5 * usual)
 
     def _take_sent(self, frame: Frame) -> None:
         if self._waiting_since is not None:
@@ -114,7 +133,7 @@ class DialogueStats:
         if not self._row:
             self._notices = 0
 
-    def _take_received(self, body: bytes, time: int | None) -> None:
+    def _take_received(self, body: bytes, time: int | None, *, after_silence: bool) -> None:
         if body in self._own:
             self._echoed += 1
             return
@@ -130,18 +149,20 @@ class DialogueStats:
             if since is None and kind not in self._kinds:
                 self._kinds.append(kind)
         if time is not None and _BANNER.search(body):
-            self._see_banner(body[:TEXT_KEPT], time)
+            self._see_banner(body[:TEXT_KEPT], time, after_silence=after_silence)
 
     def _answered_lately(self, time: int | None) -> bool:
         """An answer may have several lines: those that follow soon belong to it."""
         return self._last_sent is not None and time is not None and time - self._last_sent <= PATIENCE_NS
 
-    def _see_banner(self, body: bytes, time: int) -> None:
+    def _see_banner(self, body: bytes, time: int, *, after_silence: bool) -> None:
+        if tells_of_before(body):
+            return
         asked = self._last_sent is not None and time - self._last_sent < ASKED_NS
         if body not in self._banners:
             if len(self._banners) < BANNERS_KEPT:
                 self._banners[body] = True
-        elif not asked and (not self._banner or body == self._banner):
+        elif after_silence and not asked and (not self._banner or body == self._banner):
             self._banner = body
             self._restarts.append(time)
 

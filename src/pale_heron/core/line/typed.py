@@ -57,7 +57,8 @@ def compose(text: str, ending: bytes, *, sentences: bool = True) -> TypedBytes:
         return TypedBytes(body, "no line end behind bytes alone" if ending else "")
     note = ""
     if is_sentence_like(body):
-        body, note = _sealed(body) if sentences else (body, "no checksum: no sentence was heard on this lane")
+        sealed, note = _sealed(body)
+        body, note = (sealed, note) if sentences else (body, f"sent as typed, no sentence was heard here: {note}")
     return TypedBytes(body + ending, note)
 
 

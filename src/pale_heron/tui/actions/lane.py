@@ -198,7 +198,8 @@ class LaneActions:
     def orders(self) -> None:
         """The orders that the device of the lane takes, by its dialect."""
         from pale_heron.bench.config.dialects import known_dialects
-        from pale_heron.tui.screens.orders import OrdersPanel, recognised
+        from pale_heron.bench.operations.orders import recognised
+        from pale_heron.tui.screens.orders import OrdersPanel
         from pale_heron.tui.views.panels.orders import OrdersMemory
 
         lane = self._lane()

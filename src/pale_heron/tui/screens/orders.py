@@ -1,13 +1,13 @@
 """Orders to the device of a lane, by its dialect; and what becomes of them, step by step."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Final, Protocol
 
+from pale_heron.bench.operations.orders import ordering
 from pale_heron.bench.operations.receiver import (
     ReceiverBench,
     SteppedOperation,
     Work,
-    changing_rate,
     choosing_sentences,
     sending,
     storing,
@@ -16,10 +16,9 @@ from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.sentence_plan import CurrentSentence
-from pale_heron.core.frames import NMEA, SECOND, TEXT, Event, Frame
+from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
-from pale_heron.core.wire.visible import safe_text
 from pale_heron.files.pages import page
 from pale_heron.tui.painting.paint import Line
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel
@@ -36,21 +35,6 @@ class OperatedBench(ReceiverBench, Protocol):
     """A bench with its registry of operations."""
 
     operations: Operations
-
-
-def recognised(
-    entries: Iterable[Frame | Event], lane: str, dialects: Mapping[str, Dialect]
-) -> tuple[Dialect, str] | None:
-    """The dialect by what the device said of itself, and the line that says so; the newest counts."""
-    for entry in reversed(list(entries)):
-        if not isinstance(entry, Frame) or entry.lane != lane:
-            continue
-        if entry.kind is TEXT or (entry.kind is NMEA and (entry.type[:1] == "P" or entry.type[-3:] == "TXT")):
-            said = safe_text(entry.data.strip())
-            for dialect in dialects.values():
-                if dialect.recognises(said):
-                    return dialect, said
-    return None
 
 
 class OrdersPanel(Panel[None]):
@@ -186,13 +170,12 @@ class OrdersPanel(Panel[None]):
         if dialect is None:
             return
         action = dialect.actions["line-rate"]
-        name = action.changes_rate or "rate"
 
         def then(values: dict[str, str]) -> None:
-            if values[name].isdecimal():
-                self._begin("change the line rate", changing_rate(dialect, int(values[name])))
-            else:
-                self.notify(f"{values[name]!r} is not a line rate: a whole number is wanted", markup=False)
+            try:
+                self._begin("change the line rate", ordering(dialect, action.name, values))
+            except Trouble as trouble:
+                self.notify(str(trouble), markup=False)
 
         self._ask_values(action, {}, then)
 

@@ -46,6 +46,7 @@ from pale_heron.core.device.schema.commands import RUN, SET, Command, TypedComma
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK, UNCLEAR, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk
+from pale_heron.core.line.typed import is_sentence_like
 from pale_heron.core.patterns import Match, Pattern
 from pale_heron.core.wire.visible import safe_text
 
@@ -81,7 +82,8 @@ class ReportedLine(NamedTuple):
 class Conversation:
     """Feed it the chunks of one lane, both directions, in the order of their times; ask it for its items."""
 
-    def __init__(self, dialect: Dialect) -> None:
+    def __init__(self, dialect: Dialect, numbered: int = 0) -> None:
+        """`numbered`: the items are numbered from there on."""
         self.dialect = dialect
         self.mode = ""
         """COMMAND or DATA as it was seen; empty before anything was."""
@@ -92,7 +94,7 @@ class Conversation:
         self.words: bool | None = None
         """Whether results come as words; None before one came."""
         self.restarts: list[int | None] = []
-        self._transcript = Transcript()
+        self._transcript = Transcript(numbered)
         self._incoming = Incoming(self)
         self._outgoing = Outgoing(self)
         self._reported: list[ReportedLine] = []
@@ -119,6 +121,10 @@ class Conversation:
     def ended_count(self) -> int:
         """How many items have ended since the start."""
         return self._transcript.ended_count
+
+    def count_ended(self, count: int) -> None:
+        """So many have ended, as whoever asks since when counts."""
+        self._transcript.ended_count = count
 
     @property
     def count(self) -> int:
@@ -346,7 +352,7 @@ class Conversation:
         if self.mode == DATA:
             self._take_data_line(line, text, time)
             return
-        if self._transcript.echoed(text, time):
+        if not self._answers_with_itself(text, line) and self._transcript.echoed(text, time):
             return
         if head is not None and head.payload and text == _bare(head):
             self._transcript.add(ReceivedLine(time, ECHO, text))
@@ -375,12 +381,19 @@ class Conversation:
                 return
         if expected is not None:
             self._take_reply(text, *expected, time)
-        elif text[:1] not in (b"$", b"!"):
+        elif not is_sentence_like(text):
             # A sentence that no command says it answers is that of a receiver, whoever waits.
             self._transcript.add(ReceivedLine(time, INFORMATION, text))
             if head is None:
                 self._unasked_at = time
                 self._transcript.end_unsolicited()
+
+    def _answers_with_itself(self, text: bytes, line: str) -> bool:
+        """Whether a reply reads as the command does (`lamp 1`), of a module whose replies end by silence."""
+        head = self.head
+        if head is None or self.echo or not self.dialect.line.reply_ends_s or text != head.sent.strip():
+            return False
+        return expected_of(head, line) is not None
 
     def _matched(self, result: FinalResult, line: str) -> "Match[str] | None":
         """The match of a result; behind an escape something from the air without a line end may stand before it."""

@@ -7,6 +7,7 @@ from pale_heron.core.device.dialogue.incoming import END, LIMIT
 from pale_heron.core.device.dialogue.transcript import PendingExchange
 from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, is_command_line
 from pale_heron.core.frames import SECOND
+from pale_heron.core.line.typed import is_sentence_like
 
 ESCAPE_KEPT: Final = 8
 
@@ -67,7 +68,7 @@ class Outgoing:
                     break
                 at = end.end()
                 line, self._line = bytes(self._line), bytearray()
-                if line.strip() and line[:1] not in (b"$", b"!"):
+                if line.strip() and not is_sentence_like(line):
                     self._speaker.line_sent(line, time)
         self._last = time
 

@@ -113,8 +113,10 @@ class ModuleSnapshot:
 class ModuleTracker:
     """Feed it the chunks of a lane whose module speaks a dialect."""
 
-    def __init__(self, dialect: Dialect) -> None:
-        self._conversation = Conversation(dialect)
+    def __init__(self, dialect: Dialect, before: "ModuleTracker | None" = None) -> None:
+        """`before` followed the same lane in another dialect: numbers go on from there. Feed it what was said again."""
+        self._conversation = Conversation(dialect, before.count if before is not None else 0)
+        self._ended_before = before.ended if before is not None else None
         self.speak(dialect)
         self._readings: dict[str, Reading] = {}
         self._logs: dict[str, ReadingLog] = {}
@@ -132,6 +134,17 @@ class ModuleTracker:
         self._by_command: dict[str, list[Setting]] = {}
         for setting in dialect.settings.values():
             self._by_command.setdefault(setting.command, []).append(setting)
+
+    def begun(self) -> None:
+        """What was said before this dialect was known has been fed: it has ended, and is nobody's news."""
+        if self._ended_before is not None:
+            self._conversation.count_ended(self._ended_before)
+            self._seen, self._ended_before = self._ended_before, None
+
+    @property
+    def count(self) -> int:
+        """How many items there were since the start."""
+        return self._conversation.count
 
     @property
     def dialect(self) -> Dialect:
@@ -151,9 +164,9 @@ class ModuleTracker:
         return self._conversation.ended_count
 
     @property
-    def version(self) -> tuple[int, str]:
-        """What changes whenever somebody who waits has to look: how many items have ended, and the mode."""
-        return self.ended, self._conversation.mode
+    def version(self) -> tuple[int, str, str]:
+        """What changes whenever somebody who waits has to look: how many items have ended, mode and dialect."""
+        return self.ended, self._conversation.mode, self._dialect.name
 
     @property
     def stage_status(self) -> StageStatus:

@@ -134,7 +134,7 @@ class PendingExchange:
 class Transcript:
     """Keeps the last ITEMS_KEPT items, and a queue of what waits for its result."""
 
-    def __init__(self) -> None:
+    def __init__(self, numbered: int = 0) -> None:
         self._items: deque[Item] = deque(maxlen=ITEMS_KEPT)
         self._queue: deque[PendingExchange] = deque()
         self._turn: PendingExchange | None = None
@@ -143,7 +143,7 @@ class Transcript:
         self._long: deque[tuple[int, int]] = deque()
         """Number and size of what has ended and has many lines."""
         self._data: DataStretch | None = None
-        self.numbered = 0
+        self.numbered = numbered
         """How many items there were since the start."""
         self.ended_count = 0
         """How many of them have ended."""

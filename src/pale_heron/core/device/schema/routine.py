@@ -32,9 +32,9 @@ from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TableProblem, 
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import limited
 
-SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, TRIAL, REPEAT = (
+SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, TRIAL, ORDER, REPEAT = (
     "send", "wait", "check", "set", "pause", "poll", "restart", "escape", "change-line", "ask", "mark", "trial",
-    "repeat",
+    "order", "repeat",
 )  # fmt: skip
 ANY: Final = "any"
 EXPECTED: Final = (OK, ERROR, NO_ANSWER, ANY)
@@ -55,6 +55,7 @@ NEEDED: Final[Mapping[str, tuple[str, ...]]] = {
     LINE: (),
     ASK: ("question",),
     MARK: ("text",),
+    ORDER: ("order",),
     TRIAL: ("kind",),
     REPEAT: ("times",),
 }
@@ -123,6 +124,9 @@ class RoutineStep:
     flow: str | None = None
     kind: str = ""
     ends: tuple[str, ...] = ()
+    order: str = ""
+    texts: tuple[str, ...] = ()
+    """The values of an order to a receiver, in their order."""
     options: Mapping[str, Any] = dataclasses.field(default_factory=dict)
     """Of a trial of the link: its kind, the lanes of the routine between which, and how, as in a plan of trials."""
     round: str = ""
@@ -143,6 +147,7 @@ class RoutineStep:
             LINE: f"change the line to {self.rate or ''} {self.flow or ''}".rstrip(),
             ASK: f"ask: {self.question}",
             MARK: f"mark: {self.text}",
+            ORDER: f"order {' '.join((self.order, *self.texts))}",
             TRIAL: f"a trial of {self.kind}{' between ' if self.ends else ''}{' and '.join(self.ends)}",
         }[self.do]
         return filled(written, shown) + (f" ({self.round})" if self.round else "")
@@ -213,7 +218,7 @@ def read_routine(written: Mapping[str, Any]) -> tuple[Routine, list[TableProblem
 
 
 def _variables_used(step: RoutineStep) -> list[str]:
-    texts = (step.line, step.payload or "", step.value, step.question, step.text)
+    texts = (step.line, step.payload or "", step.value, step.question, step.text, *step.texts)
     return [used for text in texts for used in PLACEHOLDER.findall(text)]
 
 
@@ -256,6 +261,8 @@ def _step(table: TomlTable, lanes: tuple[str, ...]) -> tuple[RoutineStep, int, i
         flow=table.one_of("flow", ("none", "xonxoff", "rtscts")) or None,
         kind=table.text("kind"),
         ends=table.texts("ends"),
+        order=table.text("order"),
+        texts=table.texts("values"),
         options=dict(table.values("options")),
     )
     if do == WAIT and not (step.notice or step.text):

@@ -106,4 +106,7 @@ def _milestones(module: ModuleSnapshot, now: int) -> tuple[list[Line], str]:
         after = "" if time is None or first is None else f"  +{(time - first) / SECOND:.1f} s"
         at = figures.NONE if time is None else clock(time, 1)
         rows.append(line(("● ", "reed"), f"{name:<12}", at, (after, "quiet")))
-    return rows, f"since it started, {age(now, first)}" if first is not None else "none yet"
+    if first is None:
+        return rows, "none yet"
+    seen = module.restarts[-1] if module.restarts else None
+    return rows, f"since it started, {age(now, seen)}" if seen is not None else f"first seen {age(now, first)}"
