@@ -189,7 +189,7 @@ SPOKEN = [
                            ("signal", "run", {}), ("registration", "query", {})]),
     ('AT+CMGS="+54;1"', [("send-message", "set", {"to": "+54;1"})]),
     ("AT+COPS=?", [("operator", "test", {})]),
-    ("ATD123;", [("dial", "set", {"number": "123"})]),
+    ("ATD123;", [("call", "set", {"number": "123"})]),
     ("ATS0=2", [("rings", "set", {"rings": "2"})]),
     ('AT+COPS=1,2,"99901"', [("operator", "set", {"choice": "1", "format": "2", "operator": "99901"})]),
     ("AT&F", [("defaults", "run", {})]),

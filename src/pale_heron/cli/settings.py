@@ -29,6 +29,7 @@ LOOK_S = 0.02
 @click.option("--set", "values", multiple=True, help="NAME=VALUE is intended; for the second lane NICKNAME.NAME=VALUE.")
 @click.option("--write", is_flag=True, help="Write what differs, and read it back.")
 @click.option("--store", is_flag=True, help="With --write: keep it over a restart.")
+@click.option("--restart", is_flag=True, help="With --write: restart it, and see that it lasted.")
 @click.option("--bench", type=FILE, help="Lanes and what is intended from a bench file.")
 @click.option("--dialect", default="", help="How they speak; else it is recognised.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
@@ -37,6 +38,7 @@ def settings(
     values: tuple[str, ...],
     write: bool,
     store: bool,
+    restart: bool,
     bench: Path | None,
     dialect: str,
     as_json: bool,
@@ -57,7 +59,7 @@ def settings(
     with opened(specs, dialect) as session:
         for spec in specs:
             known = checked(speaking(session, spec), intended[spec.name])
-            work = writing(known, store=store) if write and known else reading()
+            work = writing(known, store=store, restart=restart) if write and known else reading()
             failures += _perform(session, spec.name, work, quiet=as_json)
             if write and known:
                 failures += _perform(session, spec.name, reading(), quiet=True)
@@ -125,9 +127,10 @@ def _print(
             print(f"{name}: dialect {modules[name].dialect.name}")
             for row in rows:
                 shown = row.setting.shown
+                now = shown(row.state.now) if row.state.now or row.state.read_at is not None else "not known"
                 differs = {True: "differs", False: "as intended", None: ""}[row.differs]
                 print(
-                    f"  {row.setting.name:<14} {shown(row.state.now):<18} intended {shown(row.intended):<18} "
+                    f"  {row.setting.name:<14} {now:<18} intended {shown(row.intended) if row.intended else '–':<18} "
                     f"{differs:<12} {row.state.storage}"
                 )
         for each in rules:

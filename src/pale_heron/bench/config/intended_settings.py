@@ -31,7 +31,7 @@ def rows_of(module: ModuleSnapshot, intended: Mapping[str, str]) -> list[Intende
 
 def _row(setting: Setting, intended: str, module: ModuleSnapshot) -> IntendedSetting:
     state = module.settings.get(setting.name, SettingState())
-    known = bool(intended and state.now)
+    known = bool(intended and state.known and (state.now or state.read_at is not None))
     return IntendedSetting(setting, intended, state, setting.differs(intended, state.now) if known else None)
 
 
@@ -59,7 +59,12 @@ def compared(
             f"One speaks {here.dialect.name}, the other {there.dialect.name}: there is no rule between them",
             "Compare two modules of one kind",
         )
-    return compare_modules(here.dialect.settings, here.values, there.values, names)
+    return compare_modules(here.dialect.settings, here.values, there.values, names, here.pending | there.pending)
+
+
+def shown_value(row: IntendedSetting) -> str:
+    """The newest value of a setting as `settings --json` prints it."""
+    return row.setting.shown(row.state.now) if row.setting.secret and row.state.now else row.state.now
 
 
 def row_object(row: IntendedSetting) -> dict[str, object]:
@@ -69,7 +74,7 @@ def row_object(row: IntendedSetting) -> dict[str, object]:
         "setting": row.setting.name,
         "meaning": row.setting.meaning,
         "intended": None if not row.intended else (shown(row.intended) if row.setting.secret else row.intended),
-        "read": None if not row.state.now else (shown(row.state.now) if row.setting.secret else row.state.now),
+        "read": None if row.state.read_at is None and not row.state.now else shown_value(row),
         "differs": row.differs,
         "legal": row.legal,
         "standing": row.state.storage or None,

@@ -21,6 +21,7 @@ from pale_heron.core.device.schema.settings import Setting
 START_S: Final = 8.0
 LOOK_S: Final = 0.25
 READY_S: Final = 1.2
+Row = tuple[tuple[str, str], ...]
 
 
 def client(operation: SteppedOperation) -> CommandClient:
@@ -96,8 +97,11 @@ def read_settings(self: SteppedOperation, wanted: list[Setting]) -> list[str]:
     return refused
 
 
-def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
-    """Write the settings that differ from what is intended, and read them back; then keep them if asked to."""
+def writing(intended: Mapping[str, str], *, store: bool = False, restart: bool = False) -> Work:
+    """Write the settings that differ from what is intended, and read them back; then keep them if asked to.
+
+    With `restart` it is seen whether they last.
+    """
 
     def work(self: SteppedOperation) -> None:
         dialect = introduced(self).dialect
@@ -112,13 +116,13 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
         if not differing:
             self.begin("compare")
             self.done(f"all {len(wanted)} are as intended")
-        problems = {}
-        for command in dict.fromkeys(each.command for each in differing):
+        problems: dict[object, str] = {}
+        for command, row in dict.fromkeys((each.command, each.row) for each in differing):
             # One that is refused keeps no other from being written.
-            if problem := _write(self, command, intended):
-                problems[command] = problem
+            if problem := _write(self, command, row, intended):
+                problems[command, row] = problem
         refused = read_settings(self, differing)
-        written = [each for each in differing if each.command not in problems]
+        written = [each for each in differing if (each.command, each.row) not in problems]
         try:
             if written:
                 _verify(self, written, intended, "intended {}")
@@ -130,28 +134,43 @@ def writing(intended: Mapping[str, str], *, store: bool = False) -> Work:
             raise OperationFailed("; ".join((*problems.values(), *refused)))
         if store:
             store_now(self)
+        if restart:
+            restart_now(self)
+            read_settings(self, wanted)
+            _verify(self, wanted, intended, "intended {}")
 
     return work
 
 
-def _write(self: SteppedOperation, command: str, intended: Mapping[str, str]) -> str:
-    """Tell one command with all its values: those that are intended, else those that it has. Gives why it failed."""
+def _write(self: SteppedOperation, command: str, row: Row, intended: Mapping[str, str]) -> str:
+    """Tell one command with all its values: those that are intended, else those that it has. Gives why it failed.
+
+    Of a table it writes one row, with what else the reply told of that row.
+    """
     module = known(self)
-    values, shown = {}, []
+    values, shown = _last_row(module, command, row) if row else {}, []
     for each in module.dialect.settings.values():
-        if each.command == command:
+        if each.command == command and each.row == row:
             state = module.settings.get(each.name)
             value = intended.get(each.name) or (state.now if state else "")
             values[each.value] = value
             shown.append(f"{each.name} {MASK if each.secret else value}")
     self.begin(f"write {', '.join(shown)}")
-    exchange = client(self).ask(command, SET, values)
+    described = module.dialect.commands[command]
+    exchange = client(self).ask(command, SET, described.fitting(SET, values) if row else values)
     if exchange is not None and exchange.status == OK:
         self.done(answered(exchange))
         return ""
     problem = "it cannot be written, only read" if exchange is None else answered(exchange)
     self.failed(problem)
     return f"{command}: {problem}"
+
+
+def _last_row(module: ModuleSnapshot, command: str, row: Row) -> dict[str, str]:
+    """The values of a row of a table, as the reply told them last, by the names of fields; and the row itself."""
+    heard = [line for item in module.items if isinstance(item, Exchange) for line in item.heard if line.name == command]
+    rows = (dict(line.fields) for line in reversed(heard))
+    return {**next((each for each in rows if all(each.get(name) == value for name, value in row)), {}), **dict(row)}
 
 
 def _verify(self: SteppedOperation, wanted: list[Setting], expected: Mapping[str, str], but: str) -> None:

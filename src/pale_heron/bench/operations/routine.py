@@ -25,6 +25,7 @@ from pale_heron.bench.operations.trial_lanes import TrialBench
 from pale_heron.core.device.dialogue.exchanges import Exchange, ReceivedLine, Unsolicited
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import routine as steps
+from pale_heron.core.device.schema.commands import SET
 from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK
 from pale_heron.core.device.schema.routine import ANY, Routine, RoutineStep, filled
@@ -97,6 +98,8 @@ class RoutineRun(Operation):
         self._answer: bool | None = None
         self.question = ""
         self._since: dict[str, int] = {}
+        self._stale: dict[str, int] = {}
+        """By lane, up to which item what was said may not hold any more: something was written, or it restarted."""
         for step in routine.steps:
             if step.do == steps.TRIAL:
                 # What is wrong with it is said before anything is done.
@@ -180,10 +183,17 @@ class RoutineRun(Operation):
         if is_sentence_like(text.encode("latin-1", "replace")):
             return self._send_sentence(step, lane, text)
         payload = None if step.payload is None else filled(step.payload, self._values).encode("utf-8")
+        if module is not None and any(each.form == SET for each in module.dialect.spoken(text)):
+            self._outdate(lane)
         exchange = self._client(lane).run(text, payload)
         if step.expect not in (ANY, exchange.status):
             raise OperationFailed(f"{answered(exchange)}; expected {step.expect}")
         return answered(exchange)
+
+    def _outdate(self, lane: str) -> None:
+        """What was said up to now may not hold any more."""
+        module = self._bench.module_of(lane)
+        self._stale[lane] = module.count if module else 0
 
     def _send_sentence(self, step: RoutineStep, lane: str, text: str) -> str:
         """A sentence to a receiver, and what it answers."""
@@ -205,9 +215,10 @@ class RoutineRun(Operation):
     def _check(self, step: RoutineStep, lane: str) -> str:
         """Look at a field in the last reply, else at the last reading."""
         module = self._module(lane)
-        raw = _last_field(module, step.field)
+        raw = _last_field(module, step.field, self._stale.get(lane, 0))
         field = module.dialect.field_of(step.field)
-        shown = "not reported" if raw is None else field.in_words(raw)
+        since = " since it was written or restarted" if lane in self._stale else ""
+        shown = f"not reported{since}" if raw is None else field.in_words(raw)
         if not step.condition.holds(raw, field.value(raw) if raw is not None else None):
             raise OperationFailed(f"{step.field} is {shown}, wanted {step.condition.words}")
         return f"{step.field} is {shown}"
@@ -251,6 +262,7 @@ class RoutineRun(Operation):
         setting = self._module(lane).dialect.settings.get(step.setting)
         if setting is None:
             raise OperationFailed(f"the dialect {self._module(lane).dialect.name} has no setting {step.setting!r}")
+        self._outdate(lane)
         self._perform(lane, writing({step.setting: value}))
         return f"{step.setting} is {MASK if setting.secret else value}"
 
@@ -262,6 +274,7 @@ class RoutineRun(Operation):
         return operation.steps[-1].seen if operation.steps else ""
 
     def _restart(self, _step: RoutineStep, lane: str) -> str:
+        self._outdate(lane)
         self._perform(lane, restart_now)
         for _ in range(BACK_TRIES):
             if self._client(lane).attention().status != NO_ANSWER:
@@ -346,10 +359,11 @@ class RoutineRun(Operation):
     }
 
 
-def _last_field(module: ModuleSnapshot, name: str) -> str | None:
-    """The newest that was reported under a name: in replies or notices, else as a reading."""
+def _last_field(module: ModuleSnapshot, name: str, since: int) -> str | None:
+    """The newest that was reported under a name in replies or notices, in the items behind a number."""
     for item in reversed(module.items):
-        heard = item.heard if isinstance(item, Exchange | Unsolicited) else ()
+        newer = isinstance(item, Exchange | Unsolicited) and item.number > since
+        heard = item.heard if isinstance(item, Exchange | Unsolicited) and newer else ()
         for each in reversed(heard):
             for field, raw in each.fields:
                 if field == name:

@@ -120,9 +120,9 @@ class DialogueStats:
         before, self._heard = self._heard, time if time is not None else self._heard
         if before is None or time is None:
             return False
-        usual = sorted(self._pauses)[len(self._pauses) // 2] if self._pauses else 0
+        usual = sorted(self._pauses)[len(self._pauses) // 2] if self._pauses else None
         self._pauses.append(time - before)
-        return time - before >= max(SILENCE_NS, 1.5 * usual)
+        return usual is not None and time - before >= max(SILENCE_NS, 1.5 * usual)
 
     def _take_sent(self, frame: Frame) -> None:
         if self._waiting_since is not None:

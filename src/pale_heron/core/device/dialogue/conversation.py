@@ -220,6 +220,11 @@ class Conversation:
         self._incoming, self._outgoing = Incoming(self), Outgoing(self)
 
     @property
+    def waiting(self) -> list[str]:
+        """The commands that wait for their results, by their names."""
+        return [command.name for each in self._transcript.queue for command in each.commands]
+
+    @property
     def head(self) -> PendingExchange | None:
         """What waits for its result, if anything does."""
         return self._transcript.head
@@ -504,7 +509,8 @@ class Conversation:
         broken = head.broken_off_by and result.status != OK
         reported = [self.dialect.field_of(name).in_words(raw) for name, raw in fields if raw]
         word = text.decode("latin-1").partition(":")[0] if result.code is None else word_of(result)
-        meaning = f"{result.meaning}: {', '.join(reported)}" if reported else result.meaning
+        filled = result.in_words(dict(fields))
+        meaning = f"{filled}: {', '.join(reported)}" if reported and filled == result.meaning else filled
         if broken:
             head.was_broken_off = True
             meaning += f"; broken off by what was sent while it went on ({ABORTS})"

@@ -23,6 +23,7 @@ from pale_heron.core.strips import ColumnStrip
 SILENT: Final = 2
 MOST_REACHED: Final = 500
 RUNNING, STORED, NOT_STORED, PENDING = "running", "running, stored", "running, not stored", "pending a restart"
+DOUBTFUL: Final = "not known: it was away since"
 UNSEEN: Final = "written, not seen yet"
 """It took a value, and tells the one before: it may hold from the next restart on."""
 
@@ -54,6 +55,8 @@ class SettingState:
     pending: bool = False
     unseen: bool = False
     """Whether it was read since it was written, and told the value before."""
+    known: bool = True
+    """Whether what it was last said to be can be believed still: the lane was not lost since."""
 
     @property
     def now(self) -> str:
@@ -62,7 +65,9 @@ class SettingState:
 
     @property
     def storage(self) -> str:
-        """Running, stored, or pending, in words; empty where nothing is known."""
+        """Running, stored, pending or doubtful, in words; empty where nothing is known."""
+        if not self.known:
+            return DOUBTFUL
         if not self.now:
             return ""
         if self.pending:
@@ -107,7 +112,12 @@ class ModuleSnapshot:
     @property
     def values(self) -> dict[str, str]:
         """The newest value of each setting that is known."""
-        return {name: state.now for name, state in self.settings.items() if state.now}
+        return {name: state.now for name, state in self.settings.items() if state.now and state.known}
+
+    @property
+    def pending(self) -> frozenset[str]:
+        """The settings whose newest value is not in force yet, or not seen to be."""
+        return frozenset(name for name, state in self.settings.items() if state.pending or state.unseen)
 
 
 class ModuleTracker:
@@ -189,8 +199,13 @@ class ModuleTracker:
         self._take(now)
 
     def lane_gone(self, now: int | None) -> None:
-        """The lane was lost or closed."""
+        """The lane was lost or closed: what was not stored may be gone, and what was being written too."""
+        in_flight = {each.name for spoken in self._conversation.waiting for each in self._by_command.get(spoken, ())}
         self._conversation.lane_gone(now)
+        for name in {*self._settings, *in_flight}:
+            state = self._settings.get(name, SettingState())
+            kept = state.written is None and state.stored == state.now and name not in in_flight
+            self._settings[name] = replace(state, known=state.known and kept)
         self._take(now)
 
     def tick(self, now: int) -> None:
@@ -221,11 +236,12 @@ class ModuleTracker:
         heard = line.heard
         for name, raw in heard.fields:
             found = self._dialect.field_of(name)
-            if found.reading and (raw or found.reading not in self._readings):
-                self._readings[found.reading] = Reading(found, raw, heard.time, heard.data)
+            label = found.reading_of(dict(heard.fields))
+            if label and (raw or label not in self._readings):
+                self._readings[label] = Reading(found, raw, heard.time, heard.data)
                 value = found.value(raw)
                 if heard.time is not None and isinstance(value, int | float) and math.isfinite(value):
-                    self._logs.setdefault(found.reading, ReadingLog()).add(heard.time, value)
+                    self._logs.setdefault(label, ReadingLog()).add(heard.time, value)
         for milestone in self._dialect.milestones.values():
             by_field = any(name in milestone.fields and raw in milestone.values for name, raw in heard.fields)
             if by_field or (milestone.notice and milestone.notice == heard.name):
@@ -250,7 +266,7 @@ class ModuleTracker:
     def _read(self, command: Command, fields: dict[str, str], time: int | None) -> None:
         for setting in self._by_command.get(command.name, ()):
             raw = fields.get(setting.value)
-            if raw is None:
+            if raw is None or not setting.is_row(fields):
                 continue
             before = self._settings.get(setting.name, SettingState())
             stored = before.stored
@@ -278,7 +294,7 @@ class ModuleTracker:
                 continue
             if spoken.form == SET:
                 for setting in self._by_command.get(command.name, ()):
-                    if setting.value in spoken.values:
+                    if setting.value in spoken.values and setting.is_row(spoken.values):
                         self._written(setting, spoken.values[setting.value])
             if command.name == "store":
                 self._stored()

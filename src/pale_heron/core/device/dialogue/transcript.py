@@ -154,6 +154,11 @@ class Transcript:
         return self._turn or self.first
 
     @property
+    def queue(self) -> tuple[PendingExchange, ...]:
+        """What waits, the oldest first."""
+        return tuple(self._queue)
+
+    @property
     def first(self) -> PendingExchange | None:
         """What waits the longest."""
         return self._queue[0] if self._queue else None

@@ -116,6 +116,12 @@ class Command:
             return ""
         return f"{self.counted} is {told}, but {len(payload)} bytes are to be sent"
 
+    def fitting(self, form: str, values: Mapping[str, str]) -> dict[str, str]:
+        """Of these values those of the form that takes the most of them; all where none can be filled with them."""
+        forms = [set(PLACEHOLDER.findall(each)) for each in self.forms.get(form, ())]
+        fit = max((each for each in forms if each <= values.keys()), key=len, default=set(values))
+        return {name: values[name] for name in fit}
+
     def text(self, form: str, values: Mapping[str, str]) -> str:
         """The command line of a form. Raises ValueError where a value is missing or not legal."""
         for template in self.forms.get(form, ()):

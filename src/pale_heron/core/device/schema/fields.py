@@ -19,15 +19,28 @@ from typing import Final
 
 from pale_heron.core.device.schema.toml_table import TomlTable
 
-TEXT, INTEGER, NUMBER = "text", "integer", "number"
+TEXT, INTEGER, NUMBER, HEXADECIMAL = "text", "integer", "number", "hexadecimal"
 LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL = (
     "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used", "cell",
 )  # fmt: skip
-KINDS: Final = (TEXT, INTEGER, NUMBER, LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL)
-"""The kinds behind the first three make a position; latitude and longitude are signed decimal degrees, or packed
+KINDS: Final = (
+    TEXT,
+    INTEGER,
+    NUMBER,
+    HEXADECIMAL,
+    LATITUDE,
+    LONGITUDE,
+    NORTH_SOUTH,
+    EAST_WEST,
+    ALTITUDE,
+    TIME,
+    USED,
+    CELL,
+)
+"""The kinds behind the first four make a position; latitude and longitude are signed decimal degrees, or packed
 degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC."""
 
-NUMERIC: Final = (INTEGER, NUMBER, ALTITUDE, USED)
+NUMERIC: Final = (INTEGER, NUMBER, HEXADECIMAL, ALTITUDE, USED)
 MASK: Final = "●●●●"
 """What stands for a secret. Its length gives nothing away."""
 
@@ -48,7 +61,14 @@ class Field:
     words: Mapping[str, str] = field(default_factory=dict)
     grades: tuple[tuple[float, str], ...] = ()
     reading: str = ""
+    row: str = ""
+    """The field beside it that says of which row of a table it is."""
     secret: bool = False
+
+    def reading_of(self, fields: Mapping[str, str]) -> str:
+        """The word under which it stands in State: of a table each row has its own."""
+        row = fields.get(self.row, "")
+        return f"{self.reading} {row}" if row and self.reading else self.reading
 
     def value(self, raw: str) -> Value:
         """The typed value; None where it says that it is not known, the text where it is not a number after all."""
@@ -57,7 +77,11 @@ class Field:
         if self.kind not in NUMERIC:
             return raw
         try:
-            number: float = int(raw) if self.kind in (INTEGER, USED) else float(raw)
+            number: float
+            if self.kind == HEXADECIMAL:
+                number = int(raw, 16)
+            else:
+                number = int(raw) if self.kind in (INTEGER, USED) else float(raw)
         except ValueError:
             return raw
         if self.scale == 1.0 and self.offset == 0.0:
@@ -94,6 +118,7 @@ def read_field(name: str, table: TomlTable) -> Field:
         words=table.choices("words"),
         grades=table.grades("grades"),
         reading=table.text("reading"),
+        row=table.text("row"),
         secret=table.flag("secret"),
     )
     table.end()

@@ -44,6 +44,10 @@ class FinalResult:
     of: tuple[str, ...] = ()
     """The commands that alone can end so; empty where any can."""
 
+    def in_words(self, fields: Mapping[str, str]) -> str:
+        """What it means, with the fields of the line."""
+        return PLACEHOLDER.sub(lambda place: fields.get(place[1], ""), self.meaning)
+
 
 @dataclass(frozen=True, slots=True)
 class Notice:

@@ -28,6 +28,8 @@ class Parameter:
     most: float | None = None
     letters: str = ""
     longest: int | None = None
+    hexadecimal: bool = False
+    """Whether numbers are written so; least and most are numbers all the same."""
     secret: bool = False
     forbidden: str = FORBIDDEN_IN_SENTENCES
 
@@ -42,10 +44,11 @@ class Parameter:
             return f"one or more of {' '.join(self.letters)}"
         if self.least is None and self.most is None:
             return "anything printable" if self.longest is None else f"1 to {self.longest} characters"
+        plain = _hexadecimal if self.hexadecimal else _plain
         if self.most is None:
-            return f"{_plain(self.least or 0)}{unit} or more"
-        least = "at most" if self.least is None else f"{_plain(self.least)} to"
-        return f"{least} {_plain(self.most)}{unit}"
+            return f"{plain(self.least or 0)}{unit} or more"
+        least = "at most" if self.least is None else f"{plain(self.least)} to"
+        return f"{least} {plain(self.most)}{unit}{', hexadecimal' if self.hexadecimal else ''}"
 
     def check(self, value: str) -> str:
         """What is wrong with a value; empty where it is legal. A secret value is not quoted."""
@@ -62,7 +65,21 @@ class Parameter:
         if self.least is None and self.most is None:
             in_sentence = self.forbidden == FORBIDDEN_IN_SENTENCES
             return (in_sentence and "," in value) or (self.longest is not None and len(value) > self.longest)
+        if self.hexadecimal:
+            if not re.fullmatch(r"[0-9A-Fa-f]{1,16}", value):
+                return True
+            value = str(int(value, 16))
         return not _is_between(value, self.least, self.most)
+
+    def same(self, value: str) -> str:
+        """One text of all that are the same value."""
+        if self.hexadecimal and re.fullmatch(r"[0-9A-Fa-f]{1,16}", value):
+            return f"{int(value, 16):X}"
+        return str(int(value)) if value.isascii() and value.isdecimal() else value
+
+
+def _hexadecimal(number: float) -> str:
+    return f"{int(number):X}"
 
 
 def _plain(number: float) -> str:
@@ -96,6 +113,7 @@ def read_parameter(name: str, table: TomlTable, forbidden: str) -> Parameter:
         most=most,
         letters=letters,
         longest=None if longest is None else int(longest),
+        hexadecimal=table.flag("hexadecimal"),
         secret=table.flag("secret"),
         forbidden=forbidden,
     )

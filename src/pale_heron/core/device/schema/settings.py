@@ -22,6 +22,7 @@ from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.parameters import Parameter
 from pale_heron.core.device.schema.toml_table import TomlTable
 
+EMPTY: Final = "empty"
 IN_FORCE, WRITTEN = "in-force", "written"
 BY_STORE, AT_ONCE = "by-store", "at-once"
 EQUAL, DIFFER, OPPOSITE, REFERS = "equal", "differ", "opposite", "refers"
@@ -50,12 +51,18 @@ class Setting:
     refers: str = ""
     opposites: tuple[tuple[str, ...], ...] = ()
     broken: str = ""
+    row: tuple[tuple[str, str], ...] = ()
+    """Fields and their values, which say of which row of a table it is; they are written with it."""
     secret: bool = False
+
+    def is_row(self, fields: Mapping[str, str]) -> bool:
+        """Whether a line of the reply, or the values of a command, are of its row."""
+        return all(fields.get(name, value) == value for name, value in self.row)
 
     def shown(self, value: str, *, open_secret: bool = False) -> str:
         """A value as it may be shown."""
         if not value:
-            return "–"
+            return EMPTY
         if self.secret and not open_secret:
             return MASK
         meaning = self.parameter.choices.get(value, "") if self.parameter else ""
@@ -63,11 +70,11 @@ class Setting:
 
     def differs(self, intended: str, read: str) -> bool:
         """Whether what was read is not what is intended; numbers are compared as such."""
-        return _same(intended) != _same(read)
+        return self.same(intended) != self.same(read)
 
-
-def _same(value: str) -> str:
-    return str(int(value)) if value.isascii() and value.isdecimal() else value
+    def same(self, value: str) -> str:
+        """One text of all that are the same value."""
+        return self.parameter.same(value) if self.parameter else value
 
 
 class PairedSetting(NamedTuple):
@@ -86,16 +93,29 @@ def compare_modules(
     here: Mapping[str, str],
     there: Mapping[str, str],
     names: tuple[str, str] = ("the first", "the second"),
+    pending: frozenset[str] = frozenset(),
 ) -> list[PairedSetting]:
     """Every setting that has a rule, of two modules of one dialect; each value is the newest known, by setting.
 
-    `names` are what the two are called in words.
+    `names` are what the two are called in words. What is `pending` on one of them is not in force: nobody knows yet
+    whether its rule holds.
     """
-    return [
+    found = [
         _refers(each, here, there, names) if each.rule == REFERS else _RULES_CHECKED[each.rule](each, here, there)
         for each in settings.values()
         if each.rule
     ]
+    return [
+        each._replace(holds=None, words=_when_in_force(each))
+        if each.holds is not None and pending & {each.setting.name, each.setting.refers}
+        else each
+        for each in found
+    ]
+
+
+def _when_in_force(found: PairedSetting) -> str:
+    """What is known of a rule before what was written is in force."""
+    return "pending a restart: it would hold then" if found.holds else f"pending a restart: {found.words}"
 
 
 def _equal(setting: Setting, here: Mapping[str, str], there: Mapping[str, str]) -> PairedSetting:
@@ -117,7 +137,7 @@ def _paired(
     mine, other = here.get(setting.name, ""), there.get(setting.name, "")
     if not mine or not other:
         return PairedSetting(setting, mine, other, None, "")
-    if holds(_same(mine), _same(other)):
+    if holds(setting.same(mine), setting.same(other)):
         return PairedSetting(setting, mine, other, True, "")
     shown = setting.shown(mine), setting.shown(other)
     if setting.broken:
@@ -137,11 +157,12 @@ def _refers(
     wrong = [
         f"{names[place]} calls {setting.shown(value)}, but {names[1 - place]} is {setting.shown(target)}"
         for value, target, place in known
-        if _same(value) != _same(target)
+        if setting.differs(value, target)
     ]
     if not known:
         return PairedSetting(setting, mine, other, None, "")
-    ending = f": {setting.broken}" if setting.broken else ""
+    shown = _filled(setting.broken, setting.shown(mine), setting.shown(other))
+    ending = f": {shown}" if shown else ""
     return PairedSetting(setting, mine, other, not wrong, " and ".join(wrong) + ending if wrong else "")
 
 
@@ -178,6 +199,7 @@ def read_setting(name: str, table: TomlTable, commands: Mapping[str, Command], s
         refers=table.text("refers"),
         opposites=opposites,
         broken=table.text("broken"),
+        row=tuple((key, str(given)) for key, given in table.values("row")),
         secret=value in secrets or bool(parameter and parameter.secret),
     )
     table.end()

@@ -2,6 +2,7 @@
 
 from pale_heron.bench.config.intended_settings import IntendedSetting, compared, rows_of
 from pale_heron.bench.snapshot import BenchSnapshot
+from pale_heron.core import figures
 from pale_heron.core.device.dialogue.tracker import NOT_STORED, PENDING, UNSEEN, ModuleSnapshot
 from pale_heron.core.device.schema.settings import RULES, PairedSetting
 from pale_heron.core.lane import LaneSnapshot
@@ -69,7 +70,8 @@ def _row(row: IntendedSetting, now: int, index: int, *, lit: bool, width: int) -
     storage = row.state.storage
     storage_role = "amber" if storage in (NOT_STORED, PENDING, UNSEEN) else "quiet"
     intended = safe_label(shown(row.intended)) if row.intended else "–"
-    read = safe_label(shown(row.state.now))
+    seen = row.state.now or row.state.read_at is not None
+    read = safe_label(shown(row.state.now)) if seen else figures.NONE
     spans = line(
         (f"{sign} ", role),
         (f"{row.setting.name:<{NAME}}", "text"),
@@ -131,7 +133,7 @@ def _rule(found: PairedSetting) -> Line:
     return line(
         (f" {sign} ", role),
         f"{found.setting.name:<{NAME}}",
-        (fitted(safe_label(shown(found.here)), VALUE - 1) + " ", value),
-        (fitted(safe_label(shown(found.there)), VALUE - 1) + " ", value),
+        (fitted(safe_label(shown(found.here)) if found.here else figures.NONE, VALUE - 1) + " ", value),
+        (fitted(safe_label(shown(found.there)) if found.there else figures.NONE, VALUE - 1) + " ", value),
         (RULES[found.setting.rule], "quiet"),
     )
