@@ -15,6 +15,7 @@ from pale_heron.bench.config.dialects import (
     skeleton,
     user_folder,
 )
+from pale_heron.cli.dialect_tried import learn, try_out
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.commands import RUN, Command
@@ -27,12 +28,16 @@ from pale_heron.files.user_folders import is_there, search_problem
 
 @click.group("dialect", no_args_is_help=True, epilog=f"The page: {page('dialects.md')}")
 def dialect() -> None:
-    """Check, list, show and begin dialects.
+    """Check, try, learn, list, show and begin dialects.
 
     A dialect describes how a kind of device speaks and is spoken to.
 
     Example: pale-heron dialect list
     """
+
+
+dialect.add_command(try_out)
+dialect.add_command(learn)
 
 
 @dialect.command("check")
@@ -112,14 +117,15 @@ def show(name: str, part: str) -> None:
     Example: pale-heron dialect show plover
     """
     dialect = named_dialect(name)
-    grown = f", extends {dialect.extends}" if dialect.extends else ""
+    grown = f", extends {dialect.extends}, whose entries have its name behind them" if dialect.extends else ""
     print(f"{dialect.name}: {dialect.title}{grown}")
+    parent = named_dialect(dialect.extends) if dialect.extends else None
     for action in dialect.actions.values():
         if action.name.startswith(part):
             print("\n".join(_action(action)))
     for command in dialect.commands.values():
         if command.name.startswith(part):
-            print("\n".join(_command(command)))
+            print("\n".join(_command(command, _brought(parent, command))))
     for setting in dialect.settings.values():
         if setting.name.startswith(part):
             print("\n".join(_setting(setting)))
@@ -130,9 +136,14 @@ def show(name: str, part: str) -> None:
             print("\n".join([title, *rows]))
 
 
-def _command(command: Command) -> list[str]:
+def _brought(parent: Dialect | None, command: Command) -> str:
+    """The dialect that brings a command as it is; empty where it is the file's own, or changed in it."""
+    return parent.name if parent is not None and parent.commands.get(command.name) == command else ""
+
+
+def _command(command: Command, brought: str) -> list[str]:
     source = f"  ({command.source})" if command.source else ""
-    rows = [f"  {command.name:<18} {command.meaning}{source}"]
+    rows = [f"  {command.name:<18} {command.meaning}{source}{f'  of {brought}' if brought else ''}"]
     rows += [f"  {'':<18} {form:<6} {text}" for form, texts in command.forms.items() for text in texts]
     rows += [
         f"  {'':<18} {each.name}: {each.legal}{', secret' if each.secret else ''}"

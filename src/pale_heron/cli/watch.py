@@ -2,12 +2,15 @@
 
 import contextlib
 import time
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
 import click
 
 from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
 from pale_heron.capture.writer import NO_CAPTURE
@@ -16,6 +19,7 @@ from pale_heron.cli.ending import end_on_signals
 from pale_heron.cli.parameters import FILE
 from pale_heron.cli.screen import need_screen
 from pale_heron.cli.timing import TimeSources, time_options, time_sources
+from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.address import LaneSpec
@@ -32,10 +36,12 @@ ELSEWHERE: Final = "Set PALE_HERON_CAPTURES to a folder of yours, or go without 
 @click.option("--bench", type=FILE, help="The lanes of a bench file, before those named here.")
 @time_options
 @click.option("--expect", "expected", type=FILE, help="Hold it against this file of expectations, in Proof.")
+@click.option("--dialect", "spoken", multiple=True, help="LANE=NAME: what the device of a lane speaks.")
 @click.option("--no-capture", is_flag=True, help="Keep no record of this.")
 def watch(
     lanes: tuple[str, ...],
     bench: Path | None,
+    spoken: tuple[str, ...],
     sources: tuple[str, ...],
     servers: tuple[str, ...],
     expected: Path | None,
@@ -47,7 +53,8 @@ def watch(
 
     Example: pale-heron watch --bench saltmarsh.toml
     """
-    specs = lanes_of(lanes, bench)
+    specs = [_speaking(each, _spoken(spoken)) for each in lanes_of(lanes, bench)]
+    _check_spoken(spoken, specs)
     asked = time_sources(sources, servers)
     need_screen("pale-heron record keeps the same lanes without one")
     if not specs:
@@ -59,6 +66,31 @@ def watch(
     asked.check(spec.name for spec in specs)
     name = bench.stem if bench else "bench"
     show(name, specs, record=not no_capture, bench_file=bench, time_of=asked, expected=expected)
+
+
+def _spoken(given: Sequence[str]) -> dict[str, str]:
+    """Dialects by the names of lanes. Raises Trouble where one is not LANE=NAME, or there is no such dialect."""
+    found = {}
+    for text in given:
+        lane, equals, name = text.partition("=")
+        if not equals:
+            raise Trouble(f"--dialect {text!r} is not LANE=NAME", "As in --dialect hide=bittern")
+        found[lane] = named_dialect(name).name
+    return found
+
+
+def _speaking(spec: LaneSpec, spoken: Mapping[str, str]) -> LaneSpec:
+    return replace(spec, dialect=spoken.get(spec.name, spec.dialect))
+
+
+def _check_spoken(given: Sequence[str], specs: Sequence[LaneSpec]) -> None:
+    """Raises Trouble where a lane is named that is not there."""
+    names = [spec.name for spec in specs]
+    for lane in _spoken(given):
+        if lane not in names:
+            raise Trouble(
+                f"--dialect {lane!r} is no lane{nearest_words(lane, names)}", "Name a lane that is opened"
+            )
 
 
 def show(

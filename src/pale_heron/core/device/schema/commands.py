@@ -316,5 +316,10 @@ def read_command(name: str, table: TomlTable) -> Command:
         broken_off=table.some_of("broken-off", FORMS),
         note=table.text("note"),
     )
+    if table.has("prompt") and not command.prompts:
+        table.wrong("prompt", "'prompt' is what it prompts with: say prompts = true, or counted")
+    for example in table.texts("examples"):
+        if not any(each.fullmatch(example) for each in replies):
+            table.wrong("examples", f"{example!r} is none of its replies")
     table.end()
     return command

@@ -169,7 +169,7 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         table.end()
     if not actions and not commands and not problems:
         problems.append(TableProblem((), "it has nothing to send: write an [action.NAME] or a [command.NAME]"))
-    problems += [*_unknown_names(dialect), *_too_wide(dialect), *_unreadable_settings(dialect)]
+    problems += [*_unknown_names(dialect), *_too_wide(dialect), *_unreadable_settings(dialect), *_at_odds(dialect)]
     return dialect, problems
 
 
@@ -203,6 +203,12 @@ def _unknown_names(dialect: Dialect) -> list[TableProblem]:
     problems += [
         TableProblem(("field", name), f"no reply, notice or result has a field {name!r}")
         for name in dialect.fields
+        if name not in named
+    ]
+    problems += [
+        TableProblem(("milestone", each.name, "field"), f"no reply, notice or result has a field {name!r}")
+        for each in dialect.milestones.values()
+        for name in each.fields
         if name not in named
     ]
     problems += [
@@ -268,6 +274,26 @@ def _unreadable_settings(dialect: Dialect) -> list[TableProblem]:
         and QUERY not in dialect.commands[each.command].forms
         and SET in dialect.commands[each.command].forms
     ]
+
+
+def _at_odds(dialect: Dialect) -> list[TableProblem]:
+    """What cannot both be so: results of one line, and settings of one command that no form of it takes together."""
+    problems: list[TableProblem] = []
+    lines: dict[str, FinalResult] = {}
+    for each in dialect.results.values():
+        other = lines.setdefault(each.line.pattern, each)
+        if other is not each and (not each.of or not other.of or set(each.of) & set(other.of)):
+            problems.append(TableProblem(("result", each.name, "line"), f"the result {other.name!r} has the same line"))
+    together: dict[tuple[str, tuple[tuple[str, str], ...]], set[str]] = {}
+    for setting in dialect.settings.values():
+        together.setdefault((setting.command, setting.row), set()).add(setting.value)
+    for (name, row), values in together.items():
+        texts = dialect.commands[name].forms.get(SET, ()) if name in dialect.commands else ()
+        wanted = values | {key for key, _ in row}
+        if texts and not any(wanted <= set(PLACEHOLDER.findall(each)) for each in texts):
+            words = f"no form takes {', '.join(sorted(wanted))} together, which are settings of it"
+            problems.append(TableProblem(("command", name, SET), words))
+    return problems
 
 
 def merge(base: Mapping[str, Any], own: Mapping[str, Any]) -> dict[str, Any]:

@@ -87,6 +87,9 @@ def _line(table: TomlTable) -> Pattern[str]:
     found = table.compiled("line")
     if len(found) != 1:
         table.wrong("line", "one regular expression for the whole line is wanted")
+    for example in table.texts("examples"):
+        if not any(each.fullmatch(example) for each in found):
+            table.wrong("examples", f"{example!r} is not such a line")
     return found[0] if found else Pattern("(?!)")
 
 
