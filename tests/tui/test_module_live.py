@@ -10,6 +10,8 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 import pytest
+from tests.strangers.modules import Cell, Registers, Terse, crc8
+from tests.strangers.stranger import Stranger, on_a_pty
 from tests.tui.test_fix_live import Shown, running
 from textual import events
 
@@ -290,3 +292,81 @@ async def test_an_answer_to_a_prompt_for_a_password_is_shown_nowhere() -> None:
         thread.join()
         os.close(port)
         os.close(other)
+
+
+@asynccontextmanager
+async def stranger(module: Stranger) -> AsyncIterator[tuple[Shown, Session]]:
+    """The full screen on a module that nobody here has met."""
+    with on_a_pty(module) as path:
+        session = Session("test", [LaneSpec("reed", path, LineSettings(9600, ending_out="cr"))], None)
+        session.start()
+        try:
+            async with running(session, "module") as shown:
+                yield shown, session
+        finally:
+            session.stop()
+
+
+async def test_a_result_word_is_taken_with_one_key_and_what_was_said_is_paired_again() -> None:
+    terse = Terse()
+    async with stranger(terse) as (shown, session):
+        await tell(shown, "AT")
+        await shown.shows("no result known", "W/OK came, and no result that is known", "It answers, with no result")
+        await shown.press("escape", "A")
+        await shown.shows("What is 'W/OK'?", "its word for done")
+        await shown.press("d")
+        await shown.shows("reed.toml", "paired again")
+        await shown.until(lambda: [each.status for each in said(session)] == ["ok"])
+        await tell(shown, "AT+ADR=14")
+        await shown.until(lambda: [each.status for each in said(session)] == ["ok", "ok"])
+        assert terse.values["ADR"] == "14"
+
+
+async def test_a_dialect_is_drafted_of_what_was_typed(tmp_path: Path) -> None:
+    async with stranger(Terse()) as (shown, session):
+        for count, line in enumerate(("AT", "AT+ADR?", "AT+ADR=14"), 1):
+            await tell(shown, line)
+            await shown.until(lambda count=count: len([each for each in said(session) if each.status]) == count)
+        await shown.press("escape", "U")
+        await shown.shows("guessed lines to look at")
+        await shown.until(lambda: [each.status for each in said(session)] == ["ok", "ok", "ok"])
+        assert said(session)[1].fields == {"adr": "12"}
+        assert "# guessed: " in (tmp_path / "config" / "dialects" / "reed.toml").read_text()
+
+
+async def test_a_person_says_which_mode_it_is_in() -> None:
+    cell = Cell(transparent=True)
+    async with stranger(cell) as (shown, session):
+        await tell(shown, "AT")
+        await shown.shows("OK")
+        await tell(shown, "ATD1")
+        await shown.shows("It may cost money and it leaves command mode")
+        await shown.press("m")
+        await shown.until(lambda: mode_of(session) == "data")
+        cell.in_data = False
+        await shown.press("escape", "I")
+        await shown.shows("data mode", "CONNECT came", "In which mode is it?")
+        await shown.press("c")
+        await shown.until(lambda: mode_of(session) == "command")
+        await tell(shown, "AT")
+        await shown.until(lambda: cell.log[-1] == "AT")
+
+
+async def test_bytes_in_the_entry_line_are_bytes() -> None:
+    registers = Registers()
+    frame = bytes((0xA5, 3, 0x01, 0x02))
+    frame += bytes((crc8(frame),))
+    async with stranger(registers) as (shown, _):
+        await tell(shown, f"<{' '.join(f'0x{byte:02X}' for byte in frame)}>")
+        await shown.until(lambda: registers.log == [frame.hex()])
+
+
+def said(session: Session) -> list[Exchange]:
+    """What was typed, and what became of it."""
+    module = session.module_of("reed")
+    return [each for each in (module.items if module else ()) if isinstance(each, Exchange)]
+
+
+def mode_of(session: Session) -> str:
+    module = session.module_of("reed")
+    return module.mode if module is not None else ""

@@ -7,7 +7,7 @@ from pale_heron.bench.config.intended_settings import compared, rows_of
 from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
-from pale_heron.core.device.schema.notices import NO_ANSWER
+from pale_heron.core.device.schema.notices import NO_ANSWER, UNCLEAR
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.trouble import Trouble
@@ -47,7 +47,7 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     if lane.opening is LaneOpening.LET_GO:
         return "amber", f"{safe_label(lane.name)} is closed here, for others to have its port."
     if module.mode == "data":
-        return "amber", "It is in data mode: what is sent goes to the far end."
+        return "amber", f"It is in data mode ({module.mode_why}): what is sent goes to the far end."
     if not ended:
         return "amber", "Nothing has been answered yet." if module.busy else "Nothing has been sent yet."
     silent = 0
@@ -58,10 +58,14 @@ def _obeys(lane: LaneSnapshot, module: ModuleSnapshot) -> tuple[str, str]:
     if silent:
         commands = "command" if silent == 1 else f"{silent} commands"
         return "coral", f"No answer to the last {commands} at {lane.settings}."
-    done = module.exchanges - module.refused - module.unanswered
+    if all(each.status == UNCLEAR for each in ended[-2:]):
+        words = "It answers, with no result that is known: A says how its replies end, and D which dialect it speaks."
+        return "amber", words
+    done = module.exchanges - module.refused - module.unanswered - module.unclear
     parts = [f"{done} of {figures.several(module.exchanges, 'command')} done"]
     parts += [f"{module.refused} refused"] if module.refused else []
     parts += [f"{module.unanswered} unanswered"] if module.unanswered else []
+    parts += [f"{module.unclear} with no result that is known"] if module.unclear else []
     slow = module.dialect.slow
     if slow:
         passed = f"A pattern of its dialect takes too long and is passed over: {safe_label(slow[0])[:60]}"

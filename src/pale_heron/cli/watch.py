@@ -88,9 +88,7 @@ def _check_spoken(given: Sequence[str], specs: Sequence[LaneSpec]) -> None:
     names = [spec.name for spec in specs]
     for lane in _spoken(given):
         if lane not in names:
-            raise Trouble(
-                f"--dialect {lane!r} is no lane{nearest_words(lane, names)}", "Name a lane that is opened"
-            )
+            raise Trouble(f"--dialect {lane!r} is no lane{nearest_words(lane, names)}", "Name a lane that is opened")
 
 
 def show(

@@ -14,6 +14,7 @@ from pale_heron.ports.simulated import read_label
 from pale_heron.system import error_number
 
 OWN_CONSOLES: Final = re.compile(r"/dev/(console|tty\d*)")
+RADIO_PORT: Final = re.compile(r"/dev/rfcomm(\d+)")
 NOT_SERIAL: Final = "List what is: pale-heron ports"
 
 
@@ -74,6 +75,14 @@ def _remote_trouble(spec: LaneSpec, told: str) -> Trouble | None:
     return None
 
 
+def _unbound(address: str, number: str) -> Trouble:
+    """A serial port over Bluetooth is not there before it was bound to an address."""
+    bound = ", ".join(str(each) for each in sorted(Path("/dev").glob("rfcomm*")))
+    there = f"; {bound} is bound already" if bound else ""
+    way_out = f"bluetoothctl pair ADDRESS, then sudo rfcomm bind {number} ADDRESS: once after each start"
+    return Trouble(f"{address} is not there: a radio serial port is bound first{there}", way_out, "absent")
+
+
 def _is_serial(address: str, problem: Exception) -> bool:
     """Whether it is a device on which a line can be set at all."""
     numbers = [error_number(each) for each in (problem, problem.__context__) if isinstance(each, Exception)]
@@ -100,6 +109,8 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
         words = _network_reason(spec, problem)
         return Trouble(words, "Is the other side running, and are host and port right?", "no-answer")
     if not Path(address).exists():
+        if radio := RADIO_PORT.fullmatch(address):
+            return _unbound(address, radio[1])
         return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
     if not _is_serial(address, problem):
         return Trouble(f"{address} is no serial port", NOT_SERIAL)

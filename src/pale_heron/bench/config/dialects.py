@@ -2,7 +2,7 @@
 
 import contextlib
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cache, lru_cache
 from importlib import resources
 from pathlib import Path
@@ -31,6 +31,11 @@ class FileMistake(NamedTuple):
 def user_folder() -> Path:
     """Where a user keeps dialects of his own; one there replaces a shipped one of the same name."""
     return config_folder() / FOLDER
+
+
+def is_own(name: str) -> bool:
+    """Whether the user has a file of that name."""
+    return is_there(user_folder() / f"{name}.toml")
 
 
 def known_dialects() -> dict[str, Dialect]:
@@ -161,16 +166,35 @@ def keep_note(dialect: str, command: str, note: str) -> Path:
 
     Comments and everything else in the file stay. Raises Trouble where it cannot be written.
     """
+    return _kept(dialect, dialect, ("command", command), {"note": note})
+
+
+def keep_result(dialect: str, grown_from: str, word: str, status: str) -> Path:
+    """Keep a word with which a reply ends, in the user's own dialect. Raises Trouble where it cannot be written."""
+    name = re.sub(r"[^a-z0-9]+", "-", word.lower()).strip("-") or "done"
+    return _kept(dialect, grown_from, ("result", f"own-{name}"), {"line": re.escape(word), "status": status})
+
+
+def keep_silence(dialect: str, grown_from: str, seconds: float) -> Path:
+    """Keep that replies end by a silence, in the user's own dialect. Raises Trouble where it cannot be written."""
+    return _kept(dialect, grown_from, ("line",), {"reply-ends-after-s": seconds})
+
+
+def _kept(dialect: str, grown_from: str, table: tuple[str, ...], values: Mapping[str, Any]) -> Path:
+    """Put values into a table of the user's own dialect of that name; where there is none it grows from another."""
     # Slow to load, and needed only when something is kept.
     import tomlkit
     from tomlkit.exceptions import TOMLKitError
 
     path = user_folder() / f"{dialect}.toml"
-    head = f'# Own notes.\nname = "{dialect}"\nextends = "{dialect}"\n'
+    head = f'# Own notes.\nname = "{dialect}"\nextends = "{grown_from}"\n'
     try:
         document = tomlkit.parse(path.read_text("utf-8") if is_there(path) else head)
-        commands = document.setdefault("command", tomlkit.table(True))
-        commands.setdefault(command, tomlkit.table())["note"] = note
+        place: Any = document
+        for depth, key in enumerate(table, 1):
+            place = place.setdefault(key, tomlkit.table(depth < len(table)))
+        place.update(values)
+        path.parent.mkdir(parents=True, exist_ok=True)
         with written_whole(path) as fresh:
             fresh.write_text(tomlkit.dumps(document), "utf-8")
     except OSError as problem:

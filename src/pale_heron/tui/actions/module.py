@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Final
 
 from textual.app import App
 
@@ -10,20 +10,23 @@ from pale_heron.bench.config.dialects import sensitive_tables
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.receiver import SteppedOperation, Work
 from pale_heron.core import figures
-from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, MODE_SAID, MODE_WORDS
+from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, MODE_SAID, MODE_WORDS, Exchange
 from pale_heron.core.device.schema.commands import Command
 from pale_heron.core.device.schema.line_form import LineForm
+from pale_heron.core.device.schema.notices import ERROR, OK, UNCLEAR
 from pale_heron.core.device.schema.settings import Setting
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.trouble import Trouble
-from pale_heron.core.wire.visible import safe_label
+from pale_heron.core.wire.visible import safe_label, safe_text
 from pale_heron.ports.sender import SendJob
 from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LiveBench
 from pale_heron.tui.actions.routine import RoutineActions
 from pale_heron.tui.actions.typed_queue import TypedQueue
 from pale_heron.tui.screens.panel import AskLine, Choice
+
+QUIET_S: Final = 0.5
 
 
 @dataclass
@@ -255,6 +258,59 @@ class ModuleActions:
 
         choices = [(str(at), f"{name}: {titles[name].title}") for at, name in enumerate(names, 1)]
         self._app.push_screen(Choice("Which dialect does it speak?", choices), take)
+
+    def take_result(self, lane: LaneSnapshot) -> None:
+        """Take into a dialect how the newest reply ended that no known result ended."""
+        from pale_heron.bench.config.dialect_draft import free_name
+        from pale_heron.bench.config.dialects import is_own, keep_result, keep_silence, known_dialects
+
+        module = lane.module
+        items = module.items if module is not None else ()
+        unclear = [each for each in items if isinstance(each, Exchange) and each.status == UNCLEAR]
+        if module is None or not unclear or not unclear[-1].information:
+            self._app.notify("Every answer had a result that is known", severity="warning", markup=False)
+            return
+        word = safe_text(unclear[-1].information[-1].data)
+        base = module.dialect.name
+        name = base if is_own(base) else free_name(lane.name)
+
+        def take(key: str | None) -> None:
+            if key is None:
+                return
+            try:
+                path = (
+                    keep_silence(name, base, QUIET_S)
+                    if key == "s"
+                    else keep_result(name, base, word, ERROR if key == "e" else OK)
+                )
+            except Trouble as trouble:
+                self._app.notify(str(trouble), severity="error", markup=False)
+                return
+            if name in known_dialects():
+                self._bench.choose_dialect(lane.name, name)
+            self._app.notify(f"Kept in {path}; what was said is paired again", markup=False)
+
+        choices = (
+            ("d", "its word for done"),
+            ("e", "its word for an error"),
+            ("s", f"neither: its replies end by {QUIET_S:g} s of silence"),
+        )
+        self._app.push_screen(Choice(f"What is {safe_label(word)!r}?", choices), take)
+
+    def draft_dialect(self, lane: LaneSnapshot) -> None:
+        """Draft a dialect of what was typed and answered."""
+        from pale_heron.bench.config.dialect_draft import drafted, free_name, keep_draft, said
+
+        name = free_name(lane.name)
+        try:
+            text = drafted(said(lane.module.items if lane.module else (), lane.name), name)
+            path = keep_draft(name, text)
+        except (ValueError, Trouble) as problem:
+            self._app.notify(str(problem), severity="warning", markup=False)
+            return
+        guesses = figures.several(text.count("# guessed: "), "guessed line")
+        self._bench.choose_dialect(lane.name, name)
+        self._app.notify(f"{path}: {guesses} to look at; it is spoken from now on", markup=False)
 
     def note_command(self, lane: LaneSnapshot, command: Command) -> None:
         """Keep a note on a command in the user's own dialect."""

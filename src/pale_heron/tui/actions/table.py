@@ -284,6 +284,15 @@ ACTIONS: Final = (
         "Change rate or flow control on both sides, with a way back", on_settings=True,
     ),
     _told(lambda it, lane: it.escape(lane), "E", "escape", "Bring it from data mode back to command mode"),
+    _told(lambda it, lane: it.say_mode(lane), "I", "its mode", "Say in which mode it is, where you know", footer=False),
+    _told(
+        lambda it, lane: it.take_result(lane), "A", "its result",
+        "Take into a dialect how a reply ended that no known result ended", footer=False,
+    ),
+    _told(
+        lambda it, lane: it.draft_dialect(lane), "U", "draft a dialect",
+        "Draft a dialect of what was typed and answered", footer=False,
+    ),
     _module(lambda it: it.choose_routine(), "T", "routine", "Choose a routine, or make one of the last exchanges"),
     _told(lambda it, lane: it.choose_dialect(lane), "D", "dialect", "Choose how it speaks", footer=False),
     _module(

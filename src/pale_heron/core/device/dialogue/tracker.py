@@ -13,7 +13,7 @@ from pale_heron.core.device.dialogue.reading_log import ReadingLog
 from pale_heron.core.device.schema.commands import HARMLESS, SET, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import Field
-from pale_heron.core.device.schema.notices import ERROR, FIRST_DATA, NO_ANSWER, OK
+from pale_heron.core.device.schema.notices import ERROR, FIRST_DATA, NO_ANSWER, OK, UNCLEAR
 from pale_heron.core.device.schema.settings import AT_ONCE, IN_FORCE, WRITTEN, Setting
 from pale_heron.core.frames import Chunk
 from pale_heron.core.gnss.reported import ReportedPosition
@@ -104,6 +104,8 @@ class ModuleSnapshot:
     """Ended since the start."""
     refused: int
     unanswered: int
+    unclear: int
+    """Answered, with no result that the dialect knows."""
     strips: Mapping[str, ColumnStrip]
     """The numbers of each reading over all the time."""
     reached: tuple[tuple[int, str], ...]
@@ -136,7 +138,7 @@ class ModuleTracker:
         self._seen = 0
         self._restarts = 0
         self._fresh: set[str] = set()
-        self._exchanges = self._refused = self._unanswered = self._silent = 0
+        self._exchanges = self._refused = self._unanswered = self._unclear = self._silent = 0
 
     def speak(self, dialect: Dialect) -> None:
         """From now on this is its dialect; what was said before stays as it was understood."""
@@ -286,6 +288,7 @@ class ModuleTracker:
         self._unanswered += exchange.status == NO_ANSWER
         self._silent = self._silent + 1 if exchange.status == NO_ANSWER else 0
         self._refused += exchange.status == ERROR
+        self._unclear += exchange.status == UNCLEAR
         if exchange.status != OK:
             return
         for spoken in exchange.spoken:
@@ -334,6 +337,7 @@ class ModuleTracker:
             exchanges=self._exchanges,
             refused=self._refused,
             unanswered=self._unanswered,
+            unclear=self._unclear,
             strips={name: log.strip() for name, log in self._logs.items()},
             reached=tuple(self._reached),
         )
