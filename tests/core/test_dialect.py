@@ -174,6 +174,20 @@ MODULE_MISTAKES = [
     (HEAD + '[notice.n]\nline = "N"\n\n[comand.b]\nrun = "B"\n', 11, "did you mean 'command'"),
     (HEAD + '[line]\ncheck = "*{crc}"\n', 9, "not one of {xor8}, {sum8}"),
     (HEAD + '[line]\ntext = "utf8"\n', 9, "did you mean 'utf-8'"),
+    ('name = "x"\n[command.a]\nrun = "AT"\nprompt = "text? "\n', 4, "say prompts = true"),
+    (HEAD + '[result.r]\nline = "R"\n[result.s]\nline = "R"\n', 11, "'r' has the same line"),
+    (HEAD + '[milestone.ready]\nfield = "w"\nvalues = ["1"]\n', 9, "has a field 'w'"),
+    ('name = "x"\n[command.a]\nreply = "A (?P<v>.)"\nexamples = ["B 1"]\nrun = "AT"\n', 4, "none of its replies"),
+    (HEAD + '[notice.n]\nline = "N"\nexamples = ["N", "M"]\n', 10, "'M' is not such a line"),
+    (
+        'name = "x"\n[command.a]\nquery = "A?"\nset = ["A={v}", "B={w}"]\nreply = "(?P<v>.) (?P<w>.)"\n'
+        '[command.a.parameter.v]\n[command.a.parameter.w]\n[setting.v]\ncommand = "a"\n[setting.w]\ncommand = "a"\n',
+        4,
+        "no form takes v, w together",
+    ),
+    (HEAD + '[notice.n]\nline = "N"\nbehind = true\n', 10, "needs arrives"),
+    (HEAD + '[notice.n]\nline = "N"\nenters = "data"\nenters-if = "through"\n', 11, "is not NAME=VALUE"),
+    ('name = "x"\n[command.a]\nrun = "AT"\nends = ["sent"]\n', 4, "'sent' is not a result"),
 ]
 
 

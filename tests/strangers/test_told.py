@@ -178,6 +178,16 @@ def test_words_alone_are_no_start(line: bytes, restarts: int) -> None:
     assert len(lane.dialogue.restarts) == restarts
 
 
+def test_results_that_are_switched_off_cost_no_limit() -> None:
+    tracker = ModuleTracker(dialect_of({"name": "plain", "extends": "standard", "command": {"x": {"run": "ATX9"}}}))
+    for at, line in enumerate((b"ATQ1\r", b"AT+COPS=?\r")):
+        tracker.feed(Chunk("m", OUT, BEGIN + 2 * at * SECOND, line))
+    tracker.tick(BEGIN + 4 * SECOND)
+    told = [each for each in tracker.snapshot().items if isinstance(each, Exchange)]
+    assert [each.status for each in told] == ["unclear", "unclear"]
+    assert all("ATQ0 brings them back" in each.meaning for each in told)
+
+
 def test_hexadecimal_settings_have_a_range_and_are_compared_as_numbers() -> None:
     table = {**RADIO, "command": {
         "channel": {

@@ -66,6 +66,7 @@ UNCLEAR_NS: Final = 2 * SECOND
 """After such a silence a command that nobody has described has been answered, though no result came."""
 
 PROMPT_BEHIND_NS: Final = 3 * SECOND
+UNTOLD_NS: Final = SECOND
 LONGEST_RESULT: Final = 20
 WORD: Final = re.compile(rb"[A-Za-z][A-Za-z _/!>-]{0,19}")
 """What may be a word for done: no digits, no `=` or `:`."""
@@ -99,6 +100,8 @@ class Conversation:
         self._outgoing = Outgoing(self)
         self._reported: list[ReportedLine] = []
         self._late_since: int | None = None
+        self._results_off = False
+        """Whether it was told to give no results (V.250, 6.2.5)."""
         self._values: dict[str, str] = {}
         """What it was set to or told, by the names of fields and parameters."""
         self._unasked_at: int | None = None
@@ -179,7 +182,12 @@ class Conversation:
                 self._end(OK, "quiet", "", "the escape has no answer, and nothing came", head.since + quiet)
                 self._set_mode(COMMAND, now, "the escape was sent between two silences")
                 return True
-        if head.heard_at is None or not head.said or head.prompted or self._incoming.expecting:
+        if head.heard_at is None or head.prompted or self._incoming.expecting:
+            return False
+        if self._results_off and now - head.heard_at > UNTOLD_NS:
+            self._end(UNCLEAR, "", "", "it was told to give no results (ATQ1): ATQ0 brings them back", head.heard_at)
+            return True
+        if not head.said:
             return False
         if quiet := int(self.dialect.line.reply_ends_s * SECOND):
             if now - head.heard_at <= quiet:
@@ -246,6 +254,8 @@ class Conversation:
         """A command line is whole."""
         self._spoken_at = time
         spoken = self.dialect.spoken(self.dialect.line.line_of(line))
+        quiet = next((each.values for each in spoken if each.command and each.command.name == "quiet"), {})
+        self._results_off = quiet["quiet"] == "1" if "quiet" in quiet else self._results_off
         self._transcript.end_unsolicited()
         if self._transcript.waiting >= QUEUED:
             self._end(NO_ANSWER, "", "", "too many commands were sent without waiting", time)
