@@ -177,7 +177,7 @@ MODULE_MISTAKES = [
     ('name = "x"\n[command.a]\nrun = "AT"\nprompt = "text? "\n', 4, "say prompts = true"),
     (HEAD + '[result.r]\nline = "R"\n[result.s]\nline = "R"\n', 11, "'r' has the same line"),
     (HEAD + '[milestone.ready]\nfield = "w"\nvalues = ["1"]\n', 9, "has a field 'w'"),
-    ('name = "x"\n[command.a]\nreply = "A (?P<v>.)"\nexamples = ["B 1"]\nrun = "AT"\n', 4, "none of its replies"),
+    ('name = "x"\n[command.a]\nreply = "A (?P<v>.)"\nexamples = ["B 1"]\nrun = "AT"\n', 4, "not one of its replies"),
     (HEAD + '[notice.n]\nline = "N"\nexamples = ["N", "M"]\n', 10, "'M' is not such a line"),
     (
         'name = "x"\n[command.a]\nquery = "A?"\nset = ["A={v}", "B={w}"]\nreply = "(?P<v>.) (?P<w>.)"\n'

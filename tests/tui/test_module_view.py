@@ -9,7 +9,7 @@ from tests.streams import BEGIN, HOSTILE, chunk
 
 from pale_heron.bench.config.routine_files import known_routines, routine_from, routine_of_text
 from pale_heron.bench.operations.command_client import CommandClient
-from pale_heron.bench.operations.module import asking, reading, writing
+from pale_heron.bench.operations.module import asking, keeping, reading, writing
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core.device.dialogue import transcript
 from pale_heron.core.device.dialogue.exchanges import Exchange
@@ -108,12 +108,15 @@ def test_two_modules_say_what_breaks_the_link() -> None:
     assert "both have node 7: neither will hear the other" in text
     assert "hide calls 8, but buoy is 7: beacons reach nobody" in text
     performed(bench, writing({"node": "8", "pace": "3"}), "buoy")
+    # Its pace holds from the next restart on: nobody knows yet.
+    assert "Against buoy 1 of 7 rules cannot be judged yet" in page("pair", bench)
+    assert performed(bench, keeping(), "buoy").succeeded
     assert "all 7 rules hold" in page("pair", bench)
 
 
 def test_silence_and_data_mode_are_said_first() -> None:
     bench = told("wren", "AT+LINK")
-    assert "data mode: what is sent goes to the far end" in page("exchanges", bench)
+    assert "data mode (CONNECT came): what is sent goes to the far end" in page("exchanges", bench)
     bench = told("teal")
     bench.hears = lambda _lane, _data: None
     for _ in range(2):

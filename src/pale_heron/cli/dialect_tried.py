@@ -41,7 +41,7 @@ def try_out(dialect: str, where: str, commands: tuple[str, ...], lane: str, list
 
     Exit status 1 where a line is claimed by nothing. On a lane only what you name is sent.
 
-    Example: pale-heron dialect try my-modem.toml night.pcapng
+    Example: pale-heron dialect try my-modem.toml morning.pcapng --lane hide
 
     Example: pale-heron dialect try my-modem.toml /dev/ttyUSB0@9600 AT 'AT+NODE?'
     """
@@ -130,7 +130,7 @@ def learn(capture: Path, lane: str, name: str, out: Path | None, force: bool) ->
 
     Record the conversation first: pale-heron watch, and type the commands of the handbook in Module.
 
-    Example: pale-heron dialect learn night.pcapng --lane hide -o my-modem.toml
+    Example: pale-heron dialect learn morning.pcapng --lane hide -o draft.toml
     """
     chunks = list(_captured(capture, lane))
     if not chunks:

@@ -297,8 +297,7 @@ class LaneStreams:
             reported = self.module.feed(chunk, self._byte_ns)
             self.reported += reported if before is None else []
         self.module.begun()
-        assert self._dialects is not None, "else no dialect is known"
-        if not self._chosen and dialect.name == self._dialects.standard:
+        if self._dialects is not None and not self._chosen and dialect.name == self._dialects.standard:
             self._paired_by_standards = True
         else:
             self._forget_pairing()

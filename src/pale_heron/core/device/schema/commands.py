@@ -320,6 +320,6 @@ def read_command(name: str, table: TomlTable) -> Command:
         table.wrong("prompt", "'prompt' is what it prompts with: say prompts = true, or counted")
     for example in table.texts("examples"):
         if not any(each.fullmatch(example) for each in replies):
-            table.wrong("examples", f"{example!r} is none of its replies")
+            table.wrong("examples", f"{example!r} is not one of its replies")
     table.end()
     return command
