@@ -18,7 +18,7 @@ from pale_heron.core.line.settings import (
     settings_of,
     short_line,
 )
-from pale_heron.core.line.typed import CONTROLS, compose
+from pale_heron.core.line.typed import CONTROLS, compose, line_end_of, with_line_ends
 
 COMPOSED = {
     "AT": (b"AT\r\n", ""),
@@ -58,6 +58,16 @@ def test_any_bytes_can_be_written_by_number_or_name(data: bytes) -> None:
     names = {code: name for name, code in CONTROLS.items()}
     assert compose("x" + "".join(f"<0x{byte:02x}>" for byte in data), b"").data == b"x" + data
     assert compose("x<" + " ".join(names.get(byte, str(byte)) for byte in data) + ">", b"").data == b"x" + data
+
+
+@given(st.lists(st.binary(max_size=6).filter(lambda each: not {10, 13} & set(each)), min_size=2, max_size=6))
+def test_line_ends_are_found_and_changed(lines: list[bytes]) -> None:
+    for end in (b"\r", b"\n", b"\r\n"):
+        data = end.join(lines)
+        assert line_end_of(data) == end
+        assert with_line_ends(data, b"\r\n") == b"\r\n".join(lines)
+    assert line_end_of(b"a\rb\nc") is None
+    assert line_end_of(b"a") is None
 
 
 some_settings = st.builds(

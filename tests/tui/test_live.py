@@ -170,8 +170,10 @@ async def test_sending_repeats_and_stops_and_a_file_goes_at_its_pace(device: Pla
         await bench.press("f5")
         await bench.type(str(tmp_path / "nothing"))
         await bench.shows("cannot be read: No such file")
-        began = time.monotonic()
         await bench.type(str(readings))
+        await bench.shows("Lines of readings.txt end with LF, the lane sends CRLF")
+        began = time.monotonic()
+        await bench.press("a")
         await bench.shows("readings.txt", "to go")
         await bench.until(lambda: device.heard.endswith(b"reading 99\n"))
         assert time.monotonic() - began >= 100 * 0.05 * 0.9

@@ -39,6 +39,7 @@ ONE_KEY: Final = {
 
 ONLY_BYTES: Final = re.compile(r"(?:<[^<>]+>)+")
 _SENTENCE = re.compile(rb"[$!](?:[A-OQ-Z][A-Z][A-Z0-9]{3}|P[A-Z]{3}[A-Z0-9]{0,8})(?:[,*].*)?", re.DOTALL).fullmatch
+_END = re.compile(rb"\r\n|\r|\n")
 _PIECE = re.compile(r"<<|<([^<>]*)>|([^<]+)|<")
 _CHECKED = re.compile(rb"\*[0-9A-Fa-f]{2}\Z")
 
@@ -70,6 +71,17 @@ def is_sentence_like(body: bytes) -> bool:
 def bytes_of(text: str, encoding: str = "ascii") -> bytes:
     """The bytes that a text stands for, as they are. ValueError names the part that is wrong."""
     return b"".join(_piece(match, encoding) for match in _PIECE.finditer(text))
+
+
+def line_end_of(data: bytes) -> bytes | None:
+    """The line end that is used in all of it; None where there is none, or several kinds."""
+    kinds = set(_END.findall(data))
+    return kinds.pop() if len(kinds) == 1 else None
+
+
+def with_line_ends(data: bytes, end: bytes) -> bytes:
+    """The same with all its line ends changed."""
+    return _END.sub(lambda _: end, data)
 
 
 def text_of(data: bytes) -> str:

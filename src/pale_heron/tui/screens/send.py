@@ -14,7 +14,7 @@ from textual.widgets import Input
 
 from pale_heron.core import figures
 from pale_heron.core.line.settings import ENDINGS_OUT, LineSettings
-from pale_heron.core.line.typed import CONTROLS, ONE_KEY, TypedBytes, compose
+from pale_heron.core.line.typed import CONTROLS, ONE_KEY, TypedBytes, compose, line_end_of, with_line_ends
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.ports.sender import SendJob, seconds_for
@@ -274,13 +274,33 @@ class SendLine(ModalScreen[None]):
                 return
             path = Path(text).expanduser()
             try:
-                self._send(SendJob(path.read_bytes(), path.name))
+                self._send_file(path.name, path.read_bytes())
             except OSError as problem:
                 self._problem = f"{path} cannot be read: {problem.strerror}"
 
         settings = self._settings()
         pace = f"{settings.char_delay_ms} ms a character, {settings.line_delay_ms} ms a line"
         self.app.push_screen(AskLine(f"Which file? It is sent byte for byte, with delays of {pace}", "", check), send)
+
+    def _send_file(self, name: str, data: bytes) -> None:
+        """Send what a file holds; where its line ends are not those of the lane it is asked which are meant."""
+        end, own = self._settings().line_end, line_end_of(data)
+        if own is None or own == end or not end:
+            self._send(SendJob(data, name))
+            return
+
+        def take(key: str | None) -> None:
+            if key in ("a", "c"):
+                self._send(SendJob(with_line_ends(data, end) if key == "c" else data, name))
+
+        named = {each: key.upper() for key, each in ENDINGS_OUT.items()}
+        choices = (
+            ("n", "no, leave it"),
+            ("c", f"change its line ends to {named[end]}"),
+            ("a", f"as it is, with {named[own]}"),
+        )
+        question = f"Lines of {safe_label(name)} end with {named[own]}, the lane sends {named[end]}. Send it?"
+        self.app.push_screen(Choice(question, choices), take)
 
     def action_stop(self) -> None:
         """Send no more of what is under way."""
