@@ -3,9 +3,14 @@
 from typing import Any, Final
 
 import pytest
+from tests.streams import BEGIN
 
 from pale_heron.core.device.dialogue.position import position_of
+from pale_heron.core.device.dialogue.tracker import ModuleTracker
 from pale_heron.core.device.schema.dialect import read_dialect
+from pale_heron.core.frames import IN, OUT, Chunk
+from pale_heron.core.gnss.facts import LatestSentence, facts
+from pale_heron.core.gnss.reported import MODULE
 
 KINDS: Final = {"at": "time", "lat": "latitude", "lon": "longitude", "used": "satellites-used"}
 PLACED: Final[dict[str, Any]] = {
@@ -43,3 +48,25 @@ def test_a_module_is_where_it_says_unless_it_does_not_know(said: str) -> None:
         assert found is None or not found.has_position
     else:
         assert found is not None and (found.values["latitude"], found.values["longitude"]) == expected
+
+
+def test_what_else_a_module_says_of_its_fix() -> None:
+    fields = {"lat": "latitude", "lon": "longitude", "day": "date", "dop": "hdop", "v": "speed", "way": "course"}
+    reply = r"\+FIX: " + ",".join(f"(?P<{name}>[^,]*)" for name in fields)
+    table = {"name": "marsh", "command": {"fix": {"query": "AT+FIX?", "reply": reply}}}
+    table["field"] = {name: {"kind": kind} for name, kind in fields.items()}
+    for unit, knots in (("knots", 18.52), ("km/h", 10.0), ("m/s", 36.0)):
+        table["field"]["v"]["unit"] = unit
+        dialect, problems = read_dialect(table)
+        assert not problems
+        tracker = ModuleTracker(dialect)
+        tracker.feed(Chunk("m", OUT, BEGIN, b"AT+FIX?\r"))
+        line = b"\r\n+FIX: -46.1173,-67.3067,011226,0.9,18.52,271.5\r\n"
+        (found,) = tracker.feed(Chunk("m", IN, BEGIN + 1, line))
+        assert found.values["speed_knots"] == pytest.approx(knots)
+        assert (found.values["date"], found.values["hdop"], found.values["course_deg"]) == ("2026-12-01", 0.9, 271.5)
+        latest = {MODULE: LatestSentence(found, 0)}
+        known = facts(latest, {MODULE: found}, BEGIN + 1)
+        assert {"date", "hdop", "course_deg", "speed_knots"} <= set(known)
+    table["field"]["v"]["unit"] = "miles"
+    assert "a speed is in one of" in str(read_dialect(table)[1])

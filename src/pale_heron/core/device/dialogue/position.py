@@ -12,7 +12,7 @@ from typing import Any, Final
 from pale_heron.core.device.schema import fields as kinds
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.gnss.reported import ReportedPosition
-from pale_heron.core.nmea.codecs import COUNT, NUMBER, TIME
+from pale_heron.core.nmea.codecs import COUNT, DATE, NUMBER, TIME
 from pale_heron.core.nmea.degrees import unpack
 
 _PACKED: Final = re.compile(r"[+-]?\d{4,5}(\.\d*)?").fullmatch
@@ -23,6 +23,9 @@ _FIGURES: Final = {
     kinds.TIME: ("time", TIME),
     kinds.USED: ("satellites_used", COUNT),
     kinds.ALTITUDE: ("altitude_m", NUMBER),
+    kinds.DATE: ("date", DATE),
+    kinds.HDOP: ("hdop", NUMBER),
+    kinds.COURSE: ("course_deg", NUMBER),
 }
 
 
@@ -31,18 +34,22 @@ def position_of(
 ) -> ReportedPosition | None:
     """The position that the named fields of a line give; None where there is none, or cannot be read."""
     found: dict[str, str] = {}
-    seen = False
+    seen, speed = False, None
     for name, raw in fields:
         field = dialect.field_of(name)
         seen = seen or field.kind == kinds.LATITUDE
         if raw and raw not in field.unknown:
             found.setdefault(field.kind, raw)
+            if field.kind == kinds.SPEED and isinstance(given := field.value(raw), int | float):
+                speed = given * kinds.KNOTS[field.unit]
     if not seen:
         return None
     try:
         values, digits = _read(found)
     except ValueError:
         return None
+    if isinstance(speed, int | float):
+        values["speed_knots"] = speed
     if values["latitude"] == values["longitude"] == 0.0 and not values.get("satellites_used"):
         # Zeros of which no satellite knows are how many modules say that they have no position.
         values |= {"latitude": None, "longitude": None}

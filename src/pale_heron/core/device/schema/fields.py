@@ -23,6 +23,7 @@ TEXT, INTEGER, NUMBER, HEXADECIMAL = "text", "integer", "number", "hexadecimal"
 LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL = (
     "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used", "cell",
 )  # fmt: skip
+DATE, HDOP, SPEED, COURSE = "date", "hdop", "speed", "course"
 KINDS: Final = (
     TEXT,
     INTEGER,
@@ -36,11 +37,18 @@ KINDS: Final = (
     TIME,
     USED,
     CELL,
+    DATE,
+    HDOP,
+    SPEED,
+    COURSE,
 )
 """The kinds behind the first four make a position; latitude and longitude are signed decimal degrees, or packed
 degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC."""
 
-NUMERIC: Final = (INTEGER, NUMBER, HEXADECIMAL, ALTITUDE, USED)
+NUMERIC: Final = (INTEGER, NUMBER, HEXADECIMAL, ALTITUDE, USED, HDOP, SPEED, COURSE)
+KNOTS: Final = {"": 1.0, "knots": 1.0, "km/h": 1 / 1.852, "m/s": 3.6 / 1.852}
+"""The units that a speed may have, in knots: a knot is 1.852 km/h."""
+
 MASK: Final = "●●●●"
 """What stands for a secret. Its length gives nothing away."""
 
@@ -107,11 +115,14 @@ class Field:
 def read_field(name: str, table: TomlTable) -> Field:
     """A field as its table has it."""
     scale, offset = table.limit("scale"), table.limit("offset")
+    kind, unit = table.one_of("kind", KINDS, TEXT), table.text("unit")
+    if kind == SPEED and unit not in KNOTS:
+        table.wrong("unit", f"a speed is in one of {', '.join(filter(None, KNOTS))}")
     found = Field(
         name=name,
         meaning=table.text("meaning"),
-        kind=table.one_of("kind", KINDS, TEXT),
-        unit=table.text("unit"),
+        kind=kind,
+        unit=unit,
         scale=1.0 if scale is None else scale,
         offset=0.0 if offset is None else offset,
         unknown=table.texts("unknown"),
