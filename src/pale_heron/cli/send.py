@@ -279,5 +279,5 @@ def _words(exchange: Exchange, dialect: Dialect | None, secrets: frozenset[str],
             for each, raw in fields
         ]
     took = "" if exchange.seconds is None else f"  after {1000 * exchange.seconds:.0f} ms"
-    meaning = f"  {exchange.meaning}" if exchange.meaning and exchange.status != OK else ""
+    meaning = f"  {without(exchange.meaning, secrets)}" if exchange.meaning and exchange.status != OK else ""
     return "\n".join([*rows, f"  {exchange.result or 'no answer'}{took}{meaning}"])

@@ -29,6 +29,7 @@ from pale_heron.core.link.json_object import trial_object
 from pale_heron.core.link.probe_log import ProbeLog
 from pale_heron.core.nmea.raw import TIME_FIELD
 from pale_heron.core.proof.marks import Mark
+from pale_heron.core.sharing.masking import without
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.utc import clock, iso, turned
 from pale_heron.core.wire.visible import safe_text, starred
@@ -180,7 +181,7 @@ def _item_row(item: "Item", secrets: frozenset[str]) -> Row:
         "sent": shown(item.sent),
         "status": item.status,
         "result": item.result,
-        "meaning": item.meaning,
+        "meaning": without(item.meaning, secrets),
         "received": heard,
     }
 

@@ -15,7 +15,7 @@ from pale_heron.core.device.dialogue.tracker import PENDING, ModuleSnapshot
 from pale_heron.core.device.schema.commands import QUERY, RUN, SET
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import MASK
-from pale_heron.core.device.schema.notices import NO_ANSWER, OK
+from pale_heron.core.device.schema.notices import NO_ANSWER, OK, UNCLEAR
 from pale_heron.core.device.schema.settings import Setting
 
 START_S: Final = 8.0
@@ -55,6 +55,8 @@ def answered(exchange: Exchange) -> str:
     took = f" after {1000 * exchange.seconds:.0f} ms" if exchange.seconds is not None else ""
     if exchange.status == NO_ANSWER:
         return exchange.meaning
+    if exchange.status == UNCLEAR:
+        return "answered, with no result that is known"
     return f"{exchange.result}{took}" + ("" if exchange.status == OK else f": {exchange.meaning}")
 
 

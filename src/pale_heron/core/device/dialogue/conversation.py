@@ -44,6 +44,7 @@ from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, sets_some
 from pale_heron.core.device.schema.command_line import PROMPT as PROMPT_TEXT
 from pale_heron.core.device.schema.commands import RUN, SET, Command, TypedCommand
 from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.fields import MASK
 from pale_heron.core.device.schema.notices import NO_ANSWER, OK, UNCLEAR, FinalResult, Notice
 from pale_heron.core.frames import OUT, SECOND, Chunk
 from pale_heron.core.line.typed import is_sentence_like
@@ -519,7 +520,8 @@ class Conversation:
         broken = head.broken_off_by and result.status != OK
         reported = [self.dialect.field_of(name).in_words(raw) for name, raw in fields if raw]
         word = text.decode("latin-1").partition(":")[0] if result.code is None else word_of(result)
-        filled = result.in_words(dict(fields))
+        told = {name: MASK if self.dialect.field_of(name).secret else raw for name, raw in fields}
+        filled = result.in_words(told)
         meaning = f"{filled}: {', '.join(reported)}" if reported and filled == result.meaning else filled
         if broken:
             head.was_broken_off = True
@@ -600,7 +602,8 @@ def no_result(head: PendingExchange) -> str:
     last = next(each.data for each in reversed(head.heard) if each.role in (INFORMATION, PAYLOAD))
     if WORD.fullmatch(last):
         return f"{safe_text(last)} came, and no result that is known: is that its word for done?"
-    return f"{safe_text(last)[:40]} came, and no result behind it: do its replies end by silence?"
+    # What was told is no part of this: it may be a secret, and these words go far.
+    return "answered, and no result behind it: do its replies end by silence?"
 
 
 def _bare(pending: PendingExchange) -> bytes:
