@@ -15,7 +15,7 @@ from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.routine import read_routine
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
-from pale_heron.sim.modules import BUOY
+from pale_heron.tui.views.module.page_state import every
 from tests.bench.modules import performed
 from tests.strangers import modules
 from tests.strangers.test_harm import RADIO, bench_on, dialect_of, grown
@@ -201,7 +201,6 @@ def test_hexadecimal_settings_have_a_range_and_are_compared_as_numbers() -> None
     assert dialect.commands["channel"].check({"channel": "1A"}) == ""
     assert "B to 1A, hexadecimal" in dialect.commands["channel"].check({"channel": "1B"})
     assert dialect.field_of("channel").value("1A") == 26
-    assert BUOY
 
 
 def test_the_standards_say_what_lists_and_supplies_hold() -> None:
@@ -223,3 +222,12 @@ def test_the_standards_say_what_lists_and_supplies_hold() -> None:
     assert [each.data for each in messages.heard if each.role == "payload"] == [b"OK", b"ebb"]
     assert snapshot.dialect.field_of("rings").in_words(rings.fields["rings"]) == "0 rings"
     assert snapshot.dialect.risk_of("ATD123;") == "it may cost money"
+
+
+def test_every_row_of_a_table_stands_in_state() -> None:
+    bench, client = bench_on(modules.Cell(), _table(CELL))
+    assert client.run("AT+CGDCONT?").status == "ok"
+    rows = [(label, reading.raw if reading else "") for label, _, reading in every(bench.module("m"))]
+    assert ("access point 1", "tide") in rows
+    assert ("access point 2", "ebb") in rows
+    assert ("access point", "") not in rows

@@ -1,9 +1,11 @@
 """The page `state` of Module: its readings with their ages, how it speaks now, and the milestones of this run."""
 
+from collections.abc import Iterator
+
 from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import MODE_WORDS
-from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, Reading
 from pale_heron.core.device.schema.commands import QUERY, RUN
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.fields import Field
@@ -38,8 +40,7 @@ def paint(
 
 def _readings(module: ModuleSnapshot, now: int, width: int) -> list[Line]:
     rows = []
-    for label, field in module.dialect.readings.items():
-        reading = module.readings.get(label)
+    for label, field, reading in every(module):
         if reading is None:
             asks = asked_by(module.dialect, field)
             rows.append(line((f"{label:<{LABEL}}", "quiet"), (f"{figures.NONE:<{VALUE}}", "quiet"), (asks, "faint")))
@@ -58,6 +59,17 @@ def _readings(module: ModuleSnapshot, now: int, width: int) -> list[Line]:
                 )
             )
     return rows or [line((f"the dialect {module.dialect.name} names no readings", "quiet"))]
+
+
+def every(module: ModuleSnapshot) -> Iterator[tuple[str, Field, Reading | None]]:
+    """Each reading of the dialect by its word; of a table each row that was told."""
+    for label, field in module.dialect.readings.items():
+        rows = f"{label} " if field.row else "\n"
+        told = [(name, each) for name, each in module.readings.items() if name == label or name.startswith(rows)]
+        for name, each in told:
+            yield name, field, each
+        if not told:
+            yield label, field, None
 
 
 def asked_by(dialect: Dialect, field: Field) -> str:
