@@ -231,3 +231,27 @@ def test_every_row_of_a_table_stands_in_state() -> None:
     assert ("access point 1", "tide") in rows
     assert ("access point 2", "ebb") in rows
     assert ("access point", "") not in rows
+
+
+def test_a_console_is_logged_into_and_its_coloured_prompt_ends_replies() -> None:
+    table = {
+        "name": "reedconsole", "line": {"end": "cr", "prompt-like": r"\w+:\S+# "},
+        "command": {
+            "log-in": {
+                "set": "{user}", "prompts": True, "prompt": "Password: ", "text-end": "\r", "payload-secret": True,
+                "parameter": {"user": {"choices": ["warden"]}},
+            },
+            "lamp": {
+                "query": "lamp", "set": "lamp {lamp}", "reply": "lamp is (?P<lamp>on|off)",
+                "parameter": {"lamp": {"choices": ["on", "off"]}},
+            },
+        },
+    }  # fmt: skip
+    console = modules.Console()
+    bench, client = bench_on(console, table)
+    assert client.run("warden", b"sedge").status == "ok"
+    assert console.stage == "shell"
+    found = client.run("lamp on")
+    assert (found.status, found.fields, console.lamp) == ("ok", {"lamp": "on"}, "on")
+    assert client.run("lamp").fields == {"lamp": "on"}
+    assert bench.module("m").mode == "command"
