@@ -255,6 +255,14 @@ def test_data_mode_its_bytes_and_the_way_back(cut: int) -> None:
     assert talked([*steps[:2], (IN, b"x\r\nNO CARRIER\r\n")], cut=cut).mode == "command"
 
 
+@pytest.mark.parametrize("line", [b"at noon?", b"Atlantic tide", b"attic 4", b"AT the pier"])
+def test_what_is_told_to_the_far_end_is_no_command(line: bytes) -> None:
+    steps: Steps = [(OUT, b"ATD1\r"), (IN, b"\r\nCONNECT 9600\r\n"), 1.0, (OUT, line + b"\r"), 0.5, (IN, b"OK\r\n")]
+    conversation = talked(steps)
+    assert conversation.mode == "data"
+    assert [each.sent for each in conversation.items if isinstance(each, Exchange)] == [b"ATD1"]
+
+
 def test_each_that_waits_has_its_whole_limit_when_its_turn_comes() -> None:
     conversation = talked([(OUT, b"AT\rAT+X\rAT\r"), 0.5])
     waits = [each.waits for each in conversation.items if isinstance(each, Exchange)]

@@ -254,6 +254,8 @@ class LaneStreams:
             self._asked = event.details.get("kind") == "exchange"
         if event.name == "mode-said" and self.module is not None and event.details.get("mode") in MODES:
             self.module.say_mode(event.details["mode"], event.time)
+            # The bytes alone do not tell it: they are not paired again.
+            self._forget_pairing()
         if event.name in ("lost", "closed") and self.module is not None:
             self.module.lane_gone(event.time)
             self._forget_pairing()

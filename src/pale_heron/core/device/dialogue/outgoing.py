@@ -5,7 +5,7 @@ from typing import Final, Protocol
 from pale_heron.core.device.dialogue.exchanges import DATA, SENT, ReceivedLine
 from pale_heron.core.device.dialogue.incoming import END, LIMIT
 from pale_heron.core.device.dialogue.transcript import PendingExchange
-from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, is_command_line
+from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, is_surely_command_line
 from pale_heron.core.frames import SECOND
 from pale_heron.core.line.typed import is_sentence_like
 
@@ -119,7 +119,7 @@ class Outgoing:
         *whole, rest = END.split(self._data_line + data)
         self._data_line = rest[-LIMIT:]
         for line in whole:
-            if is_command_line(line.decode("latin-1")):
+            if is_surely_command_line(line.decode("latin-1")):
                 self._speaker.line_sent(line, time, to_far_end=True)
         sequence, guard = self._speaker.escape
         if self._is_quiet(guard, time):

@@ -8,8 +8,14 @@ CTRL_Z, ESCAPE = b"\x1a", b"\x1b"
 """Of a text at a prompt: its end, and giving it up (27.005, 3.5.1)."""
 
 _BASIC = re.compile(r"D[^;]*;?|S\d+(?:=\d*|\?)?|&?[A-Z]\d*(?:=\?|\?|=[^;+&]*)?", re.IGNORECASE)
+_SURELY = re.compile(r"(?:AT|at)(?:|[A-Za-z]\d*|(?:&?[A-Z]\d+)+|[+&][A-Za-z].*)").fullmatch
 _NUMBER = re.compile(rb"[=,](\d{1,5})$")
 _EXTENDED = re.compile(r'\+(?:"[^"]*"|[^;"])*')
+
+
+def is_surely_command_line(line: str) -> bool:
+    """Whether it can hardly be anything else: `at noon?` to a far end begins as a command line does, and is none."""
+    return _SURELY(line) is not None
 
 
 def number_at_end(sent: bytes) -> int | None:
