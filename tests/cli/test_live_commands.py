@@ -36,6 +36,8 @@ def device(tmp_path: Path) -> Iterator[Path]:
         "hot",
         "--every",
         "200",
+        # What it said before would wait in its terminal for whoever opens it, legible at whatever rate.
+        "--when-opened",
     ]
     process = subprocess.Popen([*words, "--rate", "38400"], stdout=subprocess.PIPE)
     assert process.stdout is not None
@@ -210,7 +212,7 @@ def heard(port: serial.Serial, wanted: bytes, limit_s: float) -> bytes:
 def test_a_bench_file_is_recorded_and_the_findings_are_the_same_without_a_screen(tmp_path: Path) -> None:
     bench, out = tmp_path / "marsh.toml", tmp_path / "out.pcapng"
     environ = {"XDG_RUNTIME_DIR": str(tmp_path)}
-    words = [sys.executable, "-m", "pale_heron", "sim", "trouble", "wrong-rate", "silent"]
+    words = [sys.executable, "-m", "pale_heron", "sim", "trouble", "wrong-rate", "silent", "--when-opened"]
     devices = subprocess.Popen(words, stdout=subprocess.PIPE, text=True, env=os.environ | environ)
     assert devices.stdout is not None
     wrong, silent = (devices.stdout.readline().strip() for _ in range(2))

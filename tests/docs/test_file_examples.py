@@ -67,7 +67,15 @@ def recorded(tmp_path_factory: pytest.TempPathFactory) -> Path:
     morning = folder / "morning.pcapng"
     try:
         lanes = (f"curlew={curlew}", f"hide={hide}", f"buoy={buoy}", f"board={board}@115200")
-        run("trial", "plan", folder / "plan.toml", *lanes, "-o", morning)
+        # On a machine that stands still for ten seconds, both trials may be over before the radios have started.
+        for _ in range(3):
+            morning.unlink(missing_ok=True)
+            said = run("trial", "plan", folder / "plan.toml", *lanes, "-o", morning)
+            run("chart", "latency", morning, "-o", folder / "came.svg")
+            if (folder / "came.svg").exists():
+                break
+        else:
+            pytest.fail(f"nothing came over the link three times: {said}")
         run("record", f"bow={bow}", f"stern={stern}", "-o", folder / "buoy.pcapng", "--for", "4s")
     finally:
         for device in devices:

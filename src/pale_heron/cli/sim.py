@@ -61,7 +61,7 @@ BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simul
 @click.option("--scene", default="saltmarsh", show_default=True, help=f"What happens: {', '.join(SCENES)}.")
 @click.option("--host-time", is_flag=True, help="Say this host's UTC, not the made-up one.")
 @click.option("--after", default=0.0, type=float, help="Seconds until power comes to the modules.", show_default=True)
-@click.option("--when-opened", is_flag=True, help="Power comes to the modules once their lines are all opened.")
+@click.option("--when-opened", is_flag=True, help="Power comes once all lines are opened.")
 @click.option(
     "--fault",
     "faults",
@@ -129,7 +129,7 @@ def sim(
         _run_post(device, link, seed, rate, ended, after, when_opened=when_opened, over_tcp=tcp)
         return
     if device == "trouble":
-        _run_troubles(troubles, link, seed, ended, over_tcp=tcp)
+        _run_troubles(troubles, link, seed, ended, when_opened=when_opened, over_tcp=tcp)
         return
     if device in MODULES and not troubles:
         from pale_heron.sim.modules import ModuleStart
@@ -141,7 +141,7 @@ def sim(
     from pale_heron.sim.curlew import Curlew
     from pale_heron.sim.label import Label
     from pale_heron.sim.pulses import PulseGenerator, PulsePlay
-    from pale_heron.sim.run import next_second, run_curlew
+    from pale_heron.sim.run import next_second, run_curlew, wait_for
     from pale_heron.sim.terminal import Terminal
 
     if troubles:
@@ -160,6 +160,7 @@ def sim(
     _tell_next(terminal.name, rate)
     generator = None
     try:
+        wait_for(lambda: not when_opened or terminal.taken, ended)
         on_second, power = next_second() if host_time or pulses is not None else (0, None)
         begin = on_second if host_time else BEGIN_UTC
         if pulses is not None:
@@ -177,7 +178,13 @@ def sim(
 
 
 def _run_troubles(
-    names: Sequence[str], link: Path | None, seed: int, ended: Callable[[], bool], *, over_tcp: bool
+    names: Sequence[str],
+    link: Path | None,
+    seed: int,
+    ended: Callable[[], bool],
+    *,
+    when_opened: bool,
+    over_tcp: bool,
 ) -> None:
     """Several devices in trouble; prints what is to be opened, one a line."""
     from pale_heron.sim.run import TroubleStage, run_stages
@@ -197,7 +204,7 @@ def _run_troubles(
     for stage in stages:
         print(stage.path, flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        run_stages(stages, ended)
+        run_stages(stages, ended, ready=lambda: not when_opened or all(stage.taken for stage in stages))
 
 
 def _run_cable(

@@ -29,6 +29,12 @@ def wait_until(power: float) -> None:
     time.sleep(max(0.0, power - time.monotonic()))
 
 
+def wait_for(ready: Callable[[], bool], ended: Callable[[], bool]) -> None:
+    """Wait until it is ready, or is to end."""
+    while not (ready() or ended()):
+        time.sleep(TICK_S)
+
+
 class PulseOutlet(Protocol):
     """Where the pulses of a receiver go."""
 
@@ -98,6 +104,11 @@ class TroubleStage:
     def path(self) -> str:
         """What is to be opened."""
         return self._terminal.name if self._terminal is not None else str(self._link)
+
+    @property
+    def taken(self) -> bool:
+        """Whether a program has opened it, where one can."""
+        return self._terminal is None or self._play.locked or self._play.forbidden or self._terminal.taken
 
     def work(self, passed: float, seconds: float) -> None:
         """Let time pass; `seconds` is the whole time since power came."""
@@ -194,8 +205,7 @@ def run_stages(
     Power comes so long after `ready` was true; `power`, asked then, may say a later moment by the monotonic clock.
     """
     try:
-        while not (ready() or ended()):
-            time.sleep(TICK_S)
+        wait_for(ready, ended)
         time.sleep(after_s)
         begin = last = time.monotonic() if power is None else power()
         wait_until(begin)
