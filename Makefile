@@ -10,6 +10,9 @@ PIP = $(BIN)/pip install $(QUIET) --disable-pip-version-check
 STALE := $(shell [ ! -e .venv ] || .venv/bin/python $(NEW_ENOUGH) 2> /dev/null || { rm -rf .venv; echo removed; })
 # What `make demo` plays: SCENE=modules for those that take commands; `pale-heron demo --help` tells all.
 SCENE ?= saltmarsh
+# Most tests start the program anew: it need not be compiled, nor numpy given threads, each time.
+unexport PYTHONDONTWRITEBYTECODE
+export OPENBLAS_NUM_THREADS := 1
 # Ends of lines that apt writes are of no use here.
 APT := $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get -qq
 
