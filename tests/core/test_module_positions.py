@@ -70,3 +70,33 @@ def test_what_else_a_module_says_of_its_fix() -> None:
         assert {"date", "hdop", "course_deg", "speed_knots"} <= set(known)
     table["field"]["v"]["unit"] = "miles"
     assert "a speed is in one of" in str(read_dialect(table)[1])
+
+
+@pytest.mark.parametrize(
+    ("said", "place"),
+    [
+        ("3,-461173000,-673066667,51200", (-46.1173, -67.3066667, 51.2)),
+        ("1,-461173000,-673066667,51200", None),  # it tells where it was last, and says that it does not know
+        ("3,ebb,-673066667,51200", None),
+    ],
+)
+def test_scaled_numbers_and_a_mode_that_says_none(said: str, place: tuple[float, float, float] | None) -> None:
+    """As frames have them: angles in ten millionths of a degree, millimetres, and the mode beside them."""
+    scaled = {"lat": ("latitude", 1e-7), "lon": ("longitude", 1e-7), "high": ("altitude", 1e-3)}
+    table: dict[str, Any] = {
+        "name": "marsh",
+        "command": {"fix": {"query": "fix", "reply": r"(?P<mode>\d),(?P<lat>[^,]*),(?P<lon>[^,]*),(?P<high>[^,]*)"}},
+        "field": {name: {"kind": kind, "scale": scale} for name, (kind, scale) in scaled.items()},
+    }
+    table["field"]["mode"] = {"kind": "fix-mode", "words": {"1": "none", "3": "3D"}}
+    dialect, problems = read_dialect(table)
+    assert not problems
+    found = position_of(dialect, zip(["mode", *scaled], said.split(","), strict=True), 1, said.encode())
+    if place is None:
+        assert found is None or not found.has_position
+    else:
+        assert found is not None
+        values = found.values["latitude"], found.values["longitude"], found.values["altitude_m"]
+        assert values == pytest.approx(place, abs=1e-9)
+    table["field"]["mode"]["words"] = {"1": "searching"}
+    assert "which of its words is 'none'" in str(read_dialect(table)[1])

@@ -292,11 +292,15 @@ class Cell(Stranger):
 
 
 class Registers(Stranger):
-    """Frames without line ends: 0xA5, how many bytes follow, what is done, register, value, and their CRC-8."""
+    """Frames without line ends: 0xA5, how many bytes follow, what is done, register, value, and their CRC-8.
 
-    def __init__(self) -> None:
+    Its line is not clean: before what it says stands `noise`.
+    """
+
+    def __init__(self, noise: bytes = b"") -> None:
         super().__init__()
         self.registers = {0x01: 0x20, 0x02: 0x07}
+        self.noise = noise
 
     def whole(self, held: bytes) -> int:
         if held[0] != 0xA5:
@@ -314,7 +318,7 @@ class Registers(Stranger):
         known = register in self.registers
         body = bytes((0x80 | do, register, self.registers.get(register, 0), 0 if known else 1))
         head = bytes((0xA5, len(body) + 1)) + body
-        self.tell(head + bytes((crc8(head),)))
+        self.tell(self.noise, head + bytes((crc8(head),)))
 
 
 def crc8(data: bytes) -> int:

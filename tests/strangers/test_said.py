@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import pytest
 
 from tests.cli.test_commands import run
+from tests.docs.examples import shown
 from tests.strangers import modules
 from tests.strangers.stranger import Stranger, on_a_pty
 
@@ -19,6 +20,13 @@ class Case(NamedTuple):
     words: tuple[str, ...]
     told: tuple[str, ...]
     did: tuple[str, ...]
+
+
+def framed(body: str) -> str:
+    """A frame of the registers around a body, in hexadecimal as their log has it."""
+    data = bytes.fromhex(body)
+    whole = bytes((0xA5, len(data) + 1)) + data
+    return (whole + bytes((modules.crc8(whole),))).hex()
 
 
 CASES = {
@@ -40,6 +48,15 @@ CASES = {
     "a bridge that nobody knows": Case(
         modules.Bridge, ("AT", "AT+TX=5", "--payload", "ebb 7", "--dialect", "standard"), ("ok", "unclear"),
         ("AT", "AT+TX=5", "aired 5"),
+    ),
+    "frames without line ends": Case(
+        modules.Registers,
+        ("--dialect", "heron-registers", "read power", "write power 12", "read 9"), ("ok", "ok", "error"),
+        (framed("01 01"), framed("02 01 0c"), framed("01 09")),
+    ),
+    "frames on a line that is not clean": Case(
+        lambda: modules.Registers(b"\xa5\x05"),
+        ("--dialect", "heron-registers", "read power"), ("ok",), (framed("01 01"),),
     ),
     "a call that goes on in command mode": Case(
         modules.Cell, ("ATD1", "AT", "--dialect", "v250"), ("ok", "ok"), ("ATD1", "AT")
@@ -78,13 +95,16 @@ choices = ["0", "1"]
 """
 
 
+REGISTERS = shown("dialects.md", 'name = "heron-registers"')
+
+
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A folder with the dialects of the strangers."""
     (tmp_path / "dialects").mkdir()
     home = tmp_path / "config" / "pale-heron" / "dialects"
     home.mkdir(parents=True)
-    for name, text in (("terse", TERSE), ("board", BOARD)):
+    for name, text in (("terse", TERSE), ("board", BOARD), ("heron-registers", REGISTERS)):
         (home / f"{name}.toml").write_text(text)
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     return tmp_path
@@ -167,3 +187,20 @@ answered = "PSEDG,ACK,KEEP"
     assert steps.returncode == 0, (steps.stdout, steps.stderr)
     assert receiver.log == ["PSEDG,SYS,GE", "PSEDG,KEEP", "PSEDG,SYS,GC", "PSEDG,KEEP"]
     assert receiver.systems == "GC"
+
+
+def test_settings_and_orders_of_a_module_that_speaks_in_frames(folder: Path) -> None:
+    registers = modules.Registers(b"\xa5\x40")
+    with on_a_pty(registers) as path:
+        lane = f"m={path}@9600"
+        known = ("--dialect", "heron-registers")
+        before = run("settings", lane, *known, "--set", "power=7")
+        written = run("settings", lane, *known, "--set", "power=7", "--write")
+        ordered = run("order", lane, "quiet", *known)
+        refused = run("send", lane, *known, "write power 300")
+    assert before.returncode == 1, (before.stdout, before.stderr)
+    assert written.returncode == 0, (written.stdout, written.stderr)
+    assert ordered.returncode == 0, (ordered.stdout, ordered.stderr)
+    assert b"value: 300 is not 0 to 255" in refused.stderr
+    assert registers.registers[1] == 0
+    assert framed("02 01 07") in registers.log

@@ -6,6 +6,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
+from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.operations.command_client import CommandClient
@@ -58,7 +59,7 @@ def speaking(session: Session, spec: LaneSpec) -> Dialect:
             f"{spec.name} does not answer at {session.settings_of(spec.name)}",
             "Look at its rate and wiring: pale-heron watch, then r",
         )
-    if not spec.dialect:
+    if client.speaks.name == STANDARD:
         client.run("ATI")
     dialect = client.dialect
     assert dialect is not None, "somebody was spoken to"

@@ -13,7 +13,7 @@ from pale_heron.core import figures
 from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.command_line import number_at_end, sets_something
-from pale_heron.core.device.schema.commands import RUN, Command
+from pale_heron.core.device.schema.commands import QUERY, RUN, Command
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK, UNCLEAR
 from pale_heron.core.line.settings import LineSettings
@@ -113,18 +113,22 @@ class CommandClient:
         given = self._counted(line, payload if callable(payload) else lambda: payload)
         before = module.count if module else 0
         form = self.speaks.line
-        data = form.written(line, self._bench.settings_of(self._lane).chosen_end)
+        try:
+            data = form.written(line, self._bench.settings_of(self._lane).chosen_end)
+        except ValueError as wrong:
+            raise Trouble(f"{line!r} cannot be sent to {self._lane}: {wrong}", "Nothing was sent") from None
+        sent = form.heard_as(data)
         title = without(masked_command(sensitive_tables(), line), self._hidden)
         self._bench.send(self._lane, SendJob(data, title, char_delay_ms=form.char_delay_ms, secrets=self._hidden))
-        found = self._wait(before, data.strip(), given, within_s)
+        found = self._wait(before, sent, given, within_s)
         if found.status == OK and self.data_mode and not found.to_far_end:
             # A result right behind the connection says that it takes commands still.
             self._wait_until(lambda: not self.data_mode, CONNECTED_S)
         if found.status != OK or found.commands or not sets_something(data):
             return found
         # A prompt may come behind the OK of a command that nobody has described.
-        again = self._wait_until(lambda: self._newest(found.number, data.strip()) is not None, PROMPT_WITHIN_S)
-        return self._wait(found.number, data.strip(), given, within_s) if again else found
+        again = self._wait_until(lambda: self._newest(found.number, sent) is not None, PROMPT_WITHIN_S)
+        return self._wait(found.number, sent, given, within_s) if again else found
 
     def _wait_until(self, seen: Callable[[], bool], within_s: float) -> bool:
         """Whether something is seen in time."""
@@ -220,7 +224,10 @@ class CommandClient:
     def attention(self) -> Exchange:
         """Ask for nothing but an answer."""
         command = self.command("attention")
-        return self.run(command.forms[RUN][0] if command and RUN in command.forms else ATTENTION)
+        if command is not None and RUN in command.forms:
+            return self.run(command.forms[RUN][0])
+        asked = (each.forms[QUERY][0] for each in self.speaks.commands.values() if QUERY in each.forms)
+        return self.run(next(asked, ATTENTION) if self.speaks.line.frame else ATTENTION)
 
     def escape(self) -> bool:
         """Lead it from data mode to command mode: silence, the sequence, silence. False where it does not come.

@@ -7,10 +7,12 @@ new rate. What was asked and what came of it is an event in the record.
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
+from itertools import chain
 from typing import Any, Final, NamedTuple, Protocol
 
 from pale_heron.bench.operations.acknowledged import AcknowledgedSettings
 from pale_heron.bench.operations.registry import Operation, OperationFailed, StopToken
+from pale_heron.core.device.dialogue.framed import FrameCutter
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema import actions
 from pale_heron.core.device.schema.actions import DeviceAction
@@ -164,9 +166,12 @@ class SteppedOperation(Operation):
 
     def perform(self, action: DeviceAction, values: Mapping[str, str]) -> bool:
         """Tell one thing and wait for its answer. False where nothing answers; raises Failed where it refuses."""
-        text = action.text(values)
+        try:
+            text = action.text(values)
+        except ValueError as wrong:
+            raise OperationFailed(str(wrong)) from None
         settings = self.bench.settings_of(self.lane)
-        ending = {actions.NMEA: b"\r\n", actions.HEX: b""}.get(action.form, settings.line_end)
+        ending = {actions.NMEA: b"\r\n", actions.HEX: b"", actions.FRAME: b""}.get(action.form, settings.line_end)
         self.begin(f"send {text}")
         if action.starts:
             self.bench.note(self.lane, "start", {"mode": action.starts})
@@ -186,8 +191,7 @@ class SteppedOperation(Operation):
         return True
 
     def _is_answered(self, action: DeviceAction, values: Mapping[str, str], begin: float) -> bool:
-        for frame in self.frames(action.within_s):
-            line = safe_text(frame.data)
+        for line in self._lines(action):
             verdict = action.answers(values, line)
             if verdict is not None:
                 passed = 1000 * (time.monotonic() - begin)
@@ -197,6 +201,19 @@ class SteppedOperation(Operation):
                 return True
         self._end_step(FAILED, f"no answer within {action.within_s:g} s")
         return False
+
+    def _lines(self, action: DeviceAction) -> Iterator[str]:
+        """What comes, line by line, while an answer is waited for; out of frames where it speaks in such."""
+        frames = self.frames(action.within_s)
+        if action.frame is None:
+            yield from (safe_text(frame.data) for frame in frames)
+            return
+        cutter = FrameCutter(action.frame)
+        pieces = (cutter.feed(frame.data, frame.time, 0) for frame in frames)
+        # What looks like the head of a longer frame hides the answer, until time is over.
+        for body, _, _ in chain(chain.from_iterable(pieces), cutter.rest()):
+            lines = action.frame.lines_said(body) if body is not None else ()
+            yield from (safe_text(line.encode("latin-1", "replace")) for line in lines)
 
     def must(self, action: DeviceAction, values: Mapping[str, str]) -> None:
         """Tell one thing; without an answer the operation ends."""

@@ -36,6 +36,7 @@ from pale_heron.core.device.dialogue.exchanges import (
     Item,
     ReceivedLine,
 )
+from pale_heron.core.device.dialogue.framed import FramedIncoming, FramedOutgoing
 from pale_heron.core.device.dialogue.incoming import Incoming
 from pale_heron.core.device.dialogue.outgoing import Outgoing
 from pale_heron.core.device.dialogue.replies import expected_of, fields_of, word_of
@@ -97,8 +98,7 @@ class Conversation:
         """Whether results come as words; None before one came."""
         self.restarts: list[int | None] = []
         self._transcript = Transcript(numbered)
-        self._incoming = Incoming(self)
-        self._outgoing = Outgoing(self)
+        self._new_streams()
         self._reported: list[ReportedLine] = []
         self._late_since: int | None = None
         self._results_off = False
@@ -111,6 +111,19 @@ class Conversation:
         """When a result led to data mode, as long as nothing came or went since."""
         self._spoken_at: int | None = None
         """When a command was sent last, or had its result."""
+
+    def speak(self, dialect: Dialect) -> None:
+        """From now on this is its dialect."""
+        other = dialect.line.frame != self.dialect.line.frame
+        self.dialect = dialect
+        if other:
+            self._new_streams()
+
+    def _new_streams(self) -> None:
+        """Nothing that was said before belongs to what comes."""
+        frame = self.dialect.line.frame
+        self._incoming = Incoming(self) if frame is None else FramedIncoming(self, frame)
+        self._outgoing = Outgoing(self) if frame is None else FramedOutgoing(self, frame)
 
     @property
     def items(self) -> tuple[Item, ...]:
@@ -226,7 +239,7 @@ class Conversation:
             self._end(NO_ANSWER, "", "", "the lane was gone before it had an answer", time)
         self._transcript.end_unsolicited()
         self._set_mode("", time, "the lane was gone")
-        self._incoming, self._outgoing = Incoming(self), Outgoing(self)
+        self._new_streams()
 
     @property
     def waiting(self) -> list[str]:

@@ -18,6 +18,7 @@ from pale_heron.core.nmea.degrees import unpack
 _PACKED: Final = re.compile(r"[+-]?\d{4,5}(\.\d*)?").fullmatch
 """No angle in degrees has so many digits before its point."""
 
+_PLACE: Final = (kinds.LATITUDE, kinds.LONGITUDE, kinds.ALTITUDE, kinds.HDOP, kinds.COURSE)
 _QUARTER, _HALF = 90.0, 180.0
 _FIGURES: Final = {
     kinds.TIME: ("time", TIME),
@@ -34,20 +35,24 @@ def position_of(
 ) -> ReportedPosition | None:
     """The position that the named fields of a line give; None where there is none, or cannot be read."""
     found: dict[str, str] = {}
-    seen, speed = False, None
-    for name, raw in fields:
-        field = dialect.field_of(name)
-        seen = seen or field.kind == kinds.LATITUDE
-        if raw and raw not in field.unknown:
-            found.setdefault(field.kind, raw)
-            if field.kind == kinds.SPEED and isinstance(given := field.value(raw), int | float):
-                speed = given * kinds.KNOTS[field.unit]
-    if not seen:
-        return None
+    seen, known, speed = False, True, None
     try:
+        for name, raw in fields:
+            field = dialect.field_of(name)
+            seen = seen or field.kind == kinds.LATITUDE
+            known = known and (field.kind != kinds.FIX_MODE or field.words.get(raw) != kinds.NONE)
+            if raw and raw not in field.unknown:
+                found.setdefault(field.kind, field.scaled(raw) if field.kind in _PLACE else raw)
+                if field.kind == kinds.SPEED and isinstance(given := field.value(raw), int | float):
+                    speed = given * kinds.KNOTS[field.unit]
+        if not seen:
+            return None
         values, digits = _read(found)
     except ValueError:
         return None
+    if not known:
+        # Many tell the place where they last were all the same.
+        values |= {"latitude": None, "longitude": None}
     if isinstance(speed, int | float):
         values["speed_knots"] = speed
     if values["latitude"] == values["longitude"] == 0.0 and not values.get("satellites_used"):

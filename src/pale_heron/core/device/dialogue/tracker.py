@@ -142,7 +142,8 @@ class ModuleTracker:
 
     def speak(self, dialect: Dialect) -> None:
         """From now on this is its dialect; what was said before stays as it was understood."""
-        self._dialect = self._conversation.dialect = dialect
+        self._dialect = dialect
+        self._conversation.speak(dialect)
         self._by_command: dict[str, list[Setting]] = {}
         for setting in dialect.settings.values():
             self._by_command.setdefault(setting.command, []).append(setting)

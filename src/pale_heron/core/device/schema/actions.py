@@ -14,13 +14,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from pale_heron.core.device.schema.frame_form import FrameForm
 from pale_heron.core.device.schema.parameters import FORBIDDEN_IN_SENTENCES, Parameter, read_parameter
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
 from pale_heron.core.line.settings import did_you_mean
 from pale_heron.core.patterns import limited
 
-NMEA, TEXT, HEX = "nmea", "text", "hex"
-FORMS: Final = (NMEA, TEXT, HEX)
+NMEA, TEXT, HEX, FRAME = "nmea", "text", "hex", "frame"
+FORMS: Final = (NMEA, TEXT, HEX, FRAME)
 STARTS: Final = ("cold", "warm", "hot", "unknown")
 WITHIN_S: Final = 2.0
 MOST_WITHIN_S: Final = 3600.0
@@ -63,6 +64,8 @@ class DeviceAction:
     changes_rate: str = ""
     """The parameter that becomes the line rate."""
     parameters: tuple[Parameter, ...] = ()
+    frame: FrameForm | None = None
+    """Of the form `frame`: how its line becomes one, and what comes becomes lines."""
 
     @property
     def risk(self) -> str:
@@ -91,7 +94,8 @@ class DeviceAction:
             return "$" + filled.removeprefix("$")
         if self.form == TEXT:
             return filled.replace("<", "<<")
-        return "".join(f"<0x{byte:02X}>" for byte in bytes.fromhex("".join(filled.split())))
+        data = self.frame.written(filled) if self.frame else bytes.fromhex("".join(filled.split()))
+        return "".join(f"<0x{byte:02X}>" for byte in data)
 
     def answers(self, values: Mapping[str, str], line: str) -> bool | None:
         """Whether a line acknowledges (True) or refuses (False) it; None where it does neither."""
@@ -102,7 +106,8 @@ class DeviceAction:
         return None
 
 
-def read_action(name: str, table: TomlTable) -> DeviceAction:
+def read_action(name: str, table: TomlTable, frame: FrameForm | None = None) -> DeviceAction:
+    """An order as its table has it; `frame` is that of the dialect."""
     form = table.text("form", NMEA)
     if form not in FORMS:
         table.wrong("form", f"{form!r} is not one of {', '.join(FORMS)}{did_you_mean(form, FORMS)}")
@@ -111,6 +116,8 @@ def read_action(name: str, table: TomlTable) -> DeviceAction:
     send = table.text("send", needed=True)
     if form == HEX and send and not _HEX_BODY(send):
         table.wrong("send", f"{send!r} is not bytes of two hexadecimal digits")
+    if form == FRAME and frame is None:
+        table.wrong("form", "the dialect describes no frames: write [frame]")
     answered, refused = table.pattern("answered"), table.pattern("refused")
     for key, text in (("send", send), ("answered", answered), ("refused", refused)):
         for used in PLACEHOLDER.findall(text):
@@ -143,6 +150,7 @@ def read_action(name: str, table: TomlTable) -> DeviceAction:
         stores=table.flag("stores"),
         changes_rate=changes,
         parameters=parameters,
+        frame=frame if form == FRAME else None,
     )
     table.end()
     return action

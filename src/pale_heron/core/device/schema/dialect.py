@@ -22,6 +22,7 @@ from pale_heron.core.device.schema.commands import (
     read_command,
 )
 from pale_heron.core.device.schema.fields import Field, read_field
+from pale_heron.core.device.schema.frame_form import read_frame_form
 from pale_heron.core.device.schema.line_form import LineForm, read_line_form
 from pale_heron.core.device.schema.notices import (
     FinalResult,
@@ -137,7 +138,8 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
     if name and not is_name(name):
         top.wrong("name", f"{name!r} is not lower-case letters, digits and -")
     recognise, line, mode, payload = (top.table(key) for key in ("recognise", "line", "mode", "payload"))
-    actions = _all(top, "action", read_action)
+    frame = read_frame_form(top.table("frame"))
+    actions = _all(top, "action", lambda key, table: read_action(key, table, frame))
     commands = _all(top, "command", read_command)
     fields = _all(top, "field", read_field)
     notices = _all(top, "notice", read_notice)
@@ -156,7 +158,7 @@ def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem
         fields=fields,
         settings=_all(top, "setting", lambda key, table: read_setting(key, table, commands, secrets)),
         milestones=_all(top, "milestone", read_milestone),
-        line=read_line_form(line),
+        line=read_line_form(line, frame),
         escape=mode.text("escape"),
         guard_s=mode.number("guard-s", GUARD_S, 0.0, 60.0),
         escape_answered=not mode.flag("escape-silent"),

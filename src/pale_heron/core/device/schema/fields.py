@@ -23,7 +23,7 @@ TEXT, INTEGER, NUMBER, HEXADECIMAL = "text", "integer", "number", "hexadecimal"
 LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL = (
     "latitude", "longitude", "north-south", "east-west", "altitude", "time", "satellites-used", "cell",
 )  # fmt: skip
-DATE, HDOP, SPEED, COURSE = "date", "hdop", "speed", "course"
+DATE, HDOP, SPEED, COURSE, FIX_MODE = "date", "hdop", "speed", "course", "fix-mode"
 KINDS: Final = (
     TEXT,
     INTEGER,
@@ -41,9 +41,13 @@ KINDS: Final = (
     HDOP,
     SPEED,
     COURSE,
+    FIX_MODE,
 )
 """The kinds behind the first four make a position; latitude and longitude are signed decimal degrees, or packed
-degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC."""
+degrees and minutes where a hemisphere stands beside them. A time is `hhmmss.ss` UTC. A fix mode says whether there is a
+position at all: which of its words is `none`."""
+
+NONE: Final = "none"
 
 NUMERIC: Final = (INTEGER, NUMBER, HEXADECIMAL, ALTITUDE, USED, HDOP, SPEED, COURSE)
 KNOTS: Final = {"": 1.0, "knots": 1.0, "km/h": 1 / 1.852, "m/s": 3.6 / 1.852}
@@ -77,6 +81,12 @@ class Field:
         """The word under which it stands in State: of a table each row has its own."""
         row = fields.get(self.row, "")
         return f"{self.reading} {row}" if row and self.reading else self.reading
+
+    def scaled(self, raw: str) -> str:
+        """The digits in its unit. ValueError where there are none, and it has a scale."""
+        if self.scale == 1.0 and self.offset == 0.0:
+            return raw
+        return f"{self.scale * float(raw) + self.offset:.10g}"
 
     def value(self, raw: str) -> Value:
         """The typed value; None where it says that it is not known, the text where it is not a number after all."""
@@ -132,5 +142,7 @@ def read_field(name: str, table: TomlTable) -> Field:
         row=table.text("row"),
         secret=table.flag("secret"),
     )
+    if kind == FIX_MODE and NONE not in found.words.values():
+        table.wrong("words", f"a fix mode says which of its words is {NONE!r}")
     table.end()
     return found

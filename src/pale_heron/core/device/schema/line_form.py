@@ -5,26 +5,25 @@ end = "cr"                # cr, lf, crlf, none
 prompt = "node> "         # text without a line end, with which it waits for the next command: it ends a reply
 prompt-like = '\w+# '    # the same as a regular expression
 reply-ends-after-s = 0.3  # a reply ends by a silence so long, where no result does
-check = "*{xor8}"         # stands behind each line: {xor8} or {sum8} of its bytes as two hexadecimal digits
+check = "*{xor8}"         # stands behind each line: one of the checks by name, of its bytes, in hexadecimal digits
 text = "ascii"            # or utf-8; or bytes: <0x02> or <STX> in a line stands for that byte
 char-delay-ms = 0         # a pause after each character, for a module that reads slowly
 """
 
 import re
-from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from pale_heron.core.device.schema.frame_form import FrameForm
 from pale_heron.core.device.schema.toml_table import TomlTable
 from pale_heron.core.line.settings import DELAY_RANGE_MS, ENDINGS_OUT
 from pale_heron.core.line.typed import ONLY_BYTES, bytes_of, text_of
 from pale_heron.core.patterns import Pattern
-from pale_heron.core.wire.checksum import xor8
+from pale_heron.core.wire.frame_checks import CHECKS
 
 ASCII, UTF_8, BYTES = "ascii", "utf-8", "bytes"
-CHECKS: Final[Mapping[str, Callable[[bytes], int]]] = {"xor8": xor8, "sum8": lambda data: sum(data) & 0xFF}
 _BYTES: Final = re.compile(r"<[^<>{}]+>")
-_CHECK: Final = re.compile(r"\{(\w+)\}")
+_CHECK: Final = re.compile(r"\{([\w-]+)\}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,12 +38,14 @@ class LineForm:
     check: str = ""
     text: str = ASCII
     char_delay_ms: int = 0
+    frame: FrameForm | None = None
+    """How lines and frames stand for each other, where it speaks in frames without line ends."""
 
     def refusal(self, line: str) -> str:
         """Why a line cannot be written in this form; empty where it can."""
-        if self.text == BYTES:
+        if self.frame is not None or self.text == BYTES:
             try:
-                bytes_of(line)
+                self.frame.written(line) if self.frame is not None else bytes_of(line)
             except ValueError as wrong:
                 return str(wrong)
             return ""
@@ -61,6 +62,8 @@ class LineForm:
         """The bytes of a line; `ending` goes before the dialect's own. ValueError where it cannot be written."""
         if problem := self.refusal(line):
             raise ValueError(problem)
+        if self.frame is not None:
+            return self.frame.written(line)
         data = self.encoded(line)
         return data + self._check_of(data) + ENDINGS_OUT[ending or self.end]
 
@@ -77,8 +80,17 @@ class LineForm:
 
         Bytes alone get no check and no line end. ValueError where it cannot be sent.
         """
+        if self.frame is not None and not ONLY_BYTES.fullmatch(line):
+            return self.frame.written(line)
         data = bytes_of(line, "utf-8" if self.text == UTF_8 else "ascii")
         return data if ONLY_BYTES.fullmatch(line) else data + self._check_of(data) + ENDINGS_OUT[ending or self.end]
+
+    def heard_as(self, data: bytes) -> bytes:
+        """What stands as the command in its exchange, of bytes that are sent."""
+        cut = self.frame.first(data) if self.frame is not None else None
+        if self.frame is None or cut is None or cut.body is None:
+            return data.strip()
+        return self.frame.lines_sent(cut.body)[0].encode("latin-1", "replace")
 
     def encoded(self, text: str) -> bytes:
         """A text as its bytes. ValueError where it has not this form."""
@@ -106,7 +118,7 @@ class LineForm:
         return text_of(data) if self.text == BYTES else data.decode("latin-1")
 
     def _check_of(self, data: bytes) -> bytes:
-        return _CHECK.sub(lambda named: f"{CHECKS[named[1]](data):02X}", self.check).encode("ascii")
+        return _CHECK.sub(lambda named: CHECKS[named[1]].sent(data).hex().upper(), self.check).encode("ascii")
 
 
 def _canonical(found: re.Match[str]) -> str:
@@ -116,8 +128,8 @@ def _canonical(found: re.Match[str]) -> str:
         return found[0]
 
 
-def read_line_form(table: TomlTable) -> LineForm:
-    """The form as its table has it."""
+def read_line_form(table: TomlTable, frame: FrameForm | None) -> LineForm:
+    """The form as its table has it; `frame` is that of the dialect."""
     check = table.text("check")
     named = _CHECK.findall(check)
     if check and (len(named) != 1 or named[0] not in CHECKS or not check.isascii()):
@@ -132,4 +144,5 @@ def read_line_form(table: TomlTable) -> LineForm:
         check=check,
         text=table.one_of("text", (ASCII, UTF_8, BYTES), ASCII),
         char_delay_ms=int(table.number("char-delay-ms", 0, low, high)),
+        frame=frame,
     )

@@ -148,6 +148,18 @@ class TomlTable:
             inner._known[name] = None
             yield str(name), inner.table(name)
 
+    @property
+    def empty(self) -> bool:
+        """Whether nothing stands in it."""
+        return not self._given
+
+    def whole_numbers(self) -> Iterator[tuple[str, int]]:
+        """Its names, each with a whole number."""
+        for name in self._given:
+            number = self._take(str(name), int, "a whole number")
+            if number is not None:
+                yield str(name), number
+
     def has(self, key: str) -> bool:
         """Whether the key is there at all."""
         return key in self._given
