@@ -7,7 +7,7 @@ from hypothesis import settings
 
 # The same examples every time, so that a run can be repeated; EXPLORE=1 looks for new ones. Times are not judged:
 # the machines are noisy.
-settings.register_profile("repeatable", derandomize=True, deadline=None)
+settings.register_profile("repeatable", derandomize=True, deadline=None, max_examples=60)
 settings.register_profile("explore", deadline=None, max_examples=1000)
 settings.load_profile("explore" if os.environ.get("EXPLORE") else "repeatable")
 

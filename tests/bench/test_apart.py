@@ -41,7 +41,7 @@ def capture_of(path: Path, records: list[Record], lanes: set[str]) -> Path:
     return path
 
 
-@settings(max_examples=20, deadline=None, phases=[Phase.generate])
+@settings(max_examples=10, deadline=None, phases=[Phase.generate])
 @given(seeds, st.booleans())
 def test_lanes_that_were_fed_apart_are_the_same(
     tmp_path_factory: pytest.TempPathFactory, chance: random.Random, tied: bool

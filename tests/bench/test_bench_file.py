@@ -4,7 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from pale_heron.bench.config.bench_file import lanes_of, load_bench, save_bench
+from pale_heron.bench.config.bench_file import lanes_of, load_bench, load_own_keys, save_bench
+from pale_heron.bench.config.own_keys import OwnKey
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec
@@ -79,3 +80,67 @@ def test_what_is_wrong_is_told_with_file_line_and_nearest_key(bench: Path, wrong
     with pytest.raises(Trouble, match=words) as told:
         load_bench(bench)
     assert str(bench) in told.value.what
+
+
+KEYS = """
+# what I need at the board
+[[key]]
+key = "f5"
+lane = "hide"
+send = "lamp 1"   # on
+
+[[key]]
+key = "f6"
+lane = "hide"
+routine = "bring-up"
+every = 60
+label = "hello"
+"""
+OWN = [OwnKey("f5", "hide", "lamp 1"), OwnKey("f6", "hide", "", "bring-up", 60.0, "hello")]
+
+
+def test_own_keys_are_read_changed_in_place_freed_and_added(bench: Path) -> None:
+    save_bench(bench, LANES)
+    assert bench.read_text() == WRITTEN, "where there are none, none are written"
+    assert load_own_keys(bench) == []
+    bench.write_text(WRITTEN + KEYS)
+    assert load_own_keys(bench) == OWN
+    assert load_bench(bench) == LANES
+    save_bench(bench, LANES, OWN)
+    assert bench.read_text() == WRITTEN + KEYS
+    changed = [OWN[1]._replace(every_s=0.0), OwnKey("f12", "curlew", "$PCURLEW,ID", every_s=0.5)]
+    save_bench(bench, LANES, changed)
+    assert load_own_keys(bench) == changed
+    assert "# the hut and the buoy" in bench.read_text() and "lamp" not in bench.read_text()
+    save_bench(bench, LANES, [])
+    assert load_own_keys(bench) == []
+
+
+@pytest.mark.parametrize(
+    ("wrong", "words"),
+    [
+        (('"f5"', '"f1"'), "line 17: key = 'f1' is not one of f2, f3"),
+        (('"f6"', '"f5"'), "line 22: f5 is another key already"),
+        (
+            ('lane = "hide"\nsend', 'lane = "hyde"\nsend'),
+            "line 18: lane = 'hyde' is no lane of this file; did you mean 'hide'",
+        ),
+        (('send = "lamp 1"', 'sent = "lamp 1"'), "line 19: sent is not a field of a key; did you mean 'send'"),
+        (('send = "lamp 1"', "send = 1"), "line 19: send = 1: text in quotes is wanted"),
+        (('routine = "bring-up"\n', ""), "send or routine is wanted"),
+        (
+            ("every = 60", "every = 0.01"),
+            "line 25: every = 0.01: 0.01 is neither 0, for once, nor 0.05 to 86400 seconds",
+        ),
+        (("every = 60", 'every = "60s"'), "line 25: every = '60s': seconds are wanted"),
+        (("every = 60", "every = nan"), "is neither 0"),
+        (('"hello"', f'"{"x" * 25}"'), "line 26: label has more than 24 letters"),
+        (('[[key]]\nkey = "f5"', '[key]\nkey = "f5"'), "line"),
+    ],
+)
+def test_what_is_wrong_with_a_key_is_told_with_its_line(bench: Path, wrong: tuple[str, str], words: str) -> None:
+    assert wrong[0] in KEYS
+    bench.write_text(WRITTEN + KEYS.replace(*wrong))
+    with pytest.raises(Trouble) as raised:
+        load_own_keys(bench)
+    assert words in str(raised.value)

@@ -90,7 +90,7 @@ def crossed(count: int, there_ms: int, back_ms: int) -> tuple[tuple[tuple[float,
     return tuple(first), tuple(second)
 
 
-@settings(max_examples=25, deadline=None, phases=[Phase.generate])
+@settings(max_examples=15, deadline=None, phases=[Phase.generate])
 @given(
     ahead=st.integers(-20_000, 20_000),
     lags=st.tuples(st.integers(1, 900), st.integers(1, 900)),

@@ -53,7 +53,7 @@ def fed(records: Sequence[Record], at_a_time: int, lines: bool = True) -> tuple[
     return model, [*entries, *model.finish()]
 
 
-@settings(max_examples=16, deadline=None, phases=[Phase.generate])
+@settings(max_examples=8, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([50, 300, 2000]))
 def test_lines_and_lanes_are_the_same_however_many_records_are_fed(chance: random.Random, at_a_time: int) -> None:
     records = records_of(chance, 150)
@@ -65,7 +65,7 @@ def test_lines_and_lanes_are_the_same_however_many_records_are_fed(chance: rando
     assert not list(differences(state(one._pipeline.lanes), state(many._pipeline.lanes)))
 
 
-@settings(max_examples=24, deadline=None, phases=[Phase.generate])
+@settings(max_examples=12, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([4_000, 20_000, 1 << 20]))
 def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gathered: int) -> None:
     records = records_of(chance, 150)
@@ -78,7 +78,7 @@ def test_lanes_are_the_same_where_nobody_wants_lines(chance: random.Random, gath
     assert not list(differences(state(one.published), state(many.published)))
 
 
-@settings(max_examples=16, deadline=None, phases=[Phase.generate])
+@settings(max_examples=8, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([4_000, 20_000, 1 << 20]))
 def test_lines_behind_a_hurry_have_the_numbers_that_they_always_had(chance: random.Random, gathered: int) -> None:
     records = records_of(chance, 150)

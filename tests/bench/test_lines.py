@@ -96,7 +96,7 @@ def happenings(seed: int, count: int) -> list[Chunk | Event]:
 
 @pytest.fixture(scope="module")
 def recorded(tmp_path_factory: pytest.TempPathFactory) -> Recorded:
-    return Recorded(tmp_path_factory.mktemp("lines") / "a.pcapng", happenings(3, 6000))
+    return Recorded(tmp_path_factory.mktemp("lines") / "a.pcapng", happenings(3, 4000))
 
 
 OF_RUNS = (
@@ -116,7 +116,7 @@ OF_RUNS = (
 )
 
 
-@settings(max_examples=60, deadline=None, phases=[Phase.generate])
+@settings(max_examples=30, deadline=None, phases=[Phase.generate])
 @given(st.integers(0, 1 << 32).map(random.Random))
 def test_a_selection_shows_of_a_run_what_it_shows_of_its_frames(chance: random.Random) -> None:
     log = TrafficLog(capacity=90)

@@ -101,7 +101,7 @@ def fed(records: Sequence[Record], cuts: random.Random | None = None, *, clock: 
     return model
 
 
-@settings(max_examples=30)  # an example takes a third of a second
+@settings(max_examples=15)  # an example takes a third of a second
 @given(seed=st.integers(0, 10**6), cuts=st.integers(0, 10**6), clock=st.booleans())
 def test_however_many_records_are_fed_at_a_time_the_result_is_the_same(seed: int, cuts: int, clock: bool) -> None:
     records = everything(seed, 120)

@@ -56,7 +56,7 @@ def cut(data: bytes, places: list[int]) -> list[bytes]:
 cuts = st.lists(st.integers(1, len(STREAM) - 1), max_size=12, unique=True)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(cuts, cuts)
 def test_a_secret_is_found_however_it_is_cut(sent: list[int], echoed: list[int]) -> None:
     with tempfile.TemporaryDirectory() as folder:
@@ -257,7 +257,7 @@ def test_a_changed_stream_has_right_checksums_however_it_is_cut(
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.lists(st.sampled_from([each for _, each in TALK]), max_size=8), st.lists(st.integers(1, 400), max_size=9))
 def test_the_copy_of_any_talk_is_clean(said: list[bytes], places: list[int]) -> None:
     """However it is mixed and cut: the copy is looked through again by the same code, and kept."""

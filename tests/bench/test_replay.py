@@ -113,7 +113,7 @@ def test_a_long_way_is_gone_in_a_hurry_and_leads_to_the_same(
 
 
 @given(st.lists(st.sampled_from(["skip", "back", "seek", "step", "toggle", "faster"]), max_size=12), st.randoms())
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_whatever_was_asked_in_between_a_moment_shows_the_same(
     path: Path, straight: dict[int, int], asked: list[str], chance: object
 ) -> None:

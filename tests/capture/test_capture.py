@@ -108,7 +108,7 @@ def test_torn_at_every_byte_everything_before_is_used(
 
 
 @given(at=st.integers(0, 2000), byte=st.integers(0, 255))
-@settings(max_examples=300)
+@settings(max_examples=150)
 def test_a_changed_byte_never_raises(tmp_path_factory: pytest.TempPathFactory, at: int, byte: int) -> None:
     path = tmp_path_factory.mktemp("changed") / "a.pcapng"
     writer = CaptureWriter(path)

@@ -112,7 +112,7 @@ def test_so_many_interfaces_are_damage(tmp_path: Path) -> None:
     assert "more than 1000 interfaces" in str(read_by_all(data, tmp_path)["torn"])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.lists(st.tuples(st.integers(0, len(KEPT) - 1), st.integers(0, 255)), min_size=1, max_size=40))
 def test_any_bytes_may_be_others(tmp_path_factory: pytest.TempPathFactory, changes: list[tuple[int, int]]) -> None:
     data = bytearray(KEPT)
@@ -202,7 +202,7 @@ _KEYS = [
 ]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(
     st.lists(
         st.tuples(st.sampled_from(_NAMES), st.dictionaries(st.sampled_from(_KEYS), _DETAIL, max_size=6), st.booleans()),

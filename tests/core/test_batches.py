@@ -64,7 +64,7 @@ def cut_in_batches(chunks: Sequence[Chunk], ending: str, at_a_time: int) -> tupl
 ODD_BYTES = (b"\r", b"\n", b"$", b"!", b"*", b",", b"\xd3\x00", b"\x00", b"A", b"\r\n\r\n", RTCM, HOSTILE, b"> ")
 
 
-@settings(max_examples=20, phases=[Phase.generate])
+@settings(max_examples=10, phases=[Phase.generate])
 @given(
     seeds,
     pieces_of_streams,
@@ -150,7 +150,7 @@ def column(values: Sequence[bytes]) -> FieldColumn:
     return FieldColumn(data, ends - np.array([len(each) for each in values]), ends)
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(st.lists(st.tuples(texts, st.sampled_from([b"N", b"S", b"", b"X", b"NS"])), min_size=1, max_size=200))
 def test_columns_are_what_is_read_of_each(rows: list[tuple[bytes, bytes]]) -> None:
     field, letters = column([text for text, _ in rows]), column([letter for _, letter in rows])
@@ -252,7 +252,7 @@ def differences(one: Any, other: Any, where: str = "") -> Iterator[str]:
         yield from differences(one[name], other[name], f"{where} {name}")
 
 
-@settings(max_examples=20, deadline=None, phases=[Phase.generate])
+@settings(max_examples=10, deadline=None, phases=[Phase.generate])
 @given(
     seeds,
     st.sampled_from(list(SAID)),
@@ -268,7 +268,7 @@ def test_a_lane_stands_as_if_it_were_fed_chunk_by_chunk(
     compare(cut(chance, data, hertz), at_a_time, kept)
 
 
-@settings(max_examples=12, deadline=None, phases=[Phase.generate])
+@settings(max_examples=8, deadline=None, phases=[Phase.generate])
 @given(
     seeds, st.sampled_from(["RMC and the sky", "all of it"]), st.sampled_from([3, 20, 90]), st.sampled_from([3, 160])
 )
@@ -324,7 +324,7 @@ def test_midnight_is_a_time_like_any(before: int) -> None:
     compare(chunks, sum(len(each.data) for each in chunks[:201]))
 
 
-@settings(max_examples=20, deadline=None, phases=[Phase.generate])
+@settings(max_examples=10, deadline=None, phases=[Phase.generate])
 @given(
     seeds, st.sampled_from(list(SAID)), st.sampled_from([QUIET, LIVELY, WILD]), st.sampled_from([1, 10]), st.booleans()
 )

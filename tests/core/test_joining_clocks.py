@@ -120,9 +120,9 @@ def a_pair(chance: random.Random) -> tuple[Machine, Machine]:
 
 
 def test_what_is_said_holds_the_truth_for_every_way() -> None:
-    """A thousand pairs; each way of joining is held against the truth at every moment of the second record."""
+    """Four hundred pairs; each way of joining is held against the truth at every moment of the second record."""
     held: dict[str, list[bool]] = {}
-    for seed in range(1000):
+    for seed in range(400):
         pair = a_pair(random.Random(seed))
         method, error, said = missed_by(*pair, seed)
         held.setdefault("taken", []).append(error <= said)
@@ -136,7 +136,7 @@ def test_what_is_said_holds_the_truth_for_every_way() -> None:
     assert {"taken", PULSES, *(f"by {each}" for each in (SENTENCES, PULSES, MESSAGES, HOSTS))} <= shares.keys()
     for name, (good, of) in shares.items():
         assert good >= 0.99 * of, (name, good, of)
-    assert shares[PULSES][1] > 100, "pulses are taken where they can be"
+    assert shares[PULSES][1] > 40, "pulses are taken where they can be"
 
 
 def test_a_late_sentence_makes_no_whole_second_of_error() -> None:

@@ -34,7 +34,7 @@ def some_run(chance: random.Random, now: int) -> FrameRun:
     return whole[chance.randrange(2) : len(times) - chance.randrange(2)]
 
 
-@settings(max_examples=300, deadline=None, phases=[Phase.generate])
+@settings(max_examples=120, deadline=None, phases=[Phase.generate])
 @given(seeds, st.sampled_from([12, 60, 50_000]))
 def test_an_order_of_runs_is_that_of_their_frames(chance: random.Random, most: int) -> None:
     runs, frames, now = Order(), Order(), 1000

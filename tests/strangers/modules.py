@@ -329,3 +329,10 @@ def crc8(data: bytes) -> int:
         for _ in range(8):
             value = (value << 1 ^ 0x07 if value & 0x80 else value << 1) & 0xFF
     return value
+
+
+def framed(body: str) -> str:
+    """A frame of the registers around a body, in hexadecimal as their log has it."""
+    data = bytes.fromhex(body)
+    whole = bytes((0xA5, len(data) + 1)) + data
+    return (whole + bytes((crc8(whole),))).hex()

@@ -22,13 +22,6 @@ class Case(NamedTuple):
     did: tuple[str, ...]
 
 
-def framed(body: str) -> str:
-    """A frame of the registers around a body, in hexadecimal as their log has it."""
-    data = bytes.fromhex(body)
-    whole = bytes((0xA5, len(data) + 1)) + data
-    return (whole + bytes((modules.crc8(whole),))).hex()
-
-
 CASES = {
     "answers without a result": Case(
         modules.Terse, ("AT", "AT+ADR?"), ("unclear", "unclear"), ("AT", "AT+ADR?")
@@ -52,11 +45,11 @@ CASES = {
     "frames without line ends": Case(
         modules.Registers,
         ("--dialect", "heron-registers", "read power", "write power 12", "read 9"), ("ok", "ok", "error"),
-        (framed("01 01"), framed("02 01 0c"), framed("01 09")),
+        (modules.framed("01 01"), modules.framed("02 01 0c"), modules.framed("01 09")),
     ),
     "frames on a line that is not clean": Case(
         lambda: modules.Registers(b"\xa5\x05"),
-        ("--dialect", "heron-registers", "read power"), ("ok",), (framed("01 01"),),
+        ("--dialect", "heron-registers", "read power"), ("ok",), (modules.framed("01 01"),),
     ),
     "a call that goes on in command mode": Case(
         modules.Cell, ("ATD1", "AT", "--dialect", "v250"), ("ok", "ok"), ("ATD1", "AT")
@@ -189,7 +182,8 @@ answered = "PSEDG,ACK,KEEP"
     assert receiver.systems == "GC"
 
 
-def test_settings_and_orders_of_a_module_that_speaks_in_frames(folder: Path) -> None:
+@pytest.mark.usefixtures("folder")
+def test_settings_and_orders_of_a_module_that_speaks_in_frames() -> None:
     registers = modules.Registers(b"\xa5\x40")
     with on_a_pty(registers) as path:
         lane = f"m={path}@9600"
@@ -203,4 +197,4 @@ def test_settings_and_orders_of_a_module_that_speaks_in_frames(folder: Path) -> 
     assert ordered.returncode == 0, (ordered.stdout, ordered.stderr)
     assert b"value: 300 is not 0 to 255" in refused.stderr
     assert registers.registers[1] == 0
-    assert framed("02 01 07") in registers.log
+    assert modules.framed("02 01 07") in registers.log

@@ -1,6 +1,6 @@
 """Fix as its keys move it, and a receiver told things from the full screen: the real application, its real record."""
 
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -11,6 +11,7 @@ from textual.pilot import Pilot
 from textual.widgets import Input
 
 from pale_heron.bench.config.dialects import known_dialects
+from pale_heron.bench.config.own_keys import OwnKey
 from pale_heron.bench.live.session import Session
 from pale_heron.bench.model import Model
 from pale_heron.bench.operations.orders import recognised
@@ -85,8 +86,10 @@ class Shown:
 
 
 @asynccontextmanager
-async def running(bench: TwoReceivers | Session, view: str = "fix") -> AsyncIterator[Shown]:
-    app = PaleHeron(bench, view=view)
+async def running(
+    bench: TwoReceivers | Session, view: str = "fix", own_keys: Iterable[OwnKey] = (), file: Path | None = None
+) -> AsyncIterator[Shown]:
+    app = PaleHeron(bench, view=view, own_keys=own_keys, bench_file=file)
     async with app.run_test(size=(142, 42), notifications=True) as pilot:
         await pilot.pause(0.3)
         yield Shown(app, pilot)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
-from pale_heron.bench.config.bench_file import lanes_of
+from pale_heron.bench.config.bench_file import lanes_of, load_own_keys
 from pale_heron.bench.config.dialects import named_dialect
 from pale_heron.bench.live.session import Session
 from pale_heron.capture.places import new_capture_path
@@ -110,14 +110,14 @@ def show(
     from pale_heron.tui.app import PaleHeron
 
     wanted = expectations_in(expected)
-
+    own_keys = load_own_keys(bench_file) if bench_file else ()
     end_on_signals()
     path = new_capture_path(bench, time.time_ns()) if record else None
     try:
         session = Session(bench, specs, path)
     except Trouble as trouble:
         raise Trouble(trouble.what, ELSEWHERE if trouble.cause == NO_CAPTURE else trouble.hint) from None
-    app = PaleHeron(session, view=view, bench_file=bench_file, wanted=wanted)
+    app = PaleHeron(session, view=view, bench_file=bench_file, wanted=wanted, own_keys=own_keys)
     try:
         with contextlib.suppress(KeyboardInterrupt):
             session.start()

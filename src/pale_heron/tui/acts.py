@@ -66,6 +66,14 @@ def save_bench(app: "PaleHeron") -> None:
     app.with_lanes(lambda lanes: lanes.save_bench())
 
 
+def press_own_key(app: "PaleHeron", key: str) -> None:
+    app.with_own_keys(lambda keys: keys.press(key))
+
+
+def make_own_key(app: "PaleHeron") -> None:
+    app.with_own_keys(lambda keys: keys.make())
+
+
 def choose_selection(app: "PaleHeron") -> None:
     app.traffic.choose_selection()
 

@@ -19,6 +19,7 @@ from textual.containers import Horizontal
 from textual.screen import Screen
 from textual.widget import Widget
 
+from pale_heron.bench.config.own_keys import KEYS, OwnKey
 from pale_heron.bench.scrollback.lines import Lines
 from pale_heron.bench.snapshot import BenchSnapshot, Player
 from pale_heron.core.lane import LaneSnapshot
@@ -27,6 +28,7 @@ from pale_heron.system import END_SIGNALS
 from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LaneActions, LiveBench
 from pale_heron.tui.actions.marks import MarkActions, MarkKeeper
+from pale_heron.tui.actions.own_keys import OwnKeyActions
 from pale_heron.tui.actions.table import ACTIONS, working
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.pace import LIVELY_BYTES_PER_S, LIVELY_S, PicturePace
@@ -108,6 +110,7 @@ class PaleHeron(FullScreen[None]):
             Binding(key, f"press('{key}')", key, show=False, priority=key in ("tab", "shift+tab"))
             for key in dict.fromkeys(action.key for action in ACTIONS)
         ),
+        *(Binding(key, f"press_own_key('{key}')", key, show=False) for key in KEYS),
         Binding("ctrl+c", "quit", "quit", show=False, priority=True),
     ]
 
@@ -118,6 +121,7 @@ class PaleHeron(FullScreen[None]):
         view: str = "line",
         bench_file: Path | None = None,
         wanted: "ExpectationFile | None" = None,
+        own_keys: Iterable[OwnKey] = (),
     ) -> None:
         super().__init__()
         self._wanted = wanted
@@ -142,7 +146,12 @@ class PaleHeron(FullScreen[None]):
         """Whether the view that is shown gets the keys as soon as it is there."""
         if isinstance(bench, LiveBench):
             self._consent = Consent(self, bench.module_of)
-            self._lane_actions = LaneActions(self, bench, lambda: self._lane, bench_file, self._consent)
+            self._own_keys = OwnKeyActions(
+                self, bench, self._consent, lambda: self._lane, lambda: self.module.routines, own_keys
+            )
+            self._lane_actions = LaneActions(
+                self, bench, lambda: self._lane, bench_file, self._consent, lambda: self._own_keys.keys
+            )
 
     def compose(self) -> ComposeResult:
         yield self._canvas("head", ground="panel")
@@ -152,6 +161,7 @@ class PaleHeron(FullScreen[None]):
         with Horizontal(id="body"):
             yield self._canvas("rail", ground="panel")
             yield self._canvas("line", classes="view")
+        yield self._canvas("own", ground="panel")
         yield self._canvas("foot", ground="panel")
 
     def _canvas(self, name: str, *, ground: str = "ground", classes: str = "") -> Canvas:
@@ -257,6 +267,9 @@ class PaleHeron(FullScreen[None]):
         least += f": {LEAST_WIDTH} and {LEAST_HEIGHT} are needed. The record goes on."
         self._canvas("small").show(wrapped(line((least, "amber")), max(10, self.size.width - 3)))
         self._canvas("foot").show([shell.foot(self._view, self._replay, self.size.width)])
+        own = self._own_keys.bar(self.size.width) if self._lane_actions is not None else None
+        self._canvas("own").display = own is not None
+        self._canvas("own").show([own] if own is not None else [])
         rail = self._canvas("rail")
         rail.show(shell.rail(snapshot, self._chosen_lane, rail.size.height or self.size.height - ROWS_AROUND))
         if self._view == "line":
@@ -407,6 +420,16 @@ class PaleHeron(FullScreen[None]):
         """Do something with the lanes of a live bench; on a replay there is nothing to do."""
         if self._lane_actions is not None:
             do(self._lane_actions)
+
+    def with_own_keys(self, do: Callable[[OwnKeyActions], object]) -> None:
+        """Do something with a person's own keys; on a replay there is nothing that they could be for."""
+        if self._lane_actions is not None:
+            do(self._own_keys)
+            self._draw()
+
+    def action_press_own_key(self, key: str) -> None:
+        """Do what a person's own key does."""
+        self.with_own_keys(lambda keys: keys.press(key))
 
     def with_marks(self, do: Callable[[MarkActions], object]) -> None:
         """Do something with the marks of the record."""

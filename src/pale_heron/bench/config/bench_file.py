@@ -9,6 +9,7 @@
 
 `dialect` names how one speaks with the device; without it that is recognised by what the device says of itself.
 `adapter`, where it is there, says what the adapter is known by: the lane is then found under whatever device name.
+Rows of `[[key]]` are a person's own keys (own_keys.py).
 Saving changes what has changed and leaves comments and order as they are.
 """
 
@@ -17,6 +18,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
+from pale_heron.bench.config.own_keys import OwnKey, read_own_key, row_of
 from pale_heron.core.line.settings import KEYS, LineSettings, nearest_words, said
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.toml_file import read_tables
@@ -26,7 +28,7 @@ from pale_heron.ports.nicknames import lanes_named
 
 OWN_KEYS: Final = ("nickname", "address", "role", "adapter", "dialect", "intended")
 LANE_KEYS: Final = (*OWN_KEYS, *KEYS)
-_LANE_HEAD = re.compile(r"\s*\[\[\s*lane\s*\]\]")
+_HEADS: Final = {kind: re.compile(rf"\s*\[\[\s*{kind}\s*\]\]") for kind in ("lane", "key")}
 
 
 def lanes_of(texts: Sequence[str], bench: Path | None) -> list[LaneSpec]:
@@ -41,13 +43,34 @@ def load_bench(path: Path) -> list[LaneSpec]:
     """The lanes of a file. Trouble names the file, the line, and what is wrong there."""
     text, table = read_tables(path)
     for key in table:
-        if key != "lane":
-            raise _wrong(path, _line_of(text, key, None), f"{key!r} is not a key{nearest_words(key, {'lane': 0})}")
-    rows = table.get("lane", [])
-    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
-        raise _wrong(path, _line_of(text, "lane", None), "lanes are written as [[lane]], one table each")
+        if key not in _HEADS:
+            raise _wrong(path, _line_of(text, key, None), f"{key!r} is not a key{nearest_words(key, _HEADS)}")
+    rows = _rows(path, text, table, "lane")
     check_count(len(rows))
     return [_lane(path, text, index, row) for index, row in enumerate(rows)]
+
+
+def load_own_keys(path: Path) -> list[OwnKey]:
+    """The keys of a bench file. Trouble names the file, the line, and what is wrong there."""
+    names = [spec.name for spec in load_bench(path)]
+    text, table = read_tables(path)
+    found: list[OwnKey] = []
+    for index, row in enumerate(_rows(path, text, table, "key")):
+        try:
+            found.append(read_own_key(row, names))
+        except ValueError as problem:
+            line = _line_of(text, str(problem).split(maxsplit=1)[0], index, "key")
+            raise _wrong(path, line, str(problem)) from None
+        if [each.key for each in found].count(found[-1].key) > 1:
+            raise _wrong(path, _line_of(text, "key", index, "key"), f"{found[-1].key} is another key already")
+    return found
+
+
+def _rows(path: Path, text: str, table: Mapping[str, Any], kind: str) -> list[dict[str, Any]]:
+    rows = table.get(kind, [])
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+        raise _wrong(path, _line_of(text, kind, None), f"{kind}s are written as [[{kind}]], one table each")
+    return rows
 
 
 def _lane(path: Path, text: str, index: int, row: Mapping[str, Any]) -> LaneSpec:
@@ -90,12 +113,12 @@ def _settings(path: Path, text: str, index: int, row: Mapping[str, Any]) -> Line
     return LineSettings(**found)
 
 
-def _line_of(text: str, key: str, index: int | None) -> int:
-    """The line, from 1, in which a key stands: in the `index`th lane, or before the first; else where that begins."""
+def _line_of(text: str, key: str, index: int | None, kind: str = "lane") -> int:
+    """The line, from 1, in which a key stands: in the `index`th row of a kind, or before the first; else its head."""
     lane, head = -1, 1
     wanted = -1 if index is None else index
     for number, line in enumerate(text.splitlines(), 1):
-        if _LANE_HEAD.match(line):
+        if _HEADS[kind].match(line):
             lane += 1
             head = number if lane == wanted else head
         if lane == wanted and key and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):
@@ -107,11 +130,21 @@ def _wrong(path: Path, line: int, what: str) -> Trouble:
     return Trouble(f"{path}, line {line}: {what}", "Mend that line in an editor")
 
 
-def save_bench(path: Path, specs: list[LaneSpec]) -> None:
-    """Write the lanes: known ones (by nickname) are changed in place, others added. Trouble where it cannot."""
+def save_bench(path: Path, specs: list[LaneSpec], keys: Sequence[OwnKey] = ()) -> None:
+    """Write the lanes and keys: known ones are changed in place, others added. Trouble where it cannot."""
     with kept_rows(path, "lane", "bench file") as row:
         for spec in specs:
             _write(row("nickname", spec.name), spec)
+    if not keys and not _HEADS["key"].search(path.read_text("utf-8")):
+        return
+    with kept_rows(path, "key", "bench file", only={"key": [own.key for own in keys]}) as row:
+        for own in keys:
+            kept, wanted = row("key", own.key), row_of(own)
+            for name in [name for name in kept if name not in wanted]:
+                del kept[name]
+            for name, value in wanted.items():
+                if kept.get(name) != value:
+                    kept[name] = value
 
 
 def _write(row: Any, spec: LaneSpec) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 from textual.app import App
 
 from pale_heron.bench.config.bench_file import save_bench
+from pale_heron.bench.config.own_keys import OwnKey
 from pale_heron.bench.frame_tap import FrameTap
 from pale_heron.bench.operations.registry import Operations
 from pale_heron.bench.scrollback.lines import Lines
@@ -104,9 +105,11 @@ class LaneActions:
         lane: Callable[[], LaneSnapshot | None],
         file: Path | None,
         consent: Consent,
+        own_keys: Callable[[], list[OwnKey]],
     ) -> None:
         self._app = app
         self._consent = consent
+        self._own_keys = own_keys
         self._bench = bench
         self._lane = lane
         self._file = file
@@ -255,11 +258,11 @@ class LaneActions:
         def save(text: str | None) -> None:
             if text:
                 path = Path(text).expanduser()
-                if self._attempt(lambda: save_bench(path, self._bench.specs())):
+                if self._attempt(lambda: save_bench(path, self._bench.specs(), self._own_keys())):
                     self._file = path
-                    self._app.notify(
-                        f"Saved {figures.several(len(self._bench.specs()), 'lane')} in {path}", markup=False
-                    )
+                    kept = figures.several(len(self._bench.specs()), "lane")
+                    kept += f" and {figures.several(len(keys), 'key')}" if (keys := self._own_keys()) else ""
+                    self._app.notify(f"Saved {kept} in {path}", markup=False)
 
         proposed = str(self._file or f"{self._bench.bench}.toml")
         self._app.push_screen(AskLine("Save the bench in which file? Comments in it are kept", proposed), save)

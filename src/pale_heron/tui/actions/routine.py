@@ -84,11 +84,11 @@ class RoutineActions:
 
         def take(key: str | None) -> None:
             if key == "f":
-                self._app.push_screen(AskLine("Which routine file (TOML)?"), lambda text: self._load(lane, text))
+                self._app.push_screen(AskLine("Which routine file (TOML)?"), lambda text: self.load(lane, text))
             elif key == "m":
                 self._make(lane)
             elif key is not None:
-                self._load(lane, names[int(key) - 1])
+                self.load(lane, names[int(key) - 1])
 
         self._app.push_screen(Choice(f"Which routine for {lane.name}?", choices), take)
 
@@ -96,7 +96,8 @@ class RoutineActions:
         known = lane.module.dialect.name if lane.module else "standard"
         return not dialect or dialect == known or known == "standard"
 
-    def _load(self, lane: LaneSnapshot, name: str | None) -> None:
+    def load(self, lane: LaneSnapshot, name: str | None, then: Callable[[], None] = lambda: None) -> None:
+        """Choose a routine by its name, with its lanes and values; then do what is wanted with it."""
         from pale_heron.bench.config.routine_files import named_routine
 
         if not name:
@@ -110,6 +111,7 @@ class RoutineActions:
 
         def ready() -> None:
             self._chosen[lane.name] = chosen
+            then()
 
         self._ask_lanes(chosen, lambda: self._ask_values(chosen, list(routine.variables), ready))
 
@@ -172,10 +174,15 @@ class RoutineActions:
                 self._app.notify(f"{path} cannot be written: {problem.strerror}", severity="error", markup=False)
                 return
             self._app.notify(f"The routine is in {path}: look through it before it is run", markup=False)
-            self._load(lane, str(path))
+            self.load(lane, str(path))
 
         question = f"Which file for the last {len(exchanges)} exchanges? Nothing is overwritten"
         self._app.push_screen(AskLine(question, str(proposed)), take)
+
+    def under_way(self, lane: str) -> bool:
+        """Whether the routine of a lane has not ended yet."""
+        chosen = self._chosen.get(lane)
+        return chosen is not None and chosen.run is not None and not chosen.run.over
 
     def run(self, lane: str) -> None:
         """Run all, or all that is left."""

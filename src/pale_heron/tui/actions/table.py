@@ -326,7 +326,12 @@ ACTIONS: Final = (
     ),
     _lane(
         lambda it: it.save_bench(), "w", "save bench",
-        "Save the lanes with their settings as a bench file", footer=False,
+        "Save the lanes with their settings, and your own keys, as a bench file", footer=False,
+    ),
+    KeyAction(
+        act(acts.make_own_key), "O", "own keys",
+        "Give F2 to F12 something to do: bytes, a command or a routine, once or repeated", footer=False,
+        source="live",
     ),
     _scroll(lambda it: it.scroll_view(pages=1), "pagedown", "page down", "What has no room on the screen", _SCROLLED),
     _scroll(lambda it: it.scroll_view(pages=-1), "pageup", "page up", "What was above", _SCROLLED),

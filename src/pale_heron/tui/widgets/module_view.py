@@ -19,6 +19,7 @@ from pale_heron.core.line.typed import ONLY_BYTES, bytes_of
 from pale_heron.core.sharing.masking import masked_command
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.actions.module import ModuleActions
+from pale_heron.tui.actions.routine import RoutineActions
 from pale_heron.tui.painting.paint import Line, cut, line
 from pale_heron.tui.screens.panel import Choice
 from pale_heron.tui.widgets.canvas import Canvas
@@ -61,6 +62,12 @@ class ModuleView(Vertical):
         yield self._body
         yield self._hint
         yield self._entry
+
+    @property
+    def routines(self) -> RoutineActions:
+        """What runs routines, on a live bench."""
+        assert self._actions is not None, "asked on a live bench alone"
+        return self._actions.routines
 
     def on_mount(self) -> None:
         self._entry.display = self._actions is not None
