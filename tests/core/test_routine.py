@@ -33,6 +33,11 @@ MISTAKES = [
         "4000",
     ),
     ('name = "x"\n[[step]]\ndo = "pause"\nseconds = -1\n', 4, "is not 0 to"),
+    (f'name = "x"\n{STEP}then = "lok"\n{STEP}name = "look"\n', 5, "did you mean 'look'"),
+    (f'name = "x"\n{STEP}name = "a"\nelse = "a"\n', 6, "it leads back"),
+    (f'name = "x"\n{STEP}name = "a"\n{STEP}name = "a"\n', 5, "is another step too"),
+    (f'name = "x"\n{STEP}name = "end"\n', 5, "the end of the routine"),
+    (f'name = "x"\n{STEP}then = "end"\n{AGAIN}times = 2\n', 7, "are not repeated"),
     ('name = "x"\nstep = 3\n', 2, "a list of tables"),
     ('name = "x"\n[[step]]\ndo = "check"\nfield = "f"\nmatches = "(("\n', 5, "not a regular expression"),
 ]

@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from pale_heron.bench.config.routine_files import known_routines, named_routine
-from pale_heron.bench.operations.routine import FAILED, PASSED, RoutineRun, StepStatus
+from pale_heron.bench.operations.routine import ELSEWHERE, FAILED, PASSED, RoutineRun, StepStatus
 from pale_heron.cli.bench_run import opened
 from pale_heron.cli.parameters import FILE
 from pale_heron.core.device.schema.routine import Routine
@@ -18,7 +18,7 @@ from pale_heron.core.trouble import Exit, Trouble
 from pale_heron.ports.nicknames import lanes_named
 
 LOOK_S = 0.02
-_SIGNS = {PASSED: "passed", FAILED: "FAILED"}
+_SIGNS = {PASSED: "passed", FAILED: "FAILED", ELSEWHERE: "else"}
 
 
 @click.command("routine")
@@ -84,10 +84,10 @@ def _follow(run: RoutineRun, *, yes: bool, as_json: bool) -> None:
     printed = 0
     while True:
         over = run.over
-        ended = [each for each in run.statuses if each.outcome in _SIGNS]
-        for index, each in enumerate(ended[printed:], printed + 1):
-            _print_step(each, index, len(run.statuses), as_json=as_json)
-        printed = len(ended)
+        ended = run.done[printed:]
+        for place, each in ended:
+            _print_step(each, place + 1, len(run.statuses), as_json=as_json)
+        printed += len(ended)
         if over:
             break
         if run.question:

@@ -1,7 +1,8 @@
 """Runs a routine: one step after the other, each passed or failed with what was seen; stops where one fails.
 
 waiting ─▶ doing ─▶ passed          under way until the last has passed, or one has failed
-              └───▶ failed ─▶ the rest is left out
+              ├───▶ failed ─▶ the rest is left out
+              └───▶ elsewhere: it failed, and says with which step it goes on then
 """
 
 import threading
@@ -41,6 +42,9 @@ from pale_heron.ports.address import LaneSpec
 
 SHIPPED: Final = "pale_heron.routines"
 WAITING, DOING, PASSED, FAILED, LEFT_OUT = "waiting", "doing", "passed", "failed", "left out"
+ELSEWHERE: Final = "elsewhere"
+"""It failed, and the routine went on with the step that this one names."""
+
 LOOK_S: Final = 0.05
 BACK_TRIES: Final = 8
 
@@ -60,6 +64,10 @@ class StepStatus:
     outcome: str = WAITING
     seen: str = ""
     seconds: float | None = None
+
+
+class _TooOften(OperationFailed):
+    """A step that leads back has done so as often as it may."""
 
 
 class RoutineRun(Operation):
@@ -93,6 +101,8 @@ class RoutineRun(Operation):
         secrets = routine.secrets
         self._secret_values = {self._values[name] for name in secrets}
         self._stands = [StepStatus(step, step.words(self._values, secrets)) for step in routine.steps]
+        self.done: list[tuple[int, StepStatus]] = []
+        """What was done, in its order, each with the place of its step from 0: a step may be done several times."""
         self._go = threading.Semaphore(0)
         self._by_step = by_step
         self._answer: bool | None = None
@@ -133,34 +143,51 @@ class RoutineRun(Operation):
         self._answer = yes
 
     def work(self) -> None:
-        """Do all steps; stops where one fails."""
-        for place, status in enumerate(self._stands):
+        """Do the steps, as each leads to the next; stops where one fails that leads nowhere then."""
+        places = {step.name: at for at, step in enumerate(self.routine.steps) if step.name}
+        place, ended = 0, len(self._stands)
+        while place < ended:
             if self._by_step:
                 self._go.acquire()
             self.token.check()
-            self._stands[place] = StepStatus(status.step, status.words, DOING)
-            begin = time.monotonic()
-            try:
-                seen, outcome = self._do(status.step), PASSED
-            except Exception as failure:
-                # Of whatever kind: the step says it, and the run ends with it.
-                known = isinstance(failure, OperationFailed | Trouble | ValueError)
-                seen, outcome = str(failure) if known else fault_words(failure), FAILED
-                if any(each in seen for each in self._secret_values):
-                    raise OperationFailed(without(seen, self._secret_values)) from None
+            target = self._step(place)
+            place = ended if target == steps.END else places[target] if target else place + 1
+
+    def _step(self, place: int) -> str:
+        """Do one; gives the name of the step with which it goes on, empty for the next."""
+        step, words = self._stands[place].step, self._stands[place].words
+        self._stands[place] = StepStatus(step, words, DOING)
+        begin, before = time.monotonic(), sum(at == place for at, _ in self.done)
+        target = step.then
+        try:
+            if step.at_most and before >= step.at_most:
+                raise _TooOften(f"done {step.at_most} times, and that is the most that it may be")
+            seen, outcome = self._do(step), PASSED
+        except Exception as failure:
+            # Of whatever kind: the step says it, and the run ends with it, unless it leads elsewhere.
+            known = isinstance(failure, OperationFailed | Trouble | ValueError)
+            seen, outcome = str(failure) if known else fault_words(failure), FAILED
+            stops = not known or self.token.stopped or isinstance(failure, _TooOften)
+            if step.otherwise and not stops:
+                target, outcome = step.otherwise, ELSEWHERE
+            elif any(each in seen for each in self._secret_values):
+                raise OperationFailed(without(seen, self._secret_values)) from None
+            else:
                 raise
-            finally:
-                took = time.monotonic() - begin
-                self._stands[place] = StepStatus(
-                    status.step, status.words, outcome, without(seen, self._secret_values), took
-                )
+        finally:
+            shown = without(seen, self._secret_values)
+            shown += f" (time {before + 1})" if before else ""
+            self._stands[place] = StepStatus(step, words, outcome, shown.strip(), time.monotonic() - begin)
+            self.done.append((place, self._stands[place]))
+        return target
 
     def report(self, failure: str) -> None:
         """What was not done is left out; all of it goes into the record."""
         self._stands = [
             StepStatus(each.step, each.words, LEFT_OUT) if each.outcome == WAITING else each for each in self._stands
         ]
-        steps = [f"{each.words}: {each.outcome}{': ' + each.seen if each.seen else ''}" for each in self._stands]
+        ended = [each for _, each in self.done] + [each for each in self._stands if each.outcome == LEFT_OUT]
+        steps = [f"{each.words}: {each.outcome}{': ' + each.seen if each.seen else ''}" for each in ended]
         self._bench.note(self.lanes[0], "told", {"what": self.title, "done": not failure, "steps": steps})
 
     def _do(self, step: RoutineStep) -> str:

@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 from pale_heron.core.wire.checksum import xor8
 
 
-class Check(NamedTuple):
+class FrameCheck(NamedTuple):
     """`of` gives the value of some bytes; `size` bytes of it are sent, the low one first or last."""
 
     size: int
@@ -63,19 +63,19 @@ def crc(bits: int, polynomial: int, begin: int = 0, reflected: bool = False, las
     return value_of
 
 
-CHECKS: Final[Mapping[str, Check]] = {
-    "xor8": Check(1, xor8),
-    "sum8": Check(1, lambda data: sum(data) & 0xFF),
-    "sum8-negative": Check(1, lambda data: -sum(data) & 0xFF),
-    "sum16": Check(2, lambda data: sum(data) & 0xFFFF),
-    "fletcher16": Check(2, fletcher16),
-    "crc8": Check(1, crc(8, 0x07)),
-    "crc8-reflected": Check(1, crc(8, 0x31, 0, reflected=True)),
-    "crc16": Check(2, crc(16, 0x8005, 0, reflected=True), low_first=True),
-    "crc16-ones": Check(2, crc(16, 0x8005, 0xFFFF, reflected=True), low_first=True),
-    "crc16-ccitt": Check(2, crc(16, 0x1021, 0xFFFF)),
-    "crc16-ccitt-zero": Check(2, crc(16, 0x1021, 0)),
-    "crc16-hdlc": Check(2, crc(16, 0x1021, 0xFFFF, reflected=True, last=0xFFFF), low_first=True),
-    "crc32": Check(4, crc(32, 0x04C11DB7, 0xFFFFFFFF, reflected=True, last=0xFFFFFFFF), low_first=True),
+CHECKS: Final[Mapping[str, FrameCheck]] = {
+    "xor8": FrameCheck(1, xor8),
+    "sum8": FrameCheck(1, lambda data: sum(data) & 0xFF),
+    "sum8-negative": FrameCheck(1, lambda data: -sum(data) & 0xFF),
+    "sum16": FrameCheck(2, lambda data: sum(data) & 0xFFFF),
+    "fletcher16": FrameCheck(2, fletcher16),
+    "crc8": FrameCheck(1, crc(8, 0x07)),
+    "crc8-reflected": FrameCheck(1, crc(8, 0x31, 0, reflected=True)),
+    "crc16": FrameCheck(2, crc(16, 0x8005, 0, reflected=True), low_first=True),
+    "crc16-ones": FrameCheck(2, crc(16, 0x8005, 0xFFFF, reflected=True), low_first=True),
+    "crc16-ccitt": FrameCheck(2, crc(16, 0x1021, 0xFFFF)),
+    "crc16-ccitt-zero": FrameCheck(2, crc(16, 0x1021, 0)),
+    "crc16-hdlc": FrameCheck(2, crc(16, 0x1021, 0xFFFF, reflected=True, last=0xFFFF), low_first=True),
+    "crc32": FrameCheck(4, crc(32, 0x04C11DB7, 0xFFFFFFFF, reflected=True, last=0xFFFFFFFF), low_first=True),
 }
 """By the names that a dialect gives them. `-ones`: it begins with ones; `-hdlc`: the FCS of ISO/IEC 13239."""

@@ -17,7 +17,7 @@ SHOWN: Final = 32
 """Of bytes that are no frame so many are told."""
 
 
-class FrameListener(Protocol):
+class LineListener(Protocol):
     """Who hears what came and what was sent, as lines."""
 
     def hear_line(self, text: bytes, time: int | None) -> None: ...
@@ -85,7 +85,7 @@ class FramedIncoming:
 
     expecting: Final = False
 
-    def __init__(self, listener: FrameListener, form: FrameForm) -> None:
+    def __init__(self, listener: LineListener, form: FrameForm) -> None:
         self._listener, self._form, self._cutter = listener, form, FrameCutter(form)
 
     def feed(self, data: bytes, begin: int | None, byte_ns: int) -> None:
@@ -112,7 +112,7 @@ class FramedIncoming:
 class FramedOutgoing:
     """What is sent to such a module. What is no frame is no command."""
 
-    def __init__(self, speaker: FrameListener, form: FrameForm) -> None:
+    def __init__(self, speaker: LineListener, form: FrameForm) -> None:
         self._speaker, self._form, self._cutter = speaker, form, FrameCutter(form)
 
     def feed(self, data: bytes, time: int | None) -> None:

@@ -30,7 +30,7 @@ from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema.toml_table import TomlTable, is_name
 from pale_heron.core.line.settings import nearest_words
-from pale_heron.core.wire.frame_checks import CHECKS, Check
+from pale_heron.core.wire.frame_checks import CHECKS, FrameCheck
 
 LONGEST: Final = 4096
 REST, BODY, ALL = "rest", "body", "all"
@@ -155,7 +155,7 @@ class FrameForm:
     counts: str = REST
     plus: int = 0
     size: int = 0
-    check: Check | None = None
+    check: FrameCheck | None = None
     check_from: str = HEAD
     tail: bytes = b""
     sends: Mapping[str, BodyForm] = field(default_factory=dict)

@@ -18,7 +18,9 @@
     one-of = ["1", "5"]
     within-s = 60
 
-A step stops the routine where it fails. `repeat` is not a step of its own: it has the steps before it done again.
+A step stops the routine where it fails, unless its `else` names the step with which it goes on; `then` does where it
+passes, `end` is the end of the routine. Whoever goes back says how often at most. `repeat` is not a step of its own: it
+has the steps before it done again.
 """
 
 import dataclasses
@@ -39,6 +41,9 @@ SEND, WAIT, CHECK, SET, PAUSE, POLL, RESTART, ESCAPE, LINE, ASK, MARK, TRIAL, OR
 ANY: Final = "any"
 EXPECTED: Final = (OK, ERROR, NO_ANSWER, ANY)
 MOST_STEPS: Final = 2_000
+END: Final = "end"
+"""Where a step can lead to that is not a step."""
+
 MOST_S: Final = 86_400.0
 WITHIN_S: Final = 30.0
 EVERY_S: Final = 1.0
@@ -131,6 +136,13 @@ class RoutineStep:
     """Of a trial of the link: its kind, the lanes of the routine between which, and how, as in a plan of trials."""
     round: str = ""
     """Which time it is done, where it is repeated."""
+    name: str = ""
+    then: str = ""
+    """The name of the step with which it goes on where this one has passed; empty for the next."""
+    otherwise: str = ""
+    """And where it has failed; empty: the routine fails with it."""
+    at_most: int = 0
+    """So often it may be done; 0 where nothing leads back to it."""
 
     def words(self, values: Mapping[str, str], secrets: frozenset[str]) -> str:
         """What it does, in a few words; secrets stay masked."""
@@ -198,6 +210,8 @@ def read_routine(written: Mapping[str, Any]) -> tuple[Routine, list[TableProblem
         step, times, back = _step(table, lanes)
         if step.do == REPEAT:
             again = steps[-back:] if back else list(steps)
+            if any(each.name or each.then or each.otherwise for each in again):
+                table.wrong("do", "steps that lead elsewhere are not repeated: let one lead back, with at-most")
             if back > len(steps):
                 table.wrong("steps", f"there are only {len(steps)} steps before it")
             steps = steps[: len(steps) - len(again)]
@@ -210,11 +224,30 @@ def read_routine(written: Mapping[str, Any]) -> tuple[Routine, list[TableProblem
         for used in _variables_used(step):
             if used not in variables:
                 table.wrong("do", f"{{{used}}} is not a variable of this routine{nearest_words(used, variables)}")
+    problems += _astray(steps)
     routine = Routine(name, top.text("title"), top.text("dialect"), lanes, variables, tuple(steps))
     top.end()
     if not steps and not problems:
         problems.append(TableProblem((), "there is no step: write at least one [[step]]"))
     return routine, problems
+
+
+def _astray(steps: list[RoutineStep]) -> list[TableProblem]:
+    """Where steps lead to that is not there, or back without a limit."""
+    places = {step.name: at for at, step in enumerate(steps) if step.name}
+    known = (*places, END)
+    problems = []
+    for at, step in enumerate(steps):
+        keys = ("step", str(at + 1))
+        if step.name and places[step.name] != at:
+            problems.append(TableProblem((*keys, "name"), f"{step.name!r} is another step too"))
+        for key, target in (("then", step.then), ("else", step.otherwise)):
+            if target and target not in known:
+                words = f"{target!r} is not the name of a step{nearest_words(target, dict.fromkeys(known))}"
+                problems.append(TableProblem((*keys, key), words))
+            elif target and target != END and places[target] <= at and not step.at_most:
+                problems.append(TableProblem((*keys, key), "it leads back: at-most says how often this step is done"))
+    return problems
 
 
 def _variables_used(step: RoutineStep) -> list[str]:
@@ -264,7 +297,13 @@ def _step(table: TomlTable, lanes: tuple[str, ...]) -> tuple[RoutineStep, int, i
         order=table.text("order"),
         texts=table.texts("values"),
         options=dict(table.values("options")),
+        name=table.text("name"),
+        then=table.text("then"),
+        otherwise=table.text("else"),
+        at_most=int(table.number("at-most", 0, 1, MOST_STEPS)),
     )
+    if step.name == END:
+        table.wrong("name", f"{END!r} is the end of the routine")
     if do == WAIT and not (step.notice or step.text):
         table.wrong("do", "'wait' needs a notice, or a text (a regular expression for the line)")
     if do in (CHECK, POLL) and condition.empty:

@@ -3,7 +3,16 @@
 from typing import Final
 
 from pale_heron.bench.config.routine_files import known_routines, routine_of_text
-from pale_heron.bench.operations.routine import DOING, FAILED, LEFT_OUT, PASSED, WAITING, RoutineRun, StepStatus
+from pale_heron.bench.operations.routine import (
+    DOING,
+    ELSEWHERE,
+    FAILED,
+    LEFT_OUT,
+    PASSED,
+    WAITING,
+    RoutineRun,
+    StepStatus,
+)
 from pale_heron.core import figures
 from pale_heron.core.device.schema.routine import Routine
 from pale_heron.core.wire.visible import safe_label
@@ -14,6 +23,7 @@ _SIGNS: Final = {
     DOING: ("◐", "amber"),
     PASSED: ("●", "reed"),
     FAILED: ("✕", "coral"),
+    ELSEWHERE: ("↳", "amber"),
     LEFT_OUT: ("○", "faint"),
 }
 BAR: Final = 24
