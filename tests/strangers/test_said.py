@@ -1,16 +1,20 @@
 """What is said of a stranger, against what its own log says: real commands, on pseudo-terminals."""
 
 import json
+import tomllib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import pytest
 
+from pale_heron.bench.config.dialects import read_text
+from pale_heron.bench.operations.command_client import exchange_object
 from tests.cli.test_commands import run
 from tests.docs.examples import shown
 from tests.strangers import modules
 from tests.strangers.stranger import Stranger, on_a_pty
+from tests.strangers.test_harm import BRIDGE, bench_on
 
 
 class Case(NamedTuple):
@@ -85,6 +89,9 @@ set = "lamp {lamp}"
 reply = 'lamp (?P<lamp>[01])'
 [command.lamp.parameter.lamp]
 choices = ["0", "1"]
+[setting.lamp]
+rule = "equal"
+broken = "lamps {here} and {there}"
 """
 
 
@@ -198,3 +205,39 @@ def test_settings_and_orders_of_a_module_that_speaks_in_frames() -> None:
     assert b"value: 300 is not 0 to 255" in refused.stderr
     assert registers.registers[1] == 0
     assert modules.framed("02 01 07") in registers.log
+
+
+@pytest.mark.usefixtures("folder")
+def test_two_ends_of_one_kind_whose_lines_end_differently() -> None:
+    """Both speak one dialect; what a lane is set to goes before it."""
+    here, there = modules.Board(), modules.Board()
+    there.end = b"\r"
+    there.lamp = "1"
+    with on_a_pty(here) as one, on_a_pty(there) as two:
+        done = run("settings", f"here={one}@9600", f"there={two}@9600,out=cr", "--dialect", "board")
+    assert b"lamps 0 and 1" in done.stdout, (done.stdout, done.stderr)
+    assert here.log[-1] == there.log[-1] == "lamp"
+
+
+def test_a_secret_in_frames_is_masked_as_one_in_lines() -> None:
+    written = REGISTERS.replace("[command.power.parameter.power]", "[command.power.parameter.power]\nsecret = true")
+    dialect, wrong = read_text(written)
+    assert not wrong and dialect.hides_in_frames
+    registers = modules.Registers()
+    bench, client = bench_on(registers, tomllib.loads(written))
+    exchange = client.run("write power 29")
+    secrets = bench.module("m").secrets
+    assert registers.registers[1] == 29
+    assert secrets == {"29"}
+    shown = exchange_object(exchange, secrets)
+    assert "29" not in f"{shown['command']}{shown['information']}{shown['fields']}"
+
+
+def test_an_inline_payload_can_be_a_secret_whatever_stands_in_it() -> None:
+    say = {**BRIDGE["command"]["say"], "payload-secret": True}
+    bridge = modules.Bridge()
+    bench, client = bench_on(bridge, {**BRIDGE, "command": {**BRIDGE["command"], "say": say}})
+    told = 'ebb "a",b'
+    exchange = client.run(f"AT+SAY={len(told)},{told}")
+    assert (exchange.status, bridge.aired) == ("ok", [told.encode()])
+    assert told not in json.dumps(exchange_object(exchange, bench.module("m").secrets))

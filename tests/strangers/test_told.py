@@ -11,20 +11,19 @@ from pale_heron.bench.operations.module import reading, writing
 from pale_heron.bench.operations.routine import RoutineRun
 from pale_heron.core.device.dialogue.exchanges import Exchange, Unsolicited
 from pale_heron.core.device.dialogue.tracker import DOUBTFUL, ModuleTracker
-from pale_heron.core.device.schema.dialect import Dialect
+from pale_heron.core.device.schema.dialect import Dialect, read_dialect
 from pale_heron.core.device.schema.routine import read_routine
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.tui.views.module.page_state import every
 from tests.bench.modules import performed
 from tests.strangers import modules
-from tests.strangers.test_harm import RADIO, bench_on, dialect_of, grown
+from tests.strangers.test_harm import RADIO, bench_on, dialect_of
 from tests.streams import BEGIN
 
 CELL: Mapping[str, Any] = {
     "name": "sedgecell", "extends": "standard", "recognise": {"says": ["SEDGE cell"]},
     "notice": {"up": {"line": "SEDGE up", "restarts": True}},
-    "field": {"access_point": {"reading": "access point", "row": "context"}},
     "command": {
         "band": {
             "query": "AT+BAND?", "set": "AT+BAND={band}", "reply": r"\+BAND: (?P<band>\d+)",
@@ -43,7 +42,7 @@ CELL: Mapping[str, Any] = {
 
 def test_rows_of_a_table_are_told_apart_and_written_whole() -> None:
     cell = modules.Cell()
-    bench, client = bench_on(cell, _table(CELL))
+    bench, client = bench_on(cell, CELL)
     assert client.run("AT").status == "ok"
     assert performed(bench, reading(("first", "second"))).succeeded
     module = bench.module("m")
@@ -57,17 +56,8 @@ def test_rows_of_a_table_are_told_apart_and_written_whole() -> None:
     assert 'AT+CGDCONT=2,"IP","slack"' in cell.log
 
 
-def _table(written: Mapping[str, Any]) -> Mapping[str, Any]:
-    """As a dialect on its own: the kind of a context is called as its parameter is."""
-    table = {**grown(written)}
-    context = dict(table["command"]["context"])
-    context["reply"] = context["reply"].replace("context_kind", "kind")
-    fields = {name: each for name, each in table["field"].items() if name != "context_kind"}
-    return {**table, "extends": "", "command": {**table["command"], "context": context}, "field": fields}
-
-
 def test_what_is_pending_is_not_in_force() -> None:
-    bench, client = bench_on(modules.Cell(), _table(CELL))
+    bench, client = bench_on(modules.Cell(), CELL)
     client.run("AT")
     assert performed(bench, reading(("band",))).succeeded
     assert performed(bench, writing({"band": "8"})).succeeded
@@ -83,7 +73,7 @@ def test_what_is_pending_is_not_in_force() -> None:
 
 
 def test_a_lane_that_vanished_in_mid_write_leaves_nothing_known() -> None:
-    bench, client = bench_on(modules.Cell(), _table(CELL))
+    bench, client = bench_on(modules.Cell(), CELL)
     client.run("AT+BAND?")
     bench._feed(Chunk("m", OUT, bench.now, b"AT+BAND=8\r"))
     bench._feed(Event(bench.now, "m", "lost", {}))
@@ -92,7 +82,7 @@ def test_a_lane_that_vanished_in_mid_write_leaves_nothing_known() -> None:
 
 
 def test_a_check_takes_no_value_from_before_a_restart() -> None:
-    bench, client = bench_on(modules.Cell(), _table(CELL))
+    bench, client = bench_on(modules.Cell(), CELL)
     client.run("AT+BAND?")
     for again, passes in ((True, False), (False, True)):
         steps = [{"do": "restart"}] if again else []
@@ -107,7 +97,7 @@ def test_a_check_takes_no_value_from_before_a_restart() -> None:
 
 
 def test_an_answer_that_comes_later_has_its_own_limit() -> None:
-    bench, client = bench_on(modules.Cell(), _table(CELL))
+    bench, client = bench_on(modules.Cell(), CELL)
     found = client.run("AT+SCAN")
     assert (found.status, found.fields) == ("ok", {"found": "3"})
     assert found.seconds is not None
@@ -225,7 +215,7 @@ def test_the_standards_say_what_lists_and_supplies_hold() -> None:
 
 
 def test_every_row_of_a_table_stands_in_state() -> None:
-    bench, client = bench_on(modules.Cell(), _table(CELL))
+    bench, client = bench_on(modules.Cell(), CELL)
     assert client.run("AT+CGDCONT?").status == "ok"
     rows = [(label, reading.raw if reading else "") for label, _, reading in every(bench.module("m"))]
     assert ("access point 1", "tide") in rows
@@ -255,3 +245,18 @@ def test_a_console_is_logged_into_and_its_coloured_prompt_ends_replies() -> None
     assert (found.status, found.fields, console.lamp) == ("ok", {"lamp": "on"}, "on")
     assert client.run("lamp").fields == {"lamp": "on"}
     assert bench.module("m").mode == "command"
+
+
+def test_a_search_for_operators_is_a_list_and_its_words_are_those_of_the_standard() -> None:
+    standard = dialect_of({"name": "plain", "extends": "standard", "command": {"x": {"run": "ATX9"}}})
+    field = standard.field_of("operators")
+    said = '(2,"Marsh Mobile","Marsh","99901",7),(3,"Other Shore","Shore","99907"),(1,"","","99909"),,(0-4),(0-2)'
+    told = "Marsh Mobile 99901 current; Other Shore 99907 forbidden; 99909 available"
+    assert field.in_words(said) == told
+    assert field.in_words("(0-4)") == "(0-4)"
+    wrong = {"name": "x", "command": {"a": {"run": "A", "reply": "(?P<f>.*)"}}}
+    for table, words in (
+        ({"item": "(?P<a>.)", "shown": "{b}"}, "no group of item"),
+        ({"item": "."}, "belong together"),
+    ):
+        assert words in str(read_dialect({**wrong, "field": {"f": table}})[1])

@@ -56,8 +56,8 @@ def redact(file: Path, out: Path | None, dialects: tuple[str, ...], wishes: Shar
         click.echo(f"pale-heron: {file.name}: {done.torn}.", err=True)
     for lane in done.unknown:
         click.echo(
-            f"pale-heron: how {lane} speaks is not known, so some of its secrets may still be there. "
-            f"Name them: --secret TEXT; or its dialect: --dialect '{lane}=NAME' (pale-heron dialect list)",
+            f"pale-heron: how {lane} speaks is not known, or it speaks in frames, so some of its secrets may still "
+            f"be there. Name them: --secret TEXT; or its dialect: --dialect '{lane}=NAME' (pale-heron dialect list)",
             err=True,
         )
     places = () if wishes.place != EXACT else ("positions and cells (--place coarse or none)",)

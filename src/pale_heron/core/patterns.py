@@ -66,6 +66,14 @@ class Pattern(Generic[AnyStr]):
         """The first match in a text; None where there is none, or it would take too long."""
         return self._within(self._pattern.search, text)
 
+    def every(self, text: AnyStr) -> "list[regex.Match[AnyStr]]":
+        """All matches in a text, one behind the other; those behind one that takes too long are left out."""
+        found, at = [], 0
+        while (match := self._within(partial(self._pattern.search, pos=at), text)) is not None:
+            found.append(match)
+            at = max(match.end(), at + 1)
+        return found
+
     def _within(self, match: Any, text: AnyStr) -> "regex.Match[AnyStr] | None":
         if self.slow:
             return None

@@ -134,10 +134,10 @@ class LaneStreams:
         return self._lines.secret_asked(waiting)
 
     def speaks_unknown(self) -> bool:
-        """Whether text came or went, and nobody knows in which dialect: what it calls a secret may not be seen."""
+        """Whether what the device calls a secret may not be seen: its dialect is not known, or it stands in frames."""
         spoken = self._tried > 0 or self._sent
         known = self.module is not None and self._dialects and self.module.dialect.name != self._dialects.standard
-        return spoken and not known
+        return (spoken and not known) or (self.module is not None and self.module.dialect.hides_in_frames)
 
     def _scan(self, frames: Iterable[Frame], dialects: DialectSource) -> None:
         """Look for secrets in text that went over the lane."""

@@ -138,6 +138,8 @@ class ModuleTracker:
         self._seen = 0
         self._restarts = 0
         self._fresh: set[str] = set()
+        self._in_frames: set[str] = set()
+        """Secrets that were told in frames: as text nobody sees them."""
         self._exchanges = self._refused = self._unanswered = self._unclear = self._silent = 0
 
     def speak(self, dialect: Dialect) -> None:
@@ -237,6 +239,8 @@ class ModuleTracker:
     def _note_line(self, line: ReportedLine) -> ReportedPosition | None:
         """One line with named fields: its readings, milestones, settings, and position."""
         heard = line.heard
+        if self._dialect.hides_in_frames:
+            self._in_frames |= {raw for name, raw in heard.fields if raw and name in self._dialect.secrets}
         for name, raw in heard.fields:
             found = self._dialect.field_of(name)
             label = found.reading_of(dict(heard.fields))
@@ -283,6 +287,9 @@ class ModuleTracker:
             self._settings[setting.name] = SettingState(raw, time, None, stored, before.pending)
 
     def _ended(self, exchange: Exchange) -> None:
+        if self._dialect.hides_in_frames:
+            told = (each.values.items() for each in exchange.spoken)
+            self._in_frames |= {raw for pairs in told for name, raw in pairs if raw and name in self._dialect.secrets}
         if exchange.to_far_end and exchange.status == NO_ANSWER:
             return
         self._exchanges += 1
@@ -334,7 +341,7 @@ class ModuleTracker:
             milestones=dict(self._milestones),
             settings=dict(self._settings),
             restarts=tuple(conversation.restarts),
-            secrets=secrets,
+            secrets=secrets | frozenset(self._in_frames),
             exchanges=self._exchanges,
             refused=self._refused,
             unanswered=self._unanswered,

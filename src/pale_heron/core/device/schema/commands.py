@@ -16,7 +16,7 @@ ones, which begin with `+` and end with `;` or with the line.
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, PROMPT, is_command_line, pieces
@@ -286,6 +286,9 @@ def read_command(name: str, table: TomlTable) -> Command:
     inline = table.text("inline")
     if inline and inline not in parameters:
         table.wrong("inline", f"{inline!r} is not a parameter of this command")
+    payload_secret = table.flag("payload-secret")
+    if payload_secret and inline in parameters:
+        parameters[inline] = replace(parameters[inline], secret=True)
     replies = table.compiled("reply")
     arrives = table.text("arrives")
     if arrives and not any(arrives in each.groupindex for each in replies):
@@ -302,7 +305,7 @@ def read_command(name: str, table: TomlTable) -> Command:
         risks=table.some_of("risk", RISKS),
         prompts=table.flag("prompts") or bool(counted and not inline),
         prompt=table.text("prompt", PROMPT),
-        payload_secret=table.flag("payload-secret"),
+        payload_secret=payload_secret,
         counted=counted,
         inline=inline,
         text_end=table.text("text-end", CTRL_Z.decode()).encode("latin-1", "replace"),

@@ -80,6 +80,11 @@ class Dialect:
         """Whether it is that of something which answers commands, with results or a prompt."""
         return bool(self.results or self.line.waits_visibly)
 
+    @property
+    def hides_in_frames(self) -> bool:
+        """Whether secrets of it stand in frames, where nobody finds them as text."""
+        return self.line.frame is not None and bool(self.secrets)
+
     @cached_property
     def _recogniser(self) -> CommandMatcher:
         return CommandMatcher(self.commands, self.line.canonical, self.secrets)

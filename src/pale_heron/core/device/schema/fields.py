@@ -11,13 +11,18 @@ Patterns of replies and notices name their fields, `(?P<signal>\d+)`; what a nam
     unknown = ["99"]
     grades = [[-73, "strong"], [-93, "good"], [-105, "weak"], [-200, "hardly there"]]
     reading = "signal"   # it stands in State under this word
+
+A list in one field is told apart by `item`, an expression for one of them, and `shown`, how each is told: `{name}` are
+its groups, of which the one called `word` goes through `words`.
 """
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from pale_heron.core.device.schema.toml_table import TomlTable
+from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TomlTable
+from pale_heron.core.line.settings import nearest_words
+from pale_heron.core.patterns import Match, Pattern
 
 TEXT, INTEGER, NUMBER, HEXADECIMAL = "text", "integer", "number", "hexadecimal"
 LATITUDE, LONGITUDE, NORTH_SOUTH, EAST_WEST, ALTITUDE, TIME, USED, CELL = (
@@ -76,6 +81,8 @@ class Field:
     row: str = ""
     """The field beside it that says of which row of a table it is."""
     secret: bool = False
+    item: Pattern[str] | None = None
+    shown: str = ""
 
     def reading_of(self, fields: Mapping[str, str]) -> str:
         """The word under which it stands in State: of a table each row has its own."""
@@ -111,6 +118,8 @@ class Field:
         """The value in words: with unit, meaning and grade; a secret only where it is asked for."""
         if self.secret and not open_secret:
             return MASK if raw else "empty"
+        if self.item is not None and (items := self.item.every(raw)):
+            return "; ".join(self._told(each) for each in items)
         value = self.value(raw)
         if value is None:
             return f"unknown ({raw})" if raw else "–"
@@ -120,6 +129,12 @@ class Field:
         text = f"{shown} {self.unit}" if self.unit else shown
         grade = next((word for least, word in self.grades if isinstance(value, int | float) and value >= least), "")
         return f"{text}, {grade}" if grade else text
+
+    def _told(self, item: Match[str]) -> str:
+        """One of a list."""
+        groups = {name: told or "" for name, told in item.groupdict().items()}
+        groups["word"] = self.words.get(groups.get("word", ""), groups.get("word", ""))
+        return " ".join(PLACEHOLDER.sub(lambda place: groups.get(place[1], place[0]), self.shown).split())
 
 
 def read_field(name: str, table: TomlTable) -> Field:
@@ -141,7 +156,15 @@ def read_field(name: str, table: TomlTable) -> Field:
         reading=table.text("reading"),
         row=table.text("row"),
         secret=table.flag("secret"),
+        item=next(iter(table.compiled("item")), None),
+        shown=table.text("shown"),
     )
+    groups = found.item.groupindex if found.item is not None else {}
+    for used in PLACEHOLDER.findall(found.shown):
+        if used not in groups:
+            table.wrong("shown", f"{{{used}}} is no group of item{nearest_words(used, groups)}")
+    if (found.item is None) != (not found.shown):
+        table.wrong("item", "item and shown belong together")
     if kind == FIX_MODE and NONE not in found.words.values():
         table.wrong("words", f"a fix mode says which of its words is {NONE!r}")
     table.end()
