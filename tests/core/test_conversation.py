@@ -432,3 +432,11 @@ def test_sentences_of_a_receiver_are_no_reply() -> None:
     steps: Steps = [(OUT, b"AT\r"), (IN, b"$GPGGA,094107.00,,,,,0,00,99.9,,M,,M,,*5A\r\n"), (IN, b"AT\r\r\nOK\r\n")]
     (exchange,) = [each for each in talked(steps).items if isinstance(each, Exchange)]
     assert exchange.result == "OK" and not exchange.information
+
+
+def test_bytes_beside_an_exchange_are_with_their_line_ends_and_no_more_than_some() -> None:
+    reply = b"\r\n" + b"x" * 400 + b"\r\nOK\r\n"
+    conversation = talked([(OUT, b"AT\r\n"), (IN, b"AT\r\r\nOK\r\n"), (OUT, b"ATI\r"), (IN, reply)])
+    first, second = (each for each in conversation.items if isinstance(each, Exchange))
+    assert (first.bytes_out, first.bytes_in) == (b"AT\r\n", b"AT\r\r\nOK\r\n")
+    assert (second.bytes_out, second.bytes_in) == (b"ATI\r", reply[:256])

@@ -31,6 +31,7 @@ from pale_heron.core.device.dialogue.exchanges import (
     NOTICE,
     PAYLOAD,
     PROMPT,
+    RAW_KEPT,
     RESULT,
     Exchange,
     Item,
@@ -109,6 +110,8 @@ class Conversation:
         """When a line came last that nobody had asked for, and that is no notice."""
         self._linked_at: int | None = None
         """When a result led to data mode, as long as nothing came or went since."""
+        self._typed = b""
+        """What was sent since the last command line, line ends and all."""
         self._spoken_at: int | None = None
         """When a command was sent last, or had its result."""
 
@@ -168,8 +171,11 @@ class Conversation:
         if chunk.time is not None:
             self.tick(chunk.time)
         if chunk.direction is OUT:
+            self._typed = (self._typed + chunk.data)[-RAW_KEPT:]
             self._outgoing.feed(chunk.data, chunk.time)
         else:
+            if (head := self.head) is not None:
+                head.bytes_in = (head.bytes_in + chunk.data)[:RAW_KEPT]
             self._incoming.feed(chunk.data, chunk.time, byte_ns)
 
     def tick(self, now: int) -> None:
@@ -276,6 +282,7 @@ class Conversation:
         before = self.head
         pending = self._transcript.begin(line, spoken, time)
         pending.to_far_end = to_far_end
+        pending.bytes_out, self._typed = self._typed, b""
         pending.amid = self._unasked_at is not None and (time is None or time - self._unasked_at < AMID_NS)
         if before is not None and before.can_be_broken_off:
             before.broken_off_by, pending.may_break_off = line, before

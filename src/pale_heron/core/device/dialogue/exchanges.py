@@ -1,9 +1,9 @@
 """What was said between us and a module: each command with its echo, information, notices and result.
 
-Built by the machine in `conversing.py`; here is only what it is made of.
+Built by the machine in `conversation.py`; here is only what it is made of.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 from pale_heron.core.device.schema.command_line import CTRL_Z, ESCAPE, number_at_end
@@ -12,6 +12,7 @@ from pale_heron.core.device.schema.notices import NO_ANSWER
 from pale_heron.core.frames import SECOND
 
 COMMAND, DATA = "command", "data"
+RAW_KEPT: Final = 256
 MODE_SAID: Final = "mode-said"
 """The event with which a person says it."""
 
@@ -59,6 +60,9 @@ class Exchange:
     """Lines that were too many to be kept."""
     to_far_end: bool = False
     """Whether it was sent in data mode, where it may have gone to the far end."""
+    bytes_out: bytes = field(default=b"", compare=False)
+    bytes_in: bytes = field(default=b"", compare=False)
+    """What went over the lane meanwhile, line ends and all: the first RAW_KEPT bytes each way, cut as they came."""
 
     @property
     def echo(self) -> bool:

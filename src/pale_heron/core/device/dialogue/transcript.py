@@ -65,6 +65,7 @@ class PendingExchange:
         """The good result behind which the rest is to come."""
         self.heard_at = begun
         """When the last line of it came."""
+        self.bytes_out = self.bytes_in = b""
         self.ends = next((each.ends for each in known if each.ends), ())
         self.then = next((each for each in known if each.then), None)
 
@@ -120,15 +121,15 @@ class PendingExchange:
         heard = tuple(self.heard)
         return Exchange(
             self.number, self.begun, self.sent, self.spoken, heard, waits=waits, dropped=self.dropped,
-            to_far_end=self.to_far_end,
+            to_far_end=self.to_far_end, bytes_out=self.bytes_out, bytes_in=self.bytes_in,
         )  # fmt: skip
 
     def ended(self, status: str, word: str, code: str, meaning: str, time: int | None) -> Exchange:
         """As it has become."""
         heard = tuple(self.heard)
         said = self.number, self.begun, self.sent, self.spoken, heard
-        far = self.to_far_end
-        return Exchange(*said, status, word, code, meaning, time, dropped=self.dropped, to_far_end=far)
+        far, raw = self.to_far_end, (self.bytes_out, self.bytes_in)
+        return Exchange(*said, status, word, code, meaning, time, "", self.dropped, far, *raw)
 
 
 class Transcript:

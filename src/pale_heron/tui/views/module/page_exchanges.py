@@ -36,6 +36,7 @@ DETAIL = 44
 INDENT = 10
 HEX_ROW = 16
 MOST_HEX_ROWS = 10
+WITH_ENDS = "sent, then received, line ends and all"
 LIST_NAMED, LIST_UNNAMED, LIST_NOTICES = 3, 2, 2
 """So many lines of a reply, and notices that came meanwhile, stand in the list."""
 
@@ -218,7 +219,7 @@ def _data_row(module: ModuleSnapshot, item: DataStretch) -> Line:
 def detail(module: ModuleSnapshot, item: Item, width: int, room: int) -> list[Line]:
     """One item with everything that is known of it, and its bytes, as far as there is room."""
     if isinstance(item, DataStretch):
-        rows = [*wrapped(_data_row(module, item), width), BLANK, *_bytes([item.last], width, module.secrets)]
+        rows = [*wrapped(_data_row(module, item), width), BLANK, *_bytes([item.last], "the last that came", width, module.secrets)]
     else:
         rows = [*_head(module, item, width), BLANK]
         lines = _line_rows(module, item, _folded(item.heard), width)
@@ -335,12 +336,13 @@ def _end_rows(item: Item, heard: Sequence[ReceivedLine], width: int, secret: fro
         many = figures.several(dropped, "line")
         words = f"and {many} that were too many to keep here: Traffic and the record have them"
         rows += wrapped(line((words, "amber")), width)
-    sent = [item.sent] if isinstance(item, Exchange) else []
-    pieces = [*sent, *(each.data for each in islice(heard, 2 * MOST_HEX_ROWS))]
-    return [*rows, BLANK, *_bytes(pieces, width, secret)]
+    if isinstance(item, Exchange):
+        return [*rows, BLANK, *_bytes([item.bytes_out or item.sent, item.bytes_in], WITH_ENDS, width, secret)]
+    pieces = [each.data for each in islice(heard, 2 * MOST_HEX_ROWS)]
+    return [*rows, BLANK, *_bytes(pieces, "received, without line ends", width, secret)]
 
 
-def _bytes(pieces: list[bytes], width: int, secrets: frozenset[str]) -> list[Line]:
+def _bytes(pieces: list[bytes], note: str, width: int, secrets: frozenset[str]) -> list[Line]:
     """The first bytes of each piece, hexadecimal beside text, each piece on rows of its own."""
     if any(starred(each, secrets) != each for each in pieces):
         return [line(("its bytes hold a secret: they are not shown", "quiet"))]
@@ -348,6 +350,5 @@ def _bytes(pieces: list[bytes], width: int, secrets: frozenset[str]) -> list[Lin
     cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
     rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
     more = len(rows) - MOST_HEX_ROWS
-    note = "sent, then received without line ends" if len(pieces) > 1 else "without line ends"
     note += f", {figures.several(more, 'row')} more" if more > 0 else ""
     return titled("BYTES", rows[:MOST_HEX_ROWS], note) if rows else []
