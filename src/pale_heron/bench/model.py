@@ -113,7 +113,7 @@ class Model:
         """Those of them on which something was said since `module_of` gave its last answer."""
         self._wanted: frozenset[str] | None = None
         self._pictures: dict[str, tuple[int | None, LaneSnapshot]] = {}
-        self._modules: dict[str, tuple[tuple[int, str, str], ModuleSnapshot]] = {}
+        self._modules: dict[str, tuple[tuple[int, int, str, str], ModuleSnapshot]] = {}
         self.recognised: dict[str, str] = {}
         """Lanes whose dialect was recognised and is not spoken yet, with its name."""
         self.news = threading.Condition()

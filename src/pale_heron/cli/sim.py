@@ -23,6 +23,7 @@ from pale_heron.ports.simulated import own_folder
 from pale_heron.sim.cable import CableFaults
 from pale_heron.sim.curlew_setup import NEWEST, VERSIONS
 from pale_heron.sim.marsh import BEGIN_UTC, PLOVER_PIN
+from pale_heron.sim.modem import HABITS
 from pale_heron.sim.pulses import PulseFaults
 from pale_heron.sim.scenes import RATES, SCENES, START_TIMES
 from pale_heron.sim.snipe import SnipeFaults
@@ -71,6 +72,7 @@ BOARDS: Final = {"vane": "simulated board of the weather vane", "dunlin": "simul
 )
 @click.option("--far-port", default=0, type=int, help="Of teal: connected to this port of this machine by itself.")
 @click.option("--locked", is_flag=True, help=f"Of plover: its SIM wants the PIN, {PLOVER_PIN}.")
+@click.option("--habit", "habits", multiple=True, help=f"Of modules, as those of others have: {', '.join(HABITS)}.")
 @click.option("--until-input-ends", is_flag=True, hidden=True)
 def sim(
     device: str,
@@ -90,6 +92,7 @@ def sim(
     faults: tuple[str, ...],
     far_port: int,
     locked: bool,
+    habits: tuple[str, ...],
     until_input_ends: bool,
 ) -> None:
     """Run a simulated device. It prints the path to open and goes on until Ctrl-C.
@@ -102,6 +105,8 @@ def sim(
     Example: pale-heron sim curlew --start cold --seed 3
 
     Example: pale-heron sim trouble wrong-rate
+
+    Example: pale-heron sim teal --habit ok-before-prompt --habit silent-escape
 
     Example: pale-heron sim cable --fault lost=5% --fault delay=80ms
     """
@@ -117,6 +122,13 @@ def sim(
         raise Trouble(
             f"{device} has no --far-port", "Only teal connects to somebody: pale-heron sim teal --far-port 4444"
         )
+    for habit in habits:
+        if device not in MODULES:
+            raise Trouble(f"{device} has no --habit", f"Modules have some: {', '.join(MODULES)}")
+        if habit not in HABITS:
+            raise Trouble(
+                f"There is no habit {habit!r}{did_you_mean(habit, HABITS)}", f"There are: {', '.join(HABITS)}"
+            )
     if locked and device != "plover":
         raise Trouble(f"{device} has no --locked", "Only plover has a SIM: pale-heron sim plover --locked")
     if isinstance(asked, CableFaults):
@@ -134,7 +146,7 @@ def sim(
     if device in MODULES and not troubles:
         from pale_heron.sim.modules import ModuleStart
 
-        begun = ModuleStart(far_port, locked)
+        begun = ModuleStart(far_port, locked, frozenset(habits))
         _run_modules(device, link, seed, rate, ended, after, begun, when_opened=when_opened, over_tcp=tcp)
         return
     # The simulation needs numpy, which no other command should wait for.

@@ -31,6 +31,20 @@ CTRL_Z, ESC = 0x1A, 0x1B
 ABORTS_AFTER_S: Final = 0.125
 """So long after the line was sent a character aborts what may be aborted (V.250, 5.6.1)."""
 
+HABITS: Final[Mapping[str, str]] = {
+    "own-words": "W/OK and W/NO stand for OK and ERROR",
+    "no-result": "no OK stands behind what a query tells",
+    "ok-before-prompt": "OK comes first, then the prompt, then a second result",
+    "ok-after-connect": "OK follows CONNECT at once, and commands are taken still",
+    "silent-escape": "nothing answers the escape from data mode",
+    "leaves-data": "it leaves data mode by itself, after ten seconds of silence and without a word",
+    "talks-at-start": "plain words about its last start, at any time and not only at one",
+}
+"""What modules of others do that V.250 does not have, by the names under which it can be asked for."""
+
+OWN_WORDS: Final = {"OK": "W/OK", "ERROR": "W/NO"}
+LEAVES_DATA_S: Final = 10.0
+TALKS_S: Final = 20.0
 _BASIC: Final = re.compile(r"(X|&C|&D)(\d?)")
 _BASIC_MOST: Final = {"X": 4, "&C": 1, "&D": 2}
 
@@ -74,6 +88,7 @@ class Modem:
             "": lambda _: Answer(),
             **handlers,
         }
+        self.habits: frozenset[str] = frozenset()
         self.running = {knob.name: knob.usual for knob in self.knobs.values()}
         self.stored = dict(self.running)
         self.in_force = dict(self.running)
@@ -184,7 +199,10 @@ class Modem:
         if self._escape_due is not None and seconds >= self._escape_due:
             self._escape_due = None
             self.data_mode = False
-            self.result("OK", seconds)
+            if "silent-escape" not in self.habits:
+                self.result("OK", seconds)
+        if "leaves-data" in self.habits and seconds - self._last_heard > LEAVES_DATA_S:
+            self.data_mode = False
         out = b""
         while self._out and self._out[0][0] <= seconds:
             due, _, what = heapq.heappop(self._out)
@@ -238,12 +256,21 @@ class Modem:
         """One result code, as word or number."""
         if self.quiet:
             return
+        if "ok-after-connect" in self.habits and word.startswith("CONNECT"):
+            self.later(at, 0.05, self._takes_commands_still)
+        if "own-words" in self.habits:
+            word = OWN_WORDS.get(word, word)
         end = self._end
         if self.words:
             self.put(end + word.encode("latin-1") + end, at)
         else:
             code = CODES.get(word)
             self.put(code.encode() + end[:1] if code else word.encode("latin-1") + end, at)
+
+    def _takes_commands_still(self, at: float) -> None:
+        """Being connected is one thing, to be in data mode another."""
+        self.data_mode = False
+        self.result("OK", at)
 
     def _hear_text(self, byte: int, seconds: float) -> None:
         waiting = self._waiting
@@ -285,6 +312,8 @@ class Modem:
         made = self._carry_out(self._left.popleft(), seconds)
         if isinstance(made, Prompt):
             self._waiting = _Waiting(made)
+            if "ok-before-prompt" in self.habits:
+                self.result("OK", seconds)
             self.put(b"\r\n> " if made.count is None else b"\r\n>", seconds + ANSWER_S)
         else:
             self._answer(made, seconds)
@@ -304,7 +333,8 @@ class Modem:
         goes_on = made.result == "OK" and bool(self._left)
         if not goes_on:
             self._left.clear()
-            self.result(made.result, at)
+            if not (made.lines and made.result == "OK" and "no-result" in self.habits):
+                self.result(made.result, at)
         if made.then is not None:
             # Before anything else is heard: the next line may come at a new rate.
             self.later(at, 0.001, made.then)
@@ -420,6 +450,12 @@ class Modem:
     def powered(self, seconds: float) -> None:
         """Power came: what it says of itself."""
         self.line(f"+UP: {self.TITLE},{self.VERSION}", seconds)
+        if "talks-at-start" in self.habits:
+            self._talk(seconds)
+
+    def _talk(self, seconds: float) -> None:
+        self.notice("last boot: 3 days ago, reboot count 0", seconds)
+        self.later(seconds, TALKS_S, self._talk)
 
     def to_far_end(self, data: bytes, seconds: float) -> None:
         """Bytes in data mode."""

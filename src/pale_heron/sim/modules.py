@@ -38,6 +38,8 @@ class ModuleStart(NamedTuple):
     """Teal connects to this port of this machine by itself."""
     locked: bool = False
     """The SIM of Plover wants its PIN."""
+    habits: frozenset[str] = frozenset()
+    """Of HABITS, those that all of them have."""
 
 
 AS_USUAL: Final = ModuleStart()
@@ -52,7 +54,10 @@ def placed(kind: str, seed: int, begin: int = marsh.BEGIN_UTC, start: ModuleStar
         "teal": lambda: [PlacedModule("teal", "hide", Teal(seed, start.far_port), {})],
     }
     kinds = list(makers) if kind == MARSH else [kind]
-    return [each for name in kinds for each in makers[name]()]
+    found = [each for name in kinds for each in makers[name]()]
+    for each in found:
+        each.modem.habits = start.habits
+    return found
 
 
 MARSH: Final = "marsh"

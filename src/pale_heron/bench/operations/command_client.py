@@ -10,7 +10,7 @@ from pale_heron.bench.config.dialect_book import STANDARD
 from pale_heron.bench.config.dialects import named_dialect, sensitive_tables
 from pale_heron.bench.operations.registry import GIVEN_UP
 from pale_heron.core import figures
-from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, Exchange
+from pale_heron.core.device.dialogue.exchanges import COMMAND, DATA, PROMPT, Exchange
 from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.device.schema.command_line import number_at_end, sets_something
 from pale_heron.core.device.schema.commands import QUERY, RUN, Command
@@ -118,17 +118,28 @@ class CommandClient:
         except ValueError as wrong:
             raise Trouble(f"{line!r} cannot be sent to {self._lane}: {wrong}", "Nothing was sent") from None
         sent = form.heard_as(data)
+        if self._escape_unanswered(module):
+            # It may have heard that in command mode: there it stands at the start of its line still.
+            data = b"\r" + data
         title = without(masked_command(sensitive_tables(), line), self._hidden)
         self._bench.send(self._lane, SendJob(data, title, char_delay_ms=form.char_delay_ms, secrets=self._hidden))
         found = self._wait(before, sent, given, within_s)
         if found.status == OK and self.data_mode and not found.to_far_end:
             # A result right behind the connection says that it takes commands still.
             self._wait_until(lambda: not self.data_mode, CONNECTED_S)
-        if found.status != OK or found.commands or not sets_something(data):
+        asked = any(each.role == PROMPT for each in found.heard)
+        prompts = not found.commands or any(each.prompts for each in found.commands)
+        if found.status != OK or asked or not prompts or not sets_something(data):
             return found
-        # A prompt may come behind the OK of a command that nobody has described.
+        # A prompt may come behind the OK of a command that nobody has described, or described with another module.
         again = self._wait_until(lambda: self._newest(found.number, sent) is not None, PROMPT_WITHIN_S)
         return self._wait(found.number, sent, given, within_s) if again else found
+
+    def _escape_unanswered(self, module: ModuleSnapshot | None) -> bool:
+        """Whether the newest that was sent is an escape to which nothing was said."""
+        exchanges = [each for each in module.items if isinstance(each, Exchange)] if module is not None else []
+        escape = module.dialect.escape.encode("latin-1") if module is not None else b""
+        return bool(exchanges) and exchanges[-1].sent == escape != b"" and exchanges[-1].status == NO_ANSWER
 
     def _wait_until(self, seen: Callable[[], bool], within_s: float) -> bool:
         """Whether something is seen in time."""

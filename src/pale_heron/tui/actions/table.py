@@ -43,6 +43,11 @@ class KeyAction(NamedTuple):
         return (not self.views or view in self.views) and self.source in ("", "replay" if replay else "live")
 
     @property
+    def yields(self) -> bool:
+        """Whether others go before it in a narrow foot line."""
+        return self.label in _YIELD
+
+    @property
     def shown_key(self) -> str:
         return _SHOWN.get(self.key, self.key)
 
@@ -66,6 +71,7 @@ _SHOWN: Final = {
     "less_than_sign": "<",
     "greater_than_sign": ">",
 }
+_YIELD: Final = ("keep drawing", "latest", "trouble", "how much", "as good as today", "find the rate")
 _MODULE = ("module",)
 _OTHERS = ("line", "traffic", "fix", "clock", "proof")
 

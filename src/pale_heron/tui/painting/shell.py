@@ -17,6 +17,9 @@ from pale_heron.tui.painting.paint import BLANK, Line, Span, cut, ends, fitted, 
 from pale_heron.tui.views.table import VIEWS
 
 RAIL_WIDTH = 25
+NARROW = 100
+"""Below so many columns the foot line has room for what is needed most alone."""
+
 CARD = 21
 FOLDED = 24
 """Columns of a lane's name where there is no rail."""
@@ -110,6 +113,8 @@ def foot(view: str, replay: bool, width: int) -> Line:
     right = tuple(span for action in shown if action.last for span in _key(action))
     spans = [Span(" ")]
     room = width - width_of(right) - 1
+    if width < NARROW:
+        others.sort(key=lambda action: action.yields)
     for action in others:
         key = _key(action)
         room -= width_of(key)

@@ -109,7 +109,7 @@ class Conversation:
         self._unasked_at: int | None = None
         """When a line came last that nobody had asked for, and that is no notice."""
         self._linked_at: int | None = None
-        """When a result led to data mode, as long as nothing came or went since."""
+        """When a result led to data mode, as long as nothing was sent since: nobody has asked the far end for an OK."""
         self._typed = b""
         """What was sent since the last command line, line ends and all."""
         self._spoken_at: int | None = None
@@ -347,6 +347,14 @@ class Conversation:
             return False
         return time is None or last.ended is None or time - last.ended < PROMPT_BEHIND_NS
 
+    def prompts_late(self, time: int | None) -> bool:
+        """Whether the command that has just ended is one that prompts, and has not yet: it may behind its OK."""
+        last = self._transcript.last
+        if self.head is not None or not isinstance(last, Exchange) or not self.may_prompt(time):
+            return False
+        prompted = any(each.role == PROMPT for each in last.heard)
+        return not prompted and any(each.prompts and each.prompt == PROMPT_TEXT for each in last.commands)
+
     def hear_prompt(self, time: int | None) -> None:
         """The command at the head prompts, or the one that has just ended."""
         head, last = self.head, self._transcript.last
@@ -459,7 +467,7 @@ class Conversation:
 
         A good result right behind the one that led here says that the module takes commands still.
         """
-        head, linked, self._linked_at = self.head, self._linked_at, None
+        head, linked = self.head, self._linked_at
         at_once = linked is not None and time is not None and time - linked < AT_ONCE_NS
         for result in self.dialect.results.values():
             if not self._matched(result, line):

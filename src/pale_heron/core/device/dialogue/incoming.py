@@ -22,6 +22,9 @@ MOST_COUNTED: Final = 1 << 16
 DECIDING_NS: Final = 40_000_000
 """A pause after a number and CR: no LF belongs to it."""
 
+BARE_PROMPT_NS: Final = 100_000_000
+"""A pause after a `>` without a space: it is a prompt."""
+
 BEHIND_NS: Final = 3 * SECOND
 """Payloads and texts come at once behind the line that announces them, or not at all."""
 
@@ -47,6 +50,8 @@ class IncomingListener(Protocol):
     def opens(self, text: bytes) -> bool: ...
 
     def may_prompt(self, time: int | None) -> bool: ...
+
+    def prompts_late(self, time: int | None) -> bool: ...
 
     @property
     def numbers_come(self) -> bool: ...
@@ -103,11 +108,19 @@ class Incoming:
             if time is None or now - time >= DECIDING_NS:
                 self._number = None
                 self._listener.hear_number(text, time)
+        if self._waits_at_prompt(now):
+            self._line.clear()
+            self._listener.hear_prompt(self._last)
         if self.expecting and self._last is not None and now - self._last >= BEHIND_NS:
             come = bytes(self._counted_data)
             self._counted_data.clear()
             self._counted, self._follows = 0, False
             self._listener.hear_payload(come, self._belongs, self._last)
+
+    def _waits_at_prompt(self, now: int) -> bool:
+        """Whether a `>` stands alone, with a pause behind it, where a command may prompt that nobody has described."""
+        alone = bytes(self._line) == b">" and self._listener.mode != DATA and self._last is not None
+        return alone and now - (self._last or 0) >= BARE_PROMPT_NS and self._listener.may_prompt(self._last)
 
     def feed(self, data: bytes, begin: int | None, byte_ns: int) -> None:
         """Take a chunk; `begin` is the time of its first byte."""
@@ -150,6 +163,10 @@ class Incoming:
             if byte == b" ":
                 return True
         head = self._listener.head
+        if byte == b">" and self._listener.prompts_late(time):
+            self._listener.hear_prompt(time)
+            self._skip_space = True
+            return True
         if byte != b">" or head is None or head.prompts is None or head.prompts.prompt != PROMPT:
             return False
         if head.payload and not head.prompted:

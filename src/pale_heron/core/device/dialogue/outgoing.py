@@ -130,6 +130,7 @@ class Outgoing:
             if self._speaker.escaping and len(self._escape) > len(sequence):
                 self._speaker.escape_was_data()
         if sequence and self._escape == sequence:
+            self._data_line = b""
             self._speaker.escape_sent(sequence, guard + 2 * SECOND, time)
         del self._escape[:-ESCAPE_KEPT]
         self._speaker.data_sent(len(data), time)

@@ -179,9 +179,9 @@ class ModuleTracker:
         return self._conversation.ended_count
 
     @property
-    def version(self) -> tuple[int, str, str]:
-        """What changes whenever somebody who waits has to look: how many items have ended, mode and dialect."""
-        return self.ended, self._conversation.mode, self._dialect.name
+    def version(self) -> tuple[int, int, str, str]:
+        """What changes whenever somebody who waits has to look: how many items began and ended, mode and dialect."""
+        return self.count, self.ended, self._conversation.mode, self._dialect.name
 
     @property
     def stage_status(self) -> StageStatus:

@@ -219,7 +219,11 @@ def _data_row(module: ModuleSnapshot, item: DataStretch) -> Line:
 def detail(module: ModuleSnapshot, item: Item, width: int, room: int) -> list[Line]:
     """One item with everything that is known of it, and its bytes, as far as there is room."""
     if isinstance(item, DataStretch):
-        rows = [*wrapped(_data_row(module, item), width), BLANK, *_bytes([item.last], "the last that came", width, module.secrets)]
+        rows = [
+            *wrapped(_data_row(module, item), width),
+            BLANK,
+            *_bytes([item.last], "the last that came", width, module.secrets),
+        ]
     else:
         rows = [*_head(module, item, width), BLANK]
         lines = _line_rows(module, item, _folded(item.heard), width)
