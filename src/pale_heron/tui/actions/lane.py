@@ -3,7 +3,7 @@
 The screens for it are loaded when they are asked for: the first picture does not wait for them.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
@@ -105,7 +105,7 @@ class LaneActions:
         lane: Callable[[], LaneSnapshot | None],
         file: Path | None,
         consent: Consent,
-        own_keys: Callable[[], list[OwnKey]],
+        own_keys: Callable[[], Sequence[OwnKey]] = tuple,
     ) -> None:
         self._app = app
         self._consent = consent
