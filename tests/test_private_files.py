@@ -1,6 +1,8 @@
 """What is for this user alone, and what must not be written through: planted links, folders of others, open modes."""
 
+import contextlib
 import os
+import socket
 import stat
 from pathlib import Path
 
@@ -13,7 +15,7 @@ from pale_heron.files.whole import written_whole
 from pale_heron.ports.listing import ports
 from pale_heron.ports.simulated import own_folder, simulated_folder
 from pale_heron.sim.label import Label, label_of, write_label
-from pale_heron.system import private
+from pale_heron.system import claim, private
 
 
 def mode(path: Path) -> int:
@@ -30,11 +32,43 @@ def test_a_planted_link_is_not_written_through(tmp_path: Path) -> None:
     assert mode(label_of(link)) == 0o600
     target = tmp_path / "t.gpx"
     target.symlink_to(victim)
-    (tmp_path / "t.gpx.new").symlink_to(victim)
     with written_whole(target) as fresh:
         fresh.write_text("a track")
     assert victim.read_text() == "precious"
     assert target.read_text() == "a track" and not target.is_symlink()
+
+
+@pytest.mark.parametrize("kind", ["pipe", "socket", "folder", "device", "recorded"])
+def test_what_stands_there_and_is_no_plain_file_stays(kind: str, tmp_path: Path) -> None:
+    """As root a rename over /dev/null makes a plain file of it, and one over a record that is written loses it."""
+    target, before = tmp_path / "t.html", tmp_path / "t.html.new"
+    before.write_text("of somebody else")
+    with socket.socket(socket.AF_UNIX) as server, contextlib.ExitStack() as stack:
+        if kind == "pipe":
+            os.mkfifo(target)
+        elif kind == "socket":
+            server.bind(str(target))
+        elif kind == "folder":
+            target.mkdir()
+        elif kind == "device":
+            target.symlink_to("/dev/null")
+        else:
+            target.write_text("bytes that came")
+            assert claim(stack.enter_context(target.open("rb")).fileno())
+        kept = target.lstat()
+        with pytest.raises(OSError, match="plain file|program that records"), written_whole(target) as fresh:
+            fresh.write_text("a page")
+    assert (target.lstat().st_ino, target.lstat().st_mode) == (kept.st_ino, kept.st_mode)
+    assert sorted(each.name for each in tmp_path.iterdir()) == ["t.html", "t.html.new"]
+    assert before.read_text() == "of somebody else"
+
+
+def test_what_comes_there_meanwhile_stays_too(tmp_path: Path) -> None:
+    target = tmp_path / "t.html"
+    with pytest.raises(OSError, match="plain file"), written_whole(target) as fresh:
+        fresh.write_text("a page")
+        os.mkfifo(target)
+    assert stat.S_ISFIFO(target.stat().st_mode)
 
 
 def test_what_is_somebody_elses_is_left_alone(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -5,6 +5,7 @@ import json
 import os
 import random
 import re
+import shutil
 import struct
 import subprocess
 import sys
@@ -405,3 +406,23 @@ def test_no_message_lists_the_same_twice(tmp_path: Path) -> None:
         said = run(*words).stderr.decode()
         assert "xyzzy" in said or "not a capture" in said, words
         assert len(re.findall(r"(?i)there are", said)) <= 1, said
+
+
+def test_what_is_read_is_never_written_over(two_receivers: Path, tmp_path: Path) -> None:
+    """Not by its name, nor by another one of the same file."""
+    own = tmp_path / "own.pcapng"
+    shutil.copy(two_receivers, own)
+    before = own.read_bytes()
+    other = tmp_path / "other.html"
+    other.hardlink_to(own)
+    for words in (
+        ("export", own, "lines", "--to", "csv", "-o", own),
+        ("report", own, "-o", other),
+        ("chart", "scatter", own, "-o", tmp_path / "here.svg"),
+    ):
+        if words[0] == "chart":
+            (tmp_path / "here.svg").hardlink_to(own)
+        done = run(*words, "--force")
+        assert done.returncode == 2, (words, done.stderr)
+        assert b"is what is read: it would be lost" in done.stderr
+    assert own.read_bytes() == before

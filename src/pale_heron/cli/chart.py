@@ -57,7 +57,7 @@ def chart(
     from pale_heron.report.figures import NothingToDraw, check_format
 
     check_format(out)
-    free_output(out, force=force)
+    free_output(out, force=force, of=[file])
     try:
         if kind in CHARTS:
             _draw_lane(kind, file, out, lane, other, point_typed(reference))

@@ -141,7 +141,7 @@ def learn(capture: Path, lane: str, name: str, out: Path | None, force: bool) ->
     except ValueError as problem:
         raise Trouble(f"{capture}: {problem}", "Record a conversation in both directions") from None
     path = out or user_folder() / f"{called}.toml"
-    free_output(path, force=force)
+    free_output(path, force=force, of=[capture])
     path.parent.mkdir(parents=True, exist_ok=True)
     with written_whole(path) as fresh:
         fresh.write_text(text, "utf-8")

@@ -55,7 +55,7 @@ def expect(files: tuple[Path, ...], names: bool, draft: bool, as_json: bool, jun
     if len(files) != 2:
         raise Trouble("A file of expectations and a capture are wanted", "pale-heron expect FILE.toml CAPTURE")
     if junit is not None:
-        free_output(junit, force=force)
+        free_output(junit, force=force, of=files)
     wanted = read_expectations(files[0])
     record, judged = _judged(wanted, files[1])
     tell(wanted, judged, record, as_json=as_json, junit=junit)

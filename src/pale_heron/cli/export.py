@@ -79,7 +79,7 @@ def export(
         raise Trouble(f"There is no format {to!r}{nearest}", f"There are: {', '.join(formats)}")
     if every < 0:
         raise Trouble(f"--every {every:g} is less than nothing", "Give seconds, or leave it out for every position")
-    free_output(out, force=force)
+    free_output(out, force=force, of=[file])
     with shared(file, wishes, out.parent) as read:
         source = Source(read)
         if what == "track":

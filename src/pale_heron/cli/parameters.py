@@ -1,5 +1,6 @@
 """What the parameters of several commands have in common."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
@@ -8,6 +9,7 @@ import click
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.user_folders import is_there
+from pale_heron.files.whole import must_be_replaceable
 
 if TYPE_CHECKING:
     from pale_heron.core.gnss.earth.points import Point
@@ -35,10 +37,19 @@ FORCE: Final = click.option("--force", is_flag=True, help="Write over a file tha
 """Of commands that make files which can be made again; captures are never written over."""
 
 
-def free_output(path: Path, *, force: bool) -> None:
-    """Trouble where a file is there already and nobody said that it may be written over."""
+def free_output(path: Path, *, force: bool, of: Sequence[Path] = ()) -> None:
+    """Trouble where something is there already that must not give way, or of which nobody said that it may.
+
+    `of`: what is read; it never gives way.
+    """
     if is_there(path) and not force:
         raise Trouble(f"{path} is there already", "Choose another name, or say --force to write over it")
+    if any(is_there(path) and is_there(each) and path.samefile(each) for each in of):
+        raise Trouble(f"{path} is what is read: it would be lost", "Choose another name")
+    try:
+        must_be_replaceable(path)
+    except OSError as problem:
+        raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another name") from None
 
 
 def point_typed(text: str) -> "Point | None":

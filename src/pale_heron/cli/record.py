@@ -99,7 +99,7 @@ def _wanted(expected: Path | None, junit: Path | None, lanes: Sequence[str], *, 
             raise Trouble("--junit needs expectations", "Name a file of them: --expect FILE.toml")
         return None
     if junit is not None:
-        free_output(junit, force=force)
+        free_output(junit, force=force, of=[expected])
     wanted = read_expectations(expected)
     for each in wanted.expectations:
         if each.lane and each.lane not in lanes:

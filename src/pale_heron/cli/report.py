@@ -50,7 +50,7 @@ def report(
     """
     if out.suffix.lower() not in FORMATS:
         raise Trouble(f"{out} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
-    free_output(out, force=force)
+    free_output(out, force=force, of=[capture])
     # Slow to load: after the questions that cost nothing.
     from pale_heron.bench.config.expectation_file import read_expectations
     from pale_heron.report.report import ReportWishes

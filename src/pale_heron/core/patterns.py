@@ -33,7 +33,10 @@ class Pattern(Generic[AnyStr]):
     __slots__ = ("_count", "_head", "_pattern", "_spent", "slow")
 
     def __init__(self, pattern: AnyStr, *, ignore_case: bool = False) -> None:
-        self._pattern: Any = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
+        try:
+            self._pattern: Any = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
+        except (RecursionError, OverflowError, MemoryError):
+            raise Broken("it is nested too deep, or repeats too often") from None
         plain = not self._pattern.flags & (regex.IGNORECASE | regex.VERBOSE)
         self._head: AnyStr = _literal_head(pattern) if plain else pattern[:0]
         self._count = 0

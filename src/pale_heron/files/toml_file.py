@@ -26,7 +26,8 @@ def tables(text: str) -> dict[str, Any]:
         raise NoToml(f"it is nested more than {DEEPEST} deep")
     try:
         return tomllib.loads(text)
-    except tomllib.TOMLDecodeError as problem:
+    except (ValueError, RecursionError) as problem:
+        # A number of thousands of digits is refused by the language, not by the rules of TOML.
         raise NoToml(str(problem)) from None
 
 

@@ -73,8 +73,9 @@ def _check_keys(table: Mapping[str, Any], known: Sequence[str], where: str) -> N
 def _expanded(table: Mapping[str, Any]) -> Iterator[tuple[tuple[str, str], dict[str, Any]]]:
     """Each trial that a table's lists make, with its row and column."""
     lists = {key: value for key, value in table.items() if isinstance(value, list) and key not in ("lanes", "message")}
-    if any(isinstance(each, list) for each in table.get("lanes", ())):
-        lists["lanes"] = table["lanes"]
+    lanes = table.get("lanes")
+    if isinstance(lanes, list) and any(isinstance(each, list) for each in lanes):
+        lists["lanes"] = lanes
     for values in product(*lists.values()):
         chosen = dict(zip(lists, values, strict=True))
         options = {**table, **chosen}
@@ -94,7 +95,7 @@ def _trial(
         raise Trouble(f"{where} needs a kind and its lanes", f'kind = "{KINDS[0]}", lanes = ["hide", "buoy"]')
     by_name = {spec.name: spec for spec in specs}
     for lane in lanes:
-        if lane not in by_name:
+        if not isinstance(lane, str) or lane not in by_name:
             nearest = nearest_words(str(lane), dict.fromkeys(by_name))
             raise Trouble(f"{where}: there is no lane {lane!r}{nearest}", f"There are: {', '.join(by_name)}")
     rest = {key: value for key, value in options.items() if key not in OWN_KEYS}

@@ -36,6 +36,9 @@ RECORD_BYTES: Final = 128
 """A record takes as long as so many bytes, besides its own."""
 
 
+MOST_FAULTS: Final = 100
+"""With more than so many faults decoding ends: what it shows would be no picture of the record any more."""
+
 BEHIND_NS: Final = SECOND
 """Decoding that lags by more is said to."""
 
@@ -59,7 +62,8 @@ class Decoder:
         self._over = over
         self._note = note
         self.fault = ""
-        """Why decoding ended; empty while it goes on."""
+        """What could not be decoded, or why decoding ended; empty while all is well."""
+        self._faults = 0
         self.behind_s = 0.0
         """How far what is shown lies behind what was received, in seconds; 0 while decoding keeps up."""
         self._taken = 0
@@ -88,7 +92,7 @@ class Decoder:
         self._inbox.nudge()
 
     def _run(self) -> None:
-        """Everything recorded into the model. A fault of ours ends this, and is shown; the record goes on."""
+        """Everything recorded into the model. A fault of ours costs what it hits, and is shown; the record goes on."""
         try:
             while True:
                 ending = self._over.is_set()
@@ -151,9 +155,18 @@ class Decoder:
             self._model.tick(passed.moment - MARGIN_NS)
 
     def _feed_batch(self, batch: list[Chunk | Event]) -> None:
-        if batch:
+        """What cannot be decoded is left out, and said; it goes on behind it, up to so many times."""
+        if not batch:
+            return
+        try:
             self._model.feed(*batch)
-            batch.clear()
+        except Exception as fault:
+            self._faults += 1
+            if self._faults > MOST_FAULTS:
+                raise
+            left = f"{self._faults} times" if self._faults > 1 else "once"
+            self.fault = f"something could not be decoded, {left}; the record has it: {fault_words(fault)}"
+        batch.clear()
 
     def _publish(self) -> None:
         """A picture, where somebody has looked at the last one."""

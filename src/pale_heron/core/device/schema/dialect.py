@@ -36,6 +36,7 @@ from pale_heron.core.device.schema.settings import Setting, read_setting
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER, TableProblem, TomlTable, is_name
 from pale_heron.core.line.settings import nearest_words
 from pale_heron.core.patterns import Pattern
+from pale_heron.core.trouble import fault_words
 
 GUARD_S: Final = 1.0
 Part = TypeVar("Part")
@@ -136,7 +137,17 @@ class Dialect:
 
 
 def read_dialect(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
-    """The dialect of a TOML file that was read, and all that is wrong with it; where that is nothing it can be used."""
+    """The dialect of a TOML file that was read, and all that is wrong with it; where that is nothing it can be used.
+
+    It may come out of a capture, from anybody: whatever stands in it, nothing is raised.
+    """
+    try:
+        return _read(written)
+    except Exception as fault:
+        return Dialect(""), [TableProblem((), f"it cannot be read: {fault_words(fault)}")]
+
+
+def _read(written: Mapping[str, Any]) -> tuple[Dialect, list[TableProblem]]:
     problems: list[TableProblem] = []
     top = TomlTable(written, (), problems)
     name = top.text("name", needed=True)

@@ -10,6 +10,9 @@ from typing import Any, Final, NamedTuple
 from pale_heron.core.line.settings import did_you_mean, nearest_words
 from pale_heron.core.patterns import Broken, Pattern
 
+LARGEST: Final = 1e15
+"""No number in a file is larger; inf and nan are none."""
+
 PLACEHOLDER: Final = re.compile(r"\{([a-z][a-z0-9_-]*)\}")
 """Where a parameter stands in a text."""
 
@@ -58,7 +61,10 @@ class TomlTable:
 
     def limit(self, key: str) -> float | None:
         value = self._take(key, (int, float), "a number")
-        return None if value is None else float(value)
+        if value is None or -LARGEST <= value <= LARGEST:
+            return None if value is None else float(value)
+        self.wrong(key, f"{key} is no number that anybody means: {LARGEST:g} is the largest")
+        return None
 
     def number(self, key: str, usual: float, least: float, most: float) -> float:
         value = self.limit(key)
