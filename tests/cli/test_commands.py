@@ -416,7 +416,7 @@ def test_what_is_read_is_never_written_over(two_receivers: Path, tmp_path: Path)
     other = tmp_path / "other.html"
     other.hardlink_to(own)
     for words in (
-        ("export", own, "lines", "--to", "csv", "-o", own),
+        ("export", own, "--to", "gpx", "-o", own),
         ("report", own, "-o", other),
         ("chart", "scatter", own, "-o", tmp_path / "here.svg"),
     ):
