@@ -82,7 +82,7 @@ def test_both_kinds_of_addresses() -> None:
     if not socket.has_dualstack_ipv6():
         pytest.skip("this system has no IPv6")
     port = free_port("::1")
-    with waiting(f"listen://:{port}") as session:
+    with waiting(f"listen://*:{port}") as session:
         places = lane(session).listening
         assert f"127.0.0.1:{port}" in places and f"[::1]:{port}" in places
         for number, host in enumerate(("::1", "127.0.0.1"), 1):
@@ -91,6 +91,31 @@ def test_both_kinds_of_addresses() -> None:
                 until(lambda wanted=7 * number: lane(session).line.bytes_in == wanted)
                 assert lane(session).client.startswith("[::1]:" if ":" in host else "127.0.0.1:")
             until(lambda: not lane(session).client)
+
+
+def test_who_names_no_address_is_reached_from_this_computer_alone() -> None:
+    port = free_port()
+    with waiting(f"listen://:{port}") as session:
+        assert lane(session).listening == (f"127.0.0.1:{port}",)
+        others = [each.rpartition(":")[0] for each in own_addresses("*", port) if not each.startswith(("127.", "["))]
+        for host in others:
+            with pytest.raises(OSError, match="refused"):
+                socket.create_connection((host, port))
+
+
+def test_who_closes_and_connects_again_at_once_is_no_second_one(tmp_path: Path) -> None:
+    """As modules do for each message: a hundred times, with nothing between the end and the beginning."""
+    port, capture = free_port(), tmp_path / "out.pcapng"
+    with waiting(f"listen://127.0.0.1:{port}", capture) as session:
+        for number in range(100):
+            with socket.create_connection(("127.0.0.1", port)) as client:
+                client.sendall(b"message %03d\r\n" % number)
+        until(lambda: lane(session).line.bytes_in == 1300 and not lane(session).client)
+    records = list(Source(capture).records())
+    events = [record.name for record in records if isinstance(record, Event)]
+    assert (events.count("client"), events.count("client-gone"), events.count("client-refused")) == (100, 100, 0)
+    frames = [frame.data for frame in Source(capture).frames()]
+    assert frames == [b"message %03d\r\n" % number for number in range(100)]
 
 
 def test_a_port_that_is_taken_is_said_and_tried_again() -> None:
@@ -110,7 +135,7 @@ def test_a_port_that_is_taken_is_said_and_tried_again() -> None:
 
 def test_addresses_that_mean_something_to_the_far_side() -> None:
     assert own_addresses("::1", 5) == ["[::1]:5"]
-    places = own_addresses("", 4444)
+    places = own_addresses("*", 4444)
     assert places and all(place.endswith(":4444") and "%" not in place for place in places)
     loopback = [place.startswith(("127.", "[::1]")) for place in places]
     assert loopback == sorted(loopback), "what only this computer reaches stands last"
@@ -119,6 +144,7 @@ def test_addresses_that_mean_something_to_the_far_side() -> None:
 ADDRESSES = {
     "listen://:4444": "4444",
     "listen://127.0.0.1:4444": "127.0.0.1-4444",
+    "listen://*:4444": "4444",
     "teal=listen://[::1]:4444": "teal",
 }
 

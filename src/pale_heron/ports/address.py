@@ -63,7 +63,7 @@ def parse_lane(text: str) -> LaneSpec:
     if len(text) > LONGEST or not address.isprintable() or "=" in address.partition("://")[0].partition("/")[0]:
         raise Trouble(f"{text[:80]!r} is no address", f"Write it as in {EXAMPLES}")
     _check_address(text, address)
-    name = nickname or address.rstrip("/").rpartition("/")[2].lstrip(":")
+    name = nickname or address.rstrip("/").rpartition("/")[2].lstrip("*:")
     if not _NICKNAME(name) and nickname:
         raise Trouble(
             f"Nickname {name!r} in {text!r} is not 1 to 24 letters, digits, spaces or . + - _", f"As in {EXAMPLES}"

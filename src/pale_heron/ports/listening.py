@@ -2,12 +2,15 @@
 
     waiting ── somebody connects ──▶ connected ── the client goes ──▶ waiting
 
-One client at a time: a second one is turned away. `news` is what happened meanwhile, as events for the record.
+One client at a time: a second one is turned away, once it is sure that the first is still there: many modules close and
+connect again for each message, and the end of the one stands behind its last bytes. `news` is what happened meanwhile,
+as events for the record. Nobody but this computer can connect unless an address is written, or `*` for all of them.
 """
 
 import contextlib
 import select
 import socket
+import time
 from dataclasses import replace
 from typing import Any, Final
 
@@ -17,6 +20,11 @@ from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, host_and_port
 from pale_heron.ports.opening import READ_BYTES, WRITE_WAIT_S, StreamGone
+
+EVERYWHERE: Final = "*"
+LOOPBACK: Final = "127.0.0.1"
+JUDGED_AFTER_S: Final = 0.5
+"""A newcomer waits so long for the end of the one before."""
 
 NOBODY: Final = "nobody has connected"
 KEEP_ALIVE: Final = (("TCP_KEEPIDLE", 10), ("TCP_KEEPINTVL", 5), ("TCP_KEEPCNT", 3))
@@ -32,11 +40,15 @@ class ListeningStream:
         host, port = host_and_port(spec.address)
         self._client: socket.socket | None = None
         self._from = ""
+        self._next: tuple[socket.socket, str, float] | None = None
+        """Who has connected while somebody else was there, and since when."""
+        host = host or LOOPBACK
         try:
             self._server = _server(host, port)
         except OSError as problem:
+            everywhere = host == EVERYWHERE
             hint = (
-                "Another program has the port: choose another one" if host == "" else "Choose another port or address"
+                "Another program has the port: choose another one" if everywhere else "Choose another port or address"
             )
             raise Trouble(f"{spec.address} cannot be waited at: {problem.strerror}", hint, "busy") from None
         self._server.setblocking(False)
@@ -50,10 +62,14 @@ class ListeningStream:
         """What has arrived; empty where nothing came, or nobody is connected."""
         waiting = [each for each in (self._server, self._client) if each is not None]
         ready = select.select(waiting, [], [], wait_s)[0]
-        if self._server in ready:
+        data = self._received() if self._client in ready else b""
+        if self._server in ready and self._next is None:
             self._accept()
-        if self._client is None or self._client not in ready:
-            return b""
+        self._judge()
+        return data
+
+    def _received(self) -> bytes:
+        assert self._client is not None, "asked only where somebody is connected"
         try:
             data = self._client.recv(READ_BYTES)
         except BlockingIOError:
@@ -64,6 +80,19 @@ class ListeningStream:
         if not data:
             self._let_go("it closed the connection")
         return data
+
+    def _judge(self) -> None:
+        """Whether a newcomer takes the place of one that has gone, or is turned away."""
+        if self._next is None:
+            return
+        client, named, since = self._next
+        if self._client is None:
+            self._next = None
+            self._welcome(client, named)
+        elif time.monotonic() - since >= JUDGED_AFTER_S:
+            self._next = None
+            client.close()
+            self.news.append(("client-refused", {"from": named, "reason": f"{self._from} is connected"}))
 
     def write(self, data: bytes) -> int:
         """Hand over what there is room for. Raises StreamGone where nobody is connected."""
@@ -105,21 +134,19 @@ class ListeningStream:
 
     def close(self) -> None:
         """Wait no more."""
-        for each in (self._client, self._server):
+        for each in (self._client, self._next and self._next[0], self._server):
             if each is not None:
                 each.close()
-        self._client = None
+        self._client = self._next = None
 
     def _accept(self) -> None:
         try:
             client, address = self._server.accept()
         except OSError:
             return
-        named = _named(*address[:2])
-        if self._client is not None:
-            client.close()
-            self.news.append(("client-refused", {"from": named, "reason": f"{self._from} is connected"}))
-            return
+        self._next = client, _named(*address[:2]), time.monotonic()
+
+    def _welcome(self, client: socket.socket, named: str) -> None:
         client.setblocking(False)
         client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         client.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
@@ -138,15 +165,17 @@ class ListeningStream:
 
 def _server(host: str, port: int) -> socket.socket:
     """At one address, or at all of this computer's, of both kinds where the system has both."""
-    if not host and socket.has_dualstack_ipv6():
+    if host != EVERYWHERE:
+        family = socket.AF_INET6 if ":" in host else socket.AF_INET
+        return socket.create_server((host, port), family=family, backlog=4)
+    if socket.has_dualstack_ipv6():
         return socket.create_server(("", port), family=socket.AF_INET6, dualstack_ipv6=True, backlog=4)
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    return socket.create_server((host, port), family=family, backlog=4)
+    return socket.create_server(("", port), backlog=4)
 
 
 def own_addresses(host: str, port: int) -> list[str]:
     """What the far side can be given: the address that was named, or all that this computer has, loopback last."""
-    if host:
+    if host != EVERYWHERE:
         return [_named(host, port)]
     kinds = (socket.AF_INET, socket.AF_INET6)
     found = [each.address for interface in psutil.net_if_addrs().values() for each in interface if each.family in kinds]
