@@ -6,8 +6,10 @@ from itertools import pairwise
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.painted import snapshot
 from tests.streams import BEGIN, GGA, RTCM, chunk, gga, said, sentences
 
+from pale_heron.answers.line import line_answer
 from pale_heron.core.frames import IN, OUT, SECOND, Chunk, Event
 from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.diagnosis.causes import CAUSES
@@ -173,6 +175,31 @@ def test_a_banner_that_was_asked_for_is_no_restart() -> None:
     spoken.says(30, b"node 7: boot\r\n")
     assert len(spoken.shot.dialogue.restarts) == 1
     assert spoken.shot.findings[0].id == "restarts"
+
+
+@pytest.mark.parametrize("between", [("lost", "returned"), ("client-gone", "client")])
+def test_a_greeting_behind_a_connection_is_no_restart(between: tuple[str, str]) -> None:
+    """A server greets whoever connects, a device greets when its plug is put in again; neither starts by itself."""
+    spoken = Spoken()
+    for at in range(0, 50, 10):
+        spoken.says(at, b"node 7: boot\r\n")
+        spoken.says(at + 0.1, b"tide 4\r\n")
+        for name in between:
+            spoken.lane.event(Event(BEGIN + (at + 5) * SECOND, "module", name, {"from": "192.0.2.7:4000"}))
+    assert spoken.shot.dialogue.restarts == ()
+    spoken.says(60, b"node 7: boot\r\n")
+    spoken.says(600, b"node 7: boot\r\n")
+    assert len(spoken.shot.dialogue.restarts) == 1, "the second one that nothing has led to"
+
+
+def test_many_bytes_are_not_too_few_to_say() -> None:
+    spoken = Spoken()
+    for at in range(40):
+        spoken.says(at, b"legible it is\r\n" * 6 + bytes(range(128, 148)))
+        spoken.says(at + 0.6, b"")
+    shown = snapshot(spoken.lane, now=spoken.now + SECOND)
+    words = line_answer(shown, shown.lanes[0]).text
+    assert "Too few" not in words and "Legible in part: " in words, words
 
 
 def test_talk_stays_small_whatever_a_device_says() -> None:

@@ -7,7 +7,14 @@ from pale_heron.bench.snapshot import BenchSnapshot
 from pale_heron.core import figures
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
-from pale_heron.core.line.diagnosis.stages import LaneOpening, StageStatus, first_missing, is_silent, legible_lately
+from pale_heron.core.line.diagnosis.stages import (
+    ENOUGH_BYTES,
+    LaneOpening,
+    StageStatus,
+    first_missing,
+    is_silent,
+    legible_lately,
+)
 from pale_heron.core.line.settings import is_too_fast
 from pale_heron.core.wire.visible import safe_label
 
@@ -56,6 +63,8 @@ def line_answer(snapshot: BenchSnapshot, lane: LaneSnapshot) -> ViewAnswer:
             "Bytes arrive, but they are not legible: "
             if role == "coral"
             else "Too few bytes to say whether they are legible: "
+            if count < ENOUGH_BYTES
+            else "Legible in part: "
         )
         return answered(
             role,

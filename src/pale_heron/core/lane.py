@@ -276,6 +276,7 @@ class Lane:
             self._open_error = ""
             self._opened = self._opened or event.time
             self._returns += event.name == "returned"
+            self._dialogue.connected()
         if event.name in SETTING_EVENTS:
             self._role = safe_label(str(details.get("role", self._role)))
             self._address = safe_label(str(details.get("address", self._address)))
@@ -292,6 +293,7 @@ class Lane:
             self._listening, self._client = _texts(details.get("at")), ""
         elif event.name in ("client", "client-gone"):
             self._client = safe_label(str(details.get("from", ""))) if event.name == "client" else ""
+            self._dialogue.connected()
         elif event.name in ("settings-refused", "not-sent"):
             self._settings_error = safe_label(str(details.get("reason", "")))
         elif event.name == "start":

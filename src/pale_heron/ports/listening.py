@@ -46,11 +46,8 @@ class ListeningStream:
         try:
             self._server = _server(host, port)
         except OSError as problem:
-            everywhere = host == EVERYWHERE
-            hint = (
-                "Another program has the port: choose another one" if everywhere else "Choose another port or address"
-            )
-            raise Trouble(f"{spec.address} cannot be waited at: {problem.strerror}", hint, "busy") from None
+            words = f"{spec.address} cannot be waited at: {problem.strerror}"
+            raise Trouble(words, "Choose another port or address", "busy") from None
         self._server.setblocking(False)
         self.news: list[tuple[str, dict[str, Any]]] = [("listening", {"at": own_addresses(host, port)})]
 

@@ -86,6 +86,8 @@ class DialogueStats:
         self._login = b""
         self._banners: dict[bytes, bool] = {}
         self._banner = b""
+        self._greeting = False
+        """Whether the lane was opened or somebody connected since the last banner."""
         self._restarts: deque[int] = deque(maxlen=DELAYS_KEPT)
         self._unasked = 0
         self._at_login = False
@@ -151,6 +153,10 @@ class DialogueStats:
         if time is not None and _BANNER.search(body):
             self._see_banner(body[:TEXT_KEPT], time, after_silence=after_silence)
 
+    def connected(self) -> None:
+        """The lane was opened, or somebody has connected: a banner now is a greeting, and no start by itself."""
+        self._greeting = True
+
     def _answered_lately(self, time: int | None) -> bool:
         """An answer may have several lines: those that follow soon belong to it."""
         return self._last_sent is not None and time is not None and time - self._last_sent <= PATIENCE_NS
@@ -158,7 +164,8 @@ class DialogueStats:
     def _see_banner(self, body: bytes, time: int, *, after_silence: bool) -> None:
         if tells_of_before(body):
             return
-        asked = self._last_sent is not None and time - self._last_sent < ASKED_NS
+        asked = self._greeting or (self._last_sent is not None and time - self._last_sent < ASKED_NS)
+        self._greeting = False
         if body not in self._banners:
             if len(self._banners) < BANNERS_KEPT:
                 self._banners[body] = True
