@@ -241,6 +241,37 @@ def test_the_log_keeps_numbers_and_forgets_the_oldest() -> None:
     assert [log.get(number) for number in (5, 6, 9, 10, -1)] == [None, events[6], events[9], None, None]
 
 
+def test_what_cannot_be_decoded_is_left_out_and_it_goes_on_behind_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    terminal = Terminal(9600, tmp_path / "curlew", patient=True)
+    session = Session("bench", [LaneSpec("curlew", str(tmp_path / "curlew"))], tmp_path / "a.pcapng")
+    real, met = session.model.feed, list[object]()
+
+    def at_first(*records: Any) -> None:
+        if any(isinstance(each, Chunk) for each in records) and not met:
+            met.append(records)
+            raise RuntimeError("an owl in the works")
+        real(*records)
+
+    monkeypatch.setattr(session.model, "feed", at_first)
+    session.start()
+    try:
+        for _ in range(200):
+            terminal.send(GGA)
+            while terminal.queued:
+                terminal.work(0.05)
+            lanes = session.snapshot().lanes
+            if lanes and lanes[0].line.valid_sentences:
+                break
+        until(lambda: session.snapshot().lanes[0].line.valid_sentences > 0)
+        fault = session.snapshot().fault
+    finally:
+        session.stop()
+        terminal.close()
+    assert fault.startswith("something could not be decoded, once; the record has it: ") and "an owl" in fault
+
+
 def test_a_fault_in_decoding_costs_no_byte_of_the_record(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     terminal = Terminal(9600, tmp_path / "curlew", patient=True)
     session = Session("bench", [LaneSpec("curlew", str(tmp_path / "curlew"))], tmp_path / "a.pcapng")

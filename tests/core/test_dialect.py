@@ -1,20 +1,26 @@
 """Dialects: what is read, what is wrong with them and where, what is sent; and what a choice of sentences means."""
 
 import random
+from itertools import product
 from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.streams import BEGIN, chunk
 
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.config.dialects import known_dialects, read_text
 from pale_heron.bench.operations import payload_sender
 from pale_heron.core.device.schema.actions import ROLES
 from pale_heron.core.device.schema.dialect import read_dialect
 from pale_heron.core.device.schema.sentence_plan import CurrentSentence, plan
 from pale_heron.core.device.schema.toml_table import PLACEHOLDER
+from pale_heron.core.frames import OUT, SECOND, Event
+from pale_heron.core.lane import Lane
 from pale_heron.core.line.typed import compose
+from pale_heron.core.streams import Recognition
 from pale_heron.core.wire.probe import probe_of
 
 KNOWN = known_dialects()
@@ -334,3 +340,65 @@ def test_a_probe_goes_out_in_the_command_itself(monkeypatch: pytest.MonkeyPatch)
     sender.prepare()
     assert sender.send(b"#p,1,2") is None
     assert told == [("AT+POST=6,#p,1,2", None)]
+
+
+NESTED = "(" * 400 + "a" + ")" * 400
+HOSTILE_VALUES = [
+    "inf",
+    "-inf",
+    "nan",
+    "1" + "0" * 400,
+    f"'{NESTED}'",
+    "'(?:a{9999}){9999}'",
+    "[[[[[[1]]]]]]",
+    "{ a = { b = 1 } }",
+]
+HOSTILE_KEYS = [
+    "code",
+    "line",
+    "within-s",
+    "least",
+    "scale",
+    "says",
+    "reply",
+    "choices",
+    "words",
+    "grades",
+    "fields",
+    "head",
+]
+
+
+HOSTILE_TABLES = ["result.x", "command.x", "field.x", "line", "mode", "frame", "frame.in.x", "setting.x"]
+
+
+@pytest.mark.parametrize("table", HOSTILE_TABLES)
+def test_whatever_a_file_says_is_read_or_told(table: str) -> None:
+    """Numbers that no integer holds, expressions that nest too deep: they end nothing."""
+    for key, value in product(HOSTILE_KEYS, HOSTILE_VALUES):
+        text = f'name = "x"\n[command.ok]\nrun = "OK"\n[{table}]\n{key} = {value}\n'
+        dialect, wrong = read_text(text)
+        assert wrong, f"{value[:20]} is no value that anybody means for {key}"
+        assert all(each.line >= 1 and each.words for each in wrong)
+        assert dialect.name in ("", "x")
+
+
+def test_a_dialect_that_a_capture_brings_is_read_or_left_out() -> None:
+    """An event may hold any table at all; the lane is heard all the same, as the standards explain it."""
+    deep: dict[str, object] = {}
+    for _ in range(300):
+        deep = {"a": deep}
+    for table in (
+        {"name": 10**400},
+        {"name": "x", "result": {"y": {"code": float("inf"), "line": "Y"}}},
+        deep,
+        {"name": "x"},
+    ):
+        lane = Lane("m", dialects=DialectBook(Recognition.AT_ONCE))
+        lane.event(Event(BEGIN, "m", "dialect", {"name": "x", "table": table}))
+        lane.feed(chunk(b"AT\r", BEGIN, "m", OUT))
+        lane.feed(chunk(b"\r\nOK\r\n", BEGIN + SECOND, "m"))
+        module = lane.snapshot(BEGIN + 2 * SECOND).module
+        assert module is not None
+        assert module.dialect.name == "standard"
+        assert module.exchanges == 1

@@ -156,3 +156,36 @@ line = '{ENDLESS}'
         assert dialect.notices["row"].line.fullmatch(ROW) is None
     assert dialect.slow == (ENDLESS,)
     assert monotonic() - begin < LIMIT_S
+
+
+@pytest.mark.parametrize(
+    "pattern",
+    [
+        r"\d{1,5}(?:,\d{1,5}){20}",
+        "[({]{3}",
+        r"\({400}",
+        "(?:a{99}){99}",
+        "a{1000}" * 20,
+        r"[^\]]{9}x{,4}",
+        "(" * 40 + ")" * 40,
+    ],
+)
+def test_what_people_write_is_compiled(pattern: str) -> None:
+    assert Pattern(pattern).pattern == pattern
+
+
+@pytest.mark.parametrize(
+    "pattern",
+    [
+        "(?:a{9999}){9999}",
+        "(" * 400 + "a" + ")" * 400,
+        "(((a{99}){99}){99})",
+        "a{999999999999}",
+        "(a{200}b{200}){900}",
+        ")",
+        "(",
+    ],
+)
+def test_what_would_take_for_ever_to_compile_is_broken(pattern: str) -> None:
+    with pytest.raises(Broken):
+        Pattern(pattern)

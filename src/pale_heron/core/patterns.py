@@ -22,6 +22,10 @@ SPENT_S: Final = 0.25
 FAIR_S: Final = 0.0005
 """An expression that has taken SPENT_S in all is too slow where it takes more than this for a text on average."""
 
+DEEPEST: Final = 50
+MOST_PARTS: Final = 100_000
+"""Deeper nested, or written out longer, no expression is that anybody means; to compile such a one takes for ever."""
+
 Match = regex.Match
 Broken = regex.error
 """What is raised where an expression is broken."""
@@ -33,10 +37,8 @@ class Pattern(Generic[AnyStr]):
     __slots__ = ("_count", "_head", "_pattern", "_spent", "slow")
 
     def __init__(self, pattern: AnyStr, *, ignore_case: bool = False) -> None:
-        try:
-            self._pattern: Any = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
-        except (RecursionError, OverflowError, MemoryError):
-            raise Broken("it is nested too deep, or repeats too often") from None
+        _check_size(pattern if isinstance(pattern, str) else pattern.decode("latin-1"))
+        self._pattern: Any = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
         plain = not self._pattern.flags & (regex.IGNORECASE | regex.VERBOSE)
         self._head: AnyStr = _literal_head(pattern) if plain else pattern[:0]
         self._count = 0
@@ -112,6 +114,33 @@ class Pattern(Generic[AnyStr]):
 
     def __reduce__(self) -> tuple[Any, ...]:
         return partial(Pattern, ignore_case=bool(self._pattern.flags & regex.IGNORECASE)), (self._pattern.pattern,)
+
+
+_PIECE: Final = re.compile(
+    r"(?P<open>\()|(?P<close>\))|\{(?P<least>\d*),?(?P<most>\d*)\}|\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|.", re.DOTALL
+)
+"""A bracket, a count of repetitions, or one part: an escaped letter, a class, a letter."""
+
+
+def _check_size(pattern: str) -> None:
+    """Broken where an expression is nested too deep, or would be too long with all its repetitions written out."""
+    sums, last = [0], 0
+    for piece in _PIECE.finditer(pattern):
+        if piece["open"]:
+            sums.append(0)
+            last = 0
+        elif piece["close"]:
+            last = max(1, sums.pop()) if len(sums) > 1 else 1
+            sums[-1] += last
+        elif piece["least"] is not None:
+            times = int((piece["most"] or piece["least"] or "1")[:9])
+            sums[-1] += last * (times - 1)
+            last *= times
+        else:
+            last = 1
+            sums[-1] += 1
+        if len(sums) > DEEPEST or sums[-1] > MOST_PARTS:
+            raise Broken("it is nested too deep, or repeats too often")
 
 
 _LETTER = re.compile(r"(?:\\([^a-zA-Z0-9])|([^\\.^$*+?{}\[\]|()]))(?![*?{])", re.DOTALL)
