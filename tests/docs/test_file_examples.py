@@ -76,7 +76,7 @@ def recorded(tmp_path_factory: pytest.TempPathFactory) -> Path:
                 break
         else:
             pytest.fail(f"nothing came over the link three times: {said}")
-        run("record", f"bow={bow}", f"stern={stern}", "-o", folder / "buoy.pcapng", "--for", "4s")
+        run("record", f"bow={bow}", f"stern={stern}", "-o", folder / "buoy.pcapng", "--for", "10s")
     finally:
         for device in devices:
             device.stop()
@@ -125,7 +125,8 @@ def test_a_pasted_line_does_what_it_says(example: Example, folder: Path) -> None
         return
     assert said.strip() or "-o" in words
     if "-o" in words:
-        assert (folder / words[words.index("-o") + 1]).stat().st_size > 500
+        made = folder / words[words.index("-o") + 1]
+        assert made.exists() and made.stat().st_size > 500, said
 
 
 def test_a_new_dialect_is_sound_where_it_was_made(folder: Path) -> None:

@@ -3,6 +3,7 @@
 import gc
 import importlib
 import sys
+from collections.abc import Sequence
 from typing import Final, NoReturn
 
 import click
@@ -90,10 +91,15 @@ def program() -> None:
 
 
 def main() -> NoReturn:
-    """Run one command; trouble becomes one message, a fault of ours says so and asks for a report."""
+    """Run the command that was typed, and end with its status."""
+    sys.exit(status_of())
+
+
+def status_of(words: Sequence[str] | None = None) -> int:
+    """Run one command, that was typed unless it is given; trouble becomes one message, a fault of ours says so."""
     status: int = Exit.DONE
     try:
-        status = program.main(prog_name="pale-heron", standalone_mode=False) or Exit.DONE
+        status = program.main(words, prog_name="pale-heron", standalone_mode=False) or Exit.DONE
     except click.ClickException as wrong:
         wrong.show()
         status = wrong.exit_code
@@ -106,4 +112,4 @@ def main() -> NoReturn:
         # Whatever it is: no user sees a traceback, which may show what must not be shared.
         click.echo(f"pale-heron: {fault_words(fault)}", err=True)
         status = Exit.OWN_FAULT
-    sys.exit(status)
+    return int(status)
