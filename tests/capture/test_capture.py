@@ -297,6 +297,10 @@ def test_a_record_that_somebody_takes_away_goes_on_in_another_file(how: str, tmp
     writer.chunk(Chunk("curlew", Direction.IN, BEGIN, b"before"))
     assert writer.look(BEGIN) is None
     spoil(path, how)
+    # Nobody has seen yet that it is away: what is written now goes into a file that has no name, or another one.
+    writer.add_lane("hide", "/dev/ttyUSB1", LineSettings(9600))
+    for name in ("curlew", "hide"):
+        writer.chunk(Chunk(name, Direction.IN, BEGIN, b"unseen"))
     moved = writer.look(BEGIN + SECOND)
     assert moved is not None and how in str(moved.details["reason"])
     assert writer.look(BEGIN + SECOND) is None
@@ -304,8 +308,15 @@ def test_a_record_that_somebody_takes_away_goes_on_in_another_file(how: str, tmp
     writer.close()
     assert writer.path == tmp_path / "a-2.pcapng" and not writer.failure
     assert [each.path for each in writer.left] == [path]
-    event, chunk = CaptureReader(writer.path).records()
+    *saved, event, chunk = CaptureReader(writer.path).records()
     assert (event, chunk.data) == (moved, b"after")
+    told = [(each.lane, each.data) for each in saved if isinstance(each, Chunk)]
+    gone = how != "moved"
+    assert told == ([("curlew", b"unseen"), ("hide", b"unseen")] if gone else [])
+    assert moved.details["saved"] == len(told)
+    if how == "moved":
+        kept = CaptureReader(tmp_path / "elsewhere.pcapng").records()
+        assert [each.data for each in kept if isinstance(each, Chunk)] == [b"before", b"unseen", b"unseen"]
 
 
 @pytest.mark.parametrize("comes_back", [False, True])

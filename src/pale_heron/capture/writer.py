@@ -8,10 +8,12 @@ meanwhile; it tries again now and then, and goes on where there is room again.
                                        └── not written: what came is counted ──▶ failing
 
 Where somebody deletes, moves or cuts off the file meanwhile, that is seen when it is looked at, and another one is
-begun beside it: what is in the old one is left as it is.
+begun beside it: what is in the old one is left as it is. What was written since the last look into one that has no name
+any more is written into the new one: the file is open still, and nobody else can read it.
 """
 
 import contextlib
+import io
 import json
 import math
 import os
@@ -70,6 +72,8 @@ class CaptureWriter:
         """Bytes of lanes that could not be written since the file was begun."""
         self.left: list[LeftFile] = []
         """Files that could not be gone on with, before this one."""
+        self._looked = 0
+        """How much of the file was there when it was looked at last, and all was well."""
         self.described: list[int] = []
         """Where the describing blocks begin, as a reader needs them to begin in the middle."""
         self._interfaces: dict[str, int] = {}
@@ -115,16 +119,34 @@ class CaptureWriter:
             return self._go_on_elsewhere("was replaced by another file", time)
         if own.st_size < self.size:
             return self._go_on_elsewhere(f"was cut off at {own.st_size} of {self.size} bytes", time)
+        if self._has_hole():
+            # What was written since stands behind a hole, where no reader comes to.
+            return self._go_on_elsewhere(f"was cut off before {self._looked} bytes", time, save=True)
         if self._retry_at == math.inf:
             # It was away, and is back.
             self._retry_at = 0.0
+        self._looked = self.size
         return None
 
-    def _go_on_elsewhere(self, why: str, time: int) -> Event | None:
+    def _has_hole(self) -> bool:
+        """Whether the end of what was there at the last look is gone: a block ends with its length, and no length is 0."""
+        try:
+            return self._looked > 0 and not any(self._read(self._looked - 4, 4))
+        except OSError:
+            return False
+
+    def _read(self, begin: int, count: int) -> bytes:
+        """Some bytes of the file. OSError where they cannot be read."""
+        with os.fdopen(os.dup(self._file), "rb") as file:
+            file.seek(begin)
+            return file.read(count)
+
+    def _go_on_elsewhere(self, why: str, time: int, *, save: bool = False) -> Event | None:
         old, name, size = self._file, self.path, self.size
         described, interfaces = self.described, self._interfaces
         found = (name.with_name(f"{name.stem}-{count}{name.suffix}") for count in range(2, 1000))
         path = next((each for each in found if not is_there(each)), name)
+        missing = self._written_unseen(save=save)
         self.size, self.described, self._interfaces = 0, [], {}
         try:
             self._begin(path)
@@ -145,9 +167,28 @@ class CaptureWriter:
         self.path, self.failure = path, ""
         self.left.append(LeftFile(name, why))
         self._undescribed = list(self._lanes)
-        moved = Event(time, "", MOVED, {"reason": f"{name.name} {why}", "before": str(name), "bytes": size})
+        saved = sum(self._write(lambda block=block: block, time) for block in missing)  # type: ignore[misc]
+        details = {"reason": f"{name.name} {why}", "before": str(name), "bytes": size, "saved": saved}
+        moved = Event(time, "", MOVED, details)
         self.event(moved)
+        self._looked = self.size
         return moved
+
+    def _written_unseen(self, *, save: bool) -> list[bytes]:
+        """The records that were written since the last look into a file that has no name any more, or on `save`."""
+        try:
+            data = self._read(self._looked, self.size - self._looked)
+            if os.fstat(self._file).st_nlink and not save:
+                return []
+        except OSError:
+            return []
+        blocks = pcapng.read_blocks(io.BytesIO(data))
+        # Lanes are described anew, and have the same numbers, in the order in which they were added.
+        return [
+            data[each.offset : each.end]
+            for each in blocks
+            if isinstance(each, pcapng.Block) and each.kind == pcapng.ENHANCED_PACKET
+        ]
 
     def add_lane(self, name: str, address: str, settings: LineSettings | None) -> None:
         """Describe a lane, before its first chunk."""

@@ -27,6 +27,6 @@ def remove_own(path: Path) -> None:
 
 
 def new_file(path: Path, mode: int = 0o600) -> int:
-    """A file that was not there, opened for writing by number. Never through a link. OSError where one is there."""
-    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
+    """A file that was not there, opened by number. Never through a link. OSError where one is there."""
+    flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
     return os.open(path, flags, mode)
