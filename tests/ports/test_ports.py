@@ -331,9 +331,11 @@ def test_stamps_are_in_order_and_near_the_host_clock(tmp_path: Path) -> None:
 class RemotePort:
     """A serial port of another machine (RFC 2217) on loopback: negotiates, sends what it is told, hangs up."""
 
-    def __init__(self, data: bytes) -> None:
+    def __init__(self, data: bytes, stays_s: float = 0.5) -> None:
+        """It stays so long after its last byte."""
         self._server = socket.create_server(("127.0.0.1", 0))
         self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
+        self._stays_s = stays_s
         self.rate = 0
         self._data = data
         self._thread = threading.Thread(target=self._serve, daemon=True)
@@ -350,7 +352,7 @@ class RemotePort:
                 b"".join(manager.filter(received))
         self.rate = port.baudrate
         connection.sendall(b"".join(manager.escape(self._data)))
-        time.sleep(0.5)
+        time.sleep(self._stays_s)
         connection.close()
         self._server.close()
 
@@ -435,6 +437,17 @@ def test_what_a_remote_server_refused_is_told(way: str, words: str) -> None:
     life.end()
     told = next(record for record in life.records if isinstance(record, Event) and record.name == "refused")
     assert words in str(told.details["reason"]) and "silence" not in str(told.details)
+
+
+def test_what_came_before_a_remote_server_closed_is_all_recorded() -> None:
+    """It sends much and closes at once: pyserial's reader has ended before the half of it was handed out."""
+    data = bytes(range(256)) * 500
+    life = Life(RemotePort(data, 0.0).address)
+    life.until(lambda life: "lost" in life.events)
+    life.end()
+    assert life.data == data
+    lost = next(record for record in life.records if isinstance(record, Event) and record.name == "lost")
+    assert lost.details["reason"] == "the other side closed it"
 
 
 def test_a_remote_serial_lane_is_set_read_and_lost() -> None:

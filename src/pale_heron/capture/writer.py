@@ -129,7 +129,7 @@ class CaptureWriter:
         return None
 
     def _has_hole(self) -> bool:
-        """Whether the end of what was there at the last look is gone: a block ends with its length, and no length is 0."""
+        """Whether the end of what was there at the last look is gone: a block ends with its length, which is not 0."""
         try:
             return self._looked > 0 and not any(self._read(self._looked - 4, 4))
         except OSError:

@@ -4,6 +4,7 @@ import contextlib
 import errno
 import io
 import os
+import queue
 import select
 import threading
 from dataclasses import replace
@@ -22,6 +23,7 @@ from pale_heron.system import DRIVER_ERRORS, FILE_NUMBERS, driver_counters
 
 READ_BYTES = 65_536
 WRITE_WAIT_S = 0.2
+CLOSED: Final = "the other side closed it"
 VIRTUAL = ("/dev/pts/", "/dev/ttyACM", "/dev/rfcomm")
 PROBLEMS: Final[tuple[type[Exception], ...]] = (
     serial.SerialException,
@@ -119,6 +121,8 @@ class ByteStream:
         """
         try:
             if self._file is None:
+                if (waiting := getattr(self._port, "_read_buffer", None)) is not None:
+                    return self._queued(waiting, wait_s)
                 first: bytes = self._port.read(1)
                 return first + bytes(self._port.read(self._port.in_waiting)) if first else b""
             if not select.select([self._file], [], [], wait_s)[0]:
@@ -127,8 +131,32 @@ class ByteStream:
         except PROBLEMS as problem:
             raise StreamGone(reason_words(problem)) from None
         if not data:
-            raise StreamGone("the other side closed it" if self._networked else "the device hung up")
+            raise StreamGone(CLOSED if self._networked else "the device hung up")
         return data
+
+    def _queued(self, waiting: "queue.Queue[bytes | None]", wait_s: float) -> bytes:
+        """What pyserial's own reader of RFC 2217 has put there. None stands behind the last byte of a connection.
+
+        Its `read` throws away what it has taken when that reader ends meanwhile.
+        """
+        data = bytearray()
+        try:
+            piece = waiting.get(timeout=wait_s)
+            while piece is not None:
+                data += piece
+                if len(data) >= READ_BYTES:
+                    return bytes(data)
+                piece = waiting.get_nowait()
+        except queue.Empty:
+            reader: threading.Thread | None = getattr(self._port, "_thread", None)
+            if not data and waiting.empty() and not (reader is not None and reader.is_alive()):
+                raise StreamGone(CLOSED) from None
+            return bytes(data)
+        if not data:
+            raise StreamGone(CLOSED)
+        # The end once more, for whoever asks next.
+        waiting.put(None)
+        return bytes(data)
 
     @property
     def writes_at_once(self) -> bool:
