@@ -59,6 +59,34 @@ def test_each_reason_why_a_port_cannot_be_opened_is_told(
     assert told.value.hint
 
 
+@pytest.mark.parametrize(
+    ("number", "words", "way_out"),
+    [
+        (errno.EMFILE, "Too many open files", "ulimit -n"),
+        (errno.ENOMEM, "Cannot allocate memory", "too much open"),
+        (errno.ENODEV, "No such device", "does it take the rate"),
+        (errno.EBUSY, "held by owl (process 7)", "End that program"),
+    ],
+)
+def test_nobody_is_blamed_for_what_is_not_their_doing(
+    number: int, words: str, way_out: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Somebody else has the port open too; the system says what was in the way."""
+    path = tmp_path / "port"
+    path.touch()
+    monkeypatch.setattr("pale_heron.ports.refusals.DeviceHolders.by_others", lambda *_: [holders.Holder(7, "owl")])
+    monkeypatch.setattr("pale_heron.ports.refusals._is_file", lambda _: False)
+
+    def refuse(_: serial.Serial) -> None:
+        raise serial.SerialException(number, os.strerror(number))
+
+    monkeypatch.setattr(serial.Serial, "open", refuse)
+    with pytest.raises(Trouble) as told:
+        ByteStream(LaneSpec("x", str(path)))
+    assert words in told.value.what and way_out in told.value.hint
+    assert ("owl" in told.value.what) is (number == errno.EBUSY)
+
+
 @pytest.mark.parametrize("address", ["/dev/null", "/dev/zero", "FOLDER", "FILE"])
 def test_what_is_no_serial_port_is_told_as_such(address: str, tmp_path: Path) -> None:
     (tmp_path / "file").touch()

@@ -14,6 +14,13 @@ from pale_heron.ports.simulated import read_label
 from pale_heron.system import error_number
 
 OWN_CONSOLES: Final = re.compile(r"/dev/(console|tty\d*)")
+OWN_LIMITS: Final = {errno.EMFILE, errno.ENFILE, errno.ENOMEM}
+"""What is lacking here: whoever else has the port has nothing to do with it."""
+
+OTHERS_HINDER: Final = {errno.EBUSY, errno.EAGAIN, errno.EWOULDBLOCK, errno.EACCES, errno.EPERM}
+"""Other numbers than these do not say that somebody holds it, or that a right is missing."""
+
+UNUSUAL: Final = "Is it a serial device, and does it take the rate?"
 RADIO_PORT: Final = re.compile(r"/dev/rfcomm(\d+)")
 NOT_SERIAL: Final = "List what is: pale-heron ports"
 
@@ -85,8 +92,13 @@ def _unbound(address: str, number: str) -> Trouble:
 
 def _is_serial(address: str, problem: Exception) -> bool:
     """Whether it is a device on which a line can be set at all."""
-    numbers = [error_number(each) for each in (problem, problem.__context__) if isinstance(each, Exception)]
-    return errno.ENOTTY not in numbers and not _is_file(address)
+    return errno.ENOTTY not in _numbers(problem) and not _is_file(address)
+
+
+def _numbers(problem: Exception) -> set[int]:
+    """The system's numbers of a problem, and of what led to it."""
+    found = (error_number(each) for each in (problem, problem.__context__) if isinstance(each, Exception))
+    return {each for each in found if each is not None}
 
 
 def _is_file(address: str) -> bool:
@@ -114,6 +126,11 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
         return Trouble(f"{address} is not there", "List what is: pale-heron ports", "absent")
     if not _is_serial(address, problem):
         return Trouble(f"{address} is no serial port", NOT_SERIAL)
+    if _numbers(problem) & OWN_LIMITS:
+        words = f"{address} cannot be opened: {reason_words(problem)}"
+        return Trouble(words, "This program has too much open: close lanes, or raise its limit (ulimit -n)")
+    if _numbers(problem) - OTHERS_HINDER:
+        return Trouble(f"{address} cannot be opened: {reason_words(problem)}", UNUSUAL)
     walked = DeviceHolders([address])
     # The far end of a simulated device is held by the process that plays it.
     held = [each for each in walked.by_others(address) if str(each.pid) != read_label(Path(address)).get("process")]
@@ -128,5 +145,4 @@ def why_not(spec: LaneSpec, problem: Exception) -> Trouble:
         return Trouble(f"This user may not open {address}", right, "no-permission")
     if walked.by_us(address):
         return Trouble(f"{address} is open in this program already", "One lane is enough for one port", "busy")
-    reason = reason_words(problem)
-    return Trouble(f"{address} cannot be opened: {reason}", "Is it a serial device, and does it take the rate?")
+    return Trouble(f"{address} cannot be opened: {reason_words(problem)}", UNUSUAL)
