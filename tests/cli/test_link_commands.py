@@ -256,3 +256,9 @@ def test_printed_pulses_of_a_capture(tmp_path: Path) -> None:
     assert "did you mean 'board'" in run("clock", str(capture), "--pulse", "printed:bord").stderr
     for wrong in ("pps:/dev/pps0", "printed:", "printed:board:("):
         assert run("clock", str(capture), "--pulse", wrong).returncode == 2
+
+
+def test_a_lane_that_only_listens_answers_nothing_and_says_so() -> None:
+    done = run("answer", "hide=/dev/nowhere@9600,listen-only")
+    assert done.returncode == 2
+    assert b"hide only listens: nothing is ever sent on it" in done.stderr

@@ -39,6 +39,8 @@ def answer(lane: str, rule: str, duration: str, capture: Path | None) -> None:
     limit = seconds(duration) if duration else None
     end_on_signals()
     spec = lane_named(lane)
+    if spec.settings.listen_only:
+        raise Trouble(f"{spec.name} only listens: nothing is ever sent on it, so nothing is answered", "Leave that out")
     with opened([spec], capture=capture) as session:
         answering = Answering(session, spec.name, by)
         session.operations.begin(answering)
