@@ -261,4 +261,4 @@ def test_printed_pulses_of_a_capture(tmp_path: Path) -> None:
 def test_a_lane_that_only_listens_answers_nothing_and_says_so() -> None:
     done = run("answer", "hide=/dev/nowhere@9600,listen-only")
     assert done.returncode == 2
-    assert b"hide only listens: nothing is ever sent on it" in done.stderr
+    assert "hide only listens: nothing is ever sent on it" in str(done.stderr)
