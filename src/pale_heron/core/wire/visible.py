@@ -27,6 +27,11 @@ def safe_text(data: bytes) -> str:
     return text if _PLAIN(text) else text.translate(_TABLE)
 
 
+def beside_hex(data: bytes) -> str:
+    """`data` as the text that stands beside its hexadecimal digits: what the digits show already is a dot."""
+    return "".join(letter if letter.isascii() else "·" for letter in safe_text(data))
+
+
 def safe_label(text: str) -> str:
     """Text from outside that is no device byte (a port's description, a file's name), without what could act.
 

@@ -25,7 +25,7 @@ from pale_heron.core.device.schema.notices import ERROR, NO_ANSWER, OK, UNCLEAR
 from pale_heron.core.frames import SECOND
 from pale_heron.core.sharing.masking import shown, without
 from pale_heron.core.utc import clock
-from pale_heron.core.wire.visible import safe_label, safe_text, starred
+from pale_heron.core.wire.visible import beside_hex, safe_label, starred
 from pale_heron.tui import acts
 from pale_heron.tui.acts import act
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, line, padded, titled, width_of, wrapped
@@ -36,7 +36,7 @@ DETAIL = 44
 INDENT = 10
 HEX_ROW = 16
 MOST_HEX_ROWS = 10
-WITH_ENDS = "sent, then received, line ends and all"
+WITH_ENDS = "sent, received, with line ends"
 LIST_NAMED, LIST_UNNAMED, LIST_NOTICES = 3, 2, 2
 """So many lines of a reply, and notices that came meanwhile, stand in the list."""
 
@@ -352,7 +352,7 @@ def _bytes(pieces: list[bytes], note: str, width: int, secrets: frozenset[str]) 
         return [line(("its bytes hold a secret: they are not shown", "quiet"))]
     row = min(HEX_ROW, (width - 1) // 4)
     cut_up = [data[at : at + row] for data in pieces for at in range(0, len(data), row)]
-    rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (safe_text(each), "text")) for each in cut_up]
+    rows = [line((f"{each.hex(' ').upper():<{3 * row}} ", "quiet"), (beside_hex(each), "text")) for each in cut_up]
     more = len(rows) - MOST_HEX_ROWS
     note += f", {figures.several(more, 'row')} more" if more > 0 else ""
     return titled("BYTES", rows[:MOST_HEX_ROWS], note) if rows else []

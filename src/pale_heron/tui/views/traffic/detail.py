@@ -15,7 +15,7 @@ from pale_heron.core.nmea.sentence import checksums
 from pale_heron.core.runs import Entry
 from pale_heron.core.utc import iso
 from pale_heron.core.wire.rtcm3_messages import MessageField, message_fields
-from pale_heron.core.wire.visible import safe_label, safe_text
+from pale_heron.core.wire.visible import beside_hex, safe_label, safe_text
 from pale_heron.tui.painting.paint import BLANK, Line, Span, beside, cut, labelled, line, width_of, wrapped
 from pale_heron.tui.views.traffic.event_words import event_line, event_words, value_words
 
@@ -142,7 +142,7 @@ def _dump(data: bytes, base: NumberBase) -> list[Line]:
         wide = len(base.each(0))
         shown = (" " if wide > 1 else "").join(base.each(byte) for byte in piece)
         room = base.a_row * (wide + (wide > 1))
-        beside_it = "".join(letter if letter.isascii() else "·" for letter in safe_text(piece)) if wide > 1 else ""
+        beside_it = beside_hex(piece) if wide > 1 else ""
         out.append(line((f"{at:>4}  ", "faint"), (f"{shown:<{room}} ", "text"), (beside_it, "heron")))
     return out
 
