@@ -18,7 +18,8 @@ from pale_heron import tui
 from pale_heron.bench.operations.baud_search import BaudSearchState
 from pale_heron.bench.scrollback.selection import Selection
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
-from pale_heron.core.frames import IN, Direction, Frame, Kind, Status
+from pale_heron.core.frames import IN, SECOND, Chunk, Direction, Frame, Kind, Status
+from pale_heron.core.lane import Lane
 from pale_heron.core.line.diagnosis.stages import LaneOpening
 from pale_heron.core.line.rates import CANDIDATES, BaudResult
 from pale_heron.core.line.settings import KEYS, LineSettings, short_line
@@ -32,6 +33,7 @@ from pale_heron.tui.actions.consent import Consent
 from pale_heron.tui.actions.lane import LaneActions
 from pale_heron.tui.base import FullScreen
 from pale_heron.tui.painting.paint import plain, width_of
+from pale_heron.tui.screens.orders import current_sentences
 from pale_heron.tui.screens.panel import AskLine, Choice, Panel
 from pale_heron.tui.screens.ports import PortsScreen
 from pale_heron.tui.screens.rates import RateScreen
@@ -436,3 +438,13 @@ async def test_a_lane_on_which_something_is_under_way_is_closed_after_a_yes(
             assert not bench.done
             await shown.press(key)
         assert bench.done == done
+
+
+def test_what_is_no_sentence_is_offered_as_none() -> None:
+    lane = Lane("curlew")
+    for at in range(20):
+        lane.feed(Chunk("curlew", IN, BEGIN + at * SECOND, GGA + b"\xff\x80" * 30))
+    lane.tick(BEGIN + 21 * SECOND)
+    shown = lane.snapshot(BEGIN + 21 * SECOND)
+    assert {"bytes"} <= {each.type for each in shown.line.types}
+    assert list(current_sentences(shown)) == ["GGA"]

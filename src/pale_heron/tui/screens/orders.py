@@ -16,7 +16,7 @@ from pale_heron.bench.operations.registry import Operations
 from pale_heron.core.device.schema.actions import DeviceAction
 from pale_heron.core.device.schema.dialect import Dialect
 from pale_heron.core.device.schema.sentence_plan import CurrentSentence
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import NMEA, SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.pages import page
@@ -205,7 +205,7 @@ def current_sentences(lane: LaneSnapshot | None) -> dict[str, CurrentSentence]:
     found: dict[str, CurrentSentence] = {}
     newest = max((each.last or 0 for each in lane.line.types), default=0) if lane else 0
     for each in lane.line.types if lane else ():
-        if len(each.type) != 5 or each.type[0] == "P" or not each.hz:
+        if each.kind is not NMEA or len(each.type) != 5 or each.type[0] == "P" or not each.hz:
             continue
         if newest - (each.last or 0) > max(STOPPED_S, 3 / each.hz) * SECOND:
             continue
