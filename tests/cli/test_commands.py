@@ -9,6 +9,7 @@ import shutil
 import struct
 import subprocess
 import sys
+import warnings
 from pathlib import Path
 
 import click
@@ -21,7 +22,8 @@ from pale_heron.__main__ import main as program_itself
 from pale_heron.capture.writer import CaptureWriter
 from pale_heron.cli.decode import LARGE_BYTES
 from pale_heron.cli.program import program, status_of
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import IN, SECOND, Chunk
+from pale_heron.core.line.settings import LineSettings
 from pale_heron.sim.scenes import SCENES
 
 COMMANDS = (
@@ -438,3 +440,18 @@ def test_what_is_read_is_never_written_over(two_receivers: Path, tmp_path: Path)
         assert done.returncode == 2, (words, done.stderr)
         assert b"is what is read: it would be lost" in done.stderr
     assert own.read_bytes() == before
+
+
+def test_a_name_with_letters_that_no_font_has_is_drawn_without_a_word(tmp_path: Path) -> None:
+    own, name = tmp_path / "own.pcapng", "cur\x1b[31mlew\u202e"
+    writer = CaptureWriter(own)
+    writer.add_lane(name, "/dev/x", LineSettings(9600))
+    for at, data in enumerate(said(40, SCENES["open-sky"])):
+        writer.chunk(Chunk(name, IN, BEGIN + at * SECOND, data))
+    writer.close()
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", UserWarning)
+        done = run("chart", "scatter", own, "-o", tmp_path / "own.svg")
+    drawn = (tmp_path / "own.svg").read_text("utf-8")
+    assert (done.returncode, done.stderr) == (0, b"")
+    assert "\x1b" not in drawn and "\u241b" not in drawn and "cur·[31mlew" in drawn

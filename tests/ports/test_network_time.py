@@ -22,8 +22,8 @@ CLOCK = StampClock()
 
 
 @contextmanager
-def server(answering: Answering, host: str = "127.0.0.1") -> Iterator[int]:
-    """Answers each question by what is given; None is silence."""
+def server(answering: Answering, host: str = "127.0.0.1", before: tuple[bytes, ...] = ()) -> Iterator[int]:
+    """Answers each question by what is given; None is silence. `before` comes first."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     with socket.socket(family, socket.SOCK_DGRAM) as listening:
         listening.bind((host, 0))
@@ -36,6 +36,8 @@ def server(answering: Answering, host: str = "127.0.0.1") -> Iterator[int]:
                     asked, address = listening.recvfrom(1024)
                 except TimeoutError:
                     continue
+                for stray in before:
+                    listening.sendto(stray, address)
                 answer = answering(asked, CLOCK.now())
                 if answer is not None:
                     listening.sendto(answer, address)
@@ -157,3 +159,11 @@ def test_how_a_server_is_written(text: str, read: tuple[str, int]) -> None:
 def test_what_is_no_server_is_told(text: str) -> None:
     with pytest.raises(Trouble, match="is no server"):
         server_typed(text)
+
+
+def test_what_anybody_may_send_ends_no_question() -> None:
+    """Empty packets, scraps, and somebody else's question, as they reach an open port."""
+    strays = (b"", b"x" * 47, question(CLOCK.now()), bytes(48))
+    with server(ahead(0), before=strays) as port:
+        found = ask("127.0.0.1", port, CLOCK)
+    assert found.samples == SAMPLES and not found.error

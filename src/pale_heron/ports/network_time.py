@@ -75,12 +75,16 @@ def _once(family: int, address: tuple[object, ...], clock: StampClock) -> Networ
         asked = question(left)
         link.send(asked)
         end = time.monotonic() + LIMIT_S
-        while True:
-            answer = link.recv(MOST_BYTES)
+        passed_over: OtherQuestion | None = None
+        while passed_over is None or time.monotonic() < end:
+            try:
+                answer = link.recv(MOST_BYTES)
+            except TimeoutError:
+                break
             came = clock.now()
             try:
                 return read_answer(answer, asked, left, came)
-            except OtherQuestion:
-                # A late answer to a question of before is passed over.
-                if time.monotonic() >= end:
-                    raise
+            except OtherQuestion as other:
+                # A late answer to a question of before, or what anybody may send; the answer may come still.
+                passed_over = other
+        raise passed_over or TimeoutError

@@ -4,6 +4,7 @@ Colours are dark enough for paper. Matplotlib is slow to load: nothing else impo
 """
 
 import textwrap
+import warnings
 from datetime import UTC
 from pathlib import Path
 from typing import Any, Final
@@ -13,6 +14,7 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter, DateFormatter
 from matplotlib.figure import Figure
+from matplotlib.text import Text
 
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
@@ -43,6 +45,10 @@ def check_format(path: Path) -> None:
         raise Trouble(f"{path} has no ending that says a format", f"End its name with {' or '.join(FORMATS)}")
 
 
+_DOTS: Final = dict.fromkeys(range(0x2400, 0x2427), "·")
+"""The pictures of control characters, which fonts have not."""
+
+
 def save(figure: Figure, path: Path) -> None:
     """Write a drawing, whole or not at all. Raises Trouble where it cannot be written."""
     check_format(path)
@@ -53,7 +59,12 @@ def save(figure: Figure, path: Path) -> None:
         with (
             written_whole(path) as fresh,
             matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}),
+            warnings.catch_warnings(),
         ):
+            # A name may have letters that the font has not: a box stands for them, and nobody needs to be told.
+            warnings.filterwarnings("ignore", message="Glyph .* missing")
+            for text in figure.findobj(Text):
+                text.set_text(text.get_text().translate(_DOTS))
             figure.savefig(fresh, format=form[1:], metadata=date)
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None

@@ -100,12 +100,12 @@ def answer_to(asked: bytes, moment: int, sent: int, stratum: int, reference: byt
 def read_answer(answer: bytes, asked: bytes, left: int, came: int) -> NetworkTime:
     """What an answer says; raises NtpProblem where it says no time, or answers another question."""
     if len(answer) < LENGTH:
-        raise NtpProblem(f"the answer has {len(answer)} bytes, not {LENGTH}")
+        raise OtherQuestion(f"the answer has {len(answer)} bytes, not {LENGTH}")
     fields = _PACKET.unpack(answer[:LENGTH])
     head, stratum, _, _, root_delay, root_dispersion, reference, _, origin, received, sent = fields
     leap, mode = head >> 6, head & 7
     if mode != SERVER:
-        raise NtpProblem(f"what came is no answer of a server (mode {mode})")
+        raise OtherQuestion(f"what came is no answer of a server (mode {mode})")
     if origin != _PACKET.unpack(asked)[-1]:
         raise OtherQuestion("what came answers another question")
     code = _code(stratum, reference)
