@@ -183,7 +183,7 @@ class CaptureWriter:
         except OSError:
             return []
         blocks = pcapng.read_blocks(io.BytesIO(data))
-        # Lanes are described anew, and have the same numbers, in the order in which they were added.
+        # Lanes are described again there, and have the same numbers, in the order in which they were added.
         return [
             data[each.offset : each.end]
             for each in blocks
