@@ -81,6 +81,12 @@ def test_what_is_learnt_is_sound_and_explains_the_conversation(talk: Talk) -> No
     assert unclaimed(chunks, dialect) == []
 
 
+def test_lines_of_one_reply_have_fields_of_their_own() -> None:
+    chunks = [each for each in talked(TALKS["a board"]).records if isinstance(each, Chunk)]
+    dialect, _ = read_text(drafted(chunks, "learnt"))
+    assert [list(each.groupindex) for each in dialect.commands["tx1"].replies] == [["tx1"], ["air"]]
+
+
 def test_a_dialect_says_what_it_does_not_claim() -> None:
     chunks = [each for each in talked(TALKS["result words of its own"]).records if isinstance(each, Chunk)]
     text = 'name = "short"\n[result.done]\nline = "W/OK"\nstatus = "ok"\n[command.attention]\nrun = "AT"\n'

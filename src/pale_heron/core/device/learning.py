@@ -173,7 +173,10 @@ class _Learner:
             texts.append(template)
         replies = command.setdefault("reply", [])
         for line in heard if form != "test" else ():
-            pattern = _pattern(line, name)
+            first = line.split(maxsplit=1)[0] if line.split() else ""
+            other = bool(replies) and not any(each.startswith(re.escape(first)) for each in replies)
+            # Of a reply with several lines each has fields of its own.
+            pattern = _pattern(line, (_name(first) or name) if other else name)
             if pattern not in replies:
                 replies.append(pattern)
                 self._guess(f"of {line!r}", "command", name, "reply")
