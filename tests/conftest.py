@@ -12,6 +12,12 @@ settings.register_profile("explore", deadline=None, max_examples=1000)
 settings.load_profile("explore" if os.environ.get("EXPLORE") else "repeatable")
 
 
+WAITING = ("tests/tui/", "tests/cli/", "tests/strangers/", "tests/rack/")
+"""Here tests wait for devices and screens, more than they compute."""
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What drives the whole program takes longest: it begins first, so that no worker is left alone with it."""
-    items.sort(key=lambda item: item.get_closest_marker("terminal") is None)
+    items.sort(
+        key=lambda item: 0 if item.get_closest_marker("terminal") else 1 if item.nodeid.startswith(WAITING) else 2
+    )
