@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 import threading
@@ -134,8 +135,12 @@ def test_live_and_its_record_say_the_same(tmp_path: Path, monkeypatch: pytest.Mo
     _, again = told(str(capture))
     for whole in (live, again):
         # What still came while the lanes were closed is in the record alone; the host's clock is asked anew live.
-        for name in ("begin", "end", "host", "lanes", "offset_to_give", "no_offset_because"):
+        for name in ("begin", "end", "host", "lanes", "offset_to_give"):
             del whole[name]
+        # Why there is none is the same; how many sentences are counted in it is not, for the reason above.
+        whole["no_offset_because"] = re.sub(
+            r"\d+ of the steadiest", "some of the steadiest", whole["no_offset_because"]
+        )
         for each in whole["pulses"]:
             for name in (
                 "count",
