@@ -18,6 +18,7 @@ import json
 import math
 import os
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from time import monotonic
 from typing import Any, Final, NamedTuple
@@ -167,7 +168,7 @@ class CaptureWriter:
         self.path, self.failure = path, ""
         self.left.append(LeftFile(name, why))
         self._undescribed = list(self._lanes)
-        saved = sum(self._write(lambda block=block: block, time) for block in missing)  # type: ignore[misc]
+        saved = sum(self._write(partial(bytes, block), time) for block in missing)
         details = {"reason": f"{name.name} {why}", "before": str(name), "bytes": size, "saved": saved}
         moved = Event(time, "", MOVED, details)
         self.event(moved)

@@ -57,10 +57,12 @@ class ListeningStream:
 
     def read(self, wait_s: float) -> bytes:
         """What has arrived; empty where nothing came, or nobody is connected."""
-        waiting = [each for each in (self._server, self._client) if each is not None]
+        # While a newcomer is judged, others wait in the queue of the system.
+        server = self._server if self._next is None else None
+        waiting = [each for each in (server, self._client) if each is not None]
         ready = select.select(waiting, [], [], wait_s)[0]
         data = self._received() if self._client in ready else b""
-        if self._server in ready and self._next is None:
+        if self._server in ready:
             self._accept()
         self._judge()
         return data

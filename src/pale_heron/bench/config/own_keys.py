@@ -67,6 +67,6 @@ def every_refusal(seconds: float) -> str:
 
 def row_of(own: OwnKey) -> dict[str, Any]:
     """What stands in the row of a key; what is as usual is left out."""
-    values = {"key": own.key, "lane": own.lane, "send": own.send, "routine": own.routine}
-    values |= {"every": own.every_s, "label": own.label}  # type: ignore[dict-item]
+    values: dict[str, Any] = {"key": own.key, "lane": own.lane, "send": own.send, "routine": own.routine}
+    values |= {"every": own.every_s, "label": own.label}
     return {name: value for name, value in values.items() if value}
