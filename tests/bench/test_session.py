@@ -192,6 +192,7 @@ def test_who_asks_for_no_figures_does_not_wait_for_decoding(
     assert b"".join(received(tmp_path / "a.pcapng")) == sent
     assert (session.snapshot().lanes[0].line.bytes_in == len(sent)) == whole
     assert whole or len(fed) <= 1, "what was under way alone"
+    assert session.undecoded is not whole
 
 
 @pytest.mark.parametrize("broken", ["_clock_step", "_write", "_with_table"])

@@ -15,6 +15,7 @@ from pale_heron.core.frames import (
     NO_CHECKSUM,
     OK,
     OUT,
+    SECOND,
     SETTING_EVENTS,
     TEXT,
     WAITED,
@@ -48,6 +49,9 @@ if TYPE_CHECKING:
     from pale_heron.core.device.dialogue.tracker import ModuleSnapshot, ModuleTracker
     from pale_heron.core.wire.batcher import Stretch, WholeRun
     from pale_heron.core.wire.sentence_batch import Addresses, Places, SentenceBatch
+
+STREAM_NS: Final = 10 * SECOND
+"""Sentences that came not longer ago go on."""
 
 FEW_BYTES: Final = 32_768
 """So little is taken as fast chunk by chunk."""
@@ -329,7 +333,7 @@ class Lane:
         dialogue = self._dialogue.snapshot(now)
         fix = self._believed.snapshot(now)
         module = self.module
-        answering = module.stage_status if module else None
+        answering = module.stage_status if module and not _streams(line, module, now) else None
         asked_only = dialogue.waits_to_be_asked and not line.valid
         evidence = Evidence(
             opening=self._opening,
@@ -425,6 +429,15 @@ class Lane:
         given, self.streams.reported = self.streams.reported, []
         for position in given:
             self._believed.fix.feed_position(position)
+
+
+def _streams(line: LineSnapshot, module: "ModuleTracker", now: int | None) -> bool:
+    """Whether a lane on which commands are answered is that of a receiver: its sentences go on, or came last."""
+    heard = [each.last for each in line.types if each.kind is NMEA and each.count > each.bad and not is_talk(each.type)]
+    last = max((time for time in heard if time is not None), default=None)
+    if last is None or now is None:
+        return bool(heard)
+    return now - last <= STREAM_NS or last > (module.answered_at or 0)
 
 
 def _joined(found: tuple[Finding, ...], remarks: tuple[PlausibilityFinding, ...]) -> tuple[Finding, ...]:

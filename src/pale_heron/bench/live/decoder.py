@@ -21,6 +21,12 @@ MARGIN_NS: Final = 120_000_000
 """Bytes may lie so long in a coalescer, those that were sent too: so much later it is certain that they do not come."""
 
 DECODE_S: Final = 60.0
+CATCH_UP_S: Final = 0.5
+"""The last moment is decoded where that takes no longer, whether or not somebody needs the whole."""
+
+GIVE_UP_S: Final = 5.0
+"""A batch that is being decoded is not broken off."""
+
 PICTURE_NS: Final = SECOND // 15
 AT_A_TIME: Final = 512 << 10
 """Between so many bytes somebody who looks may get a picture."""
@@ -71,6 +77,7 @@ class Decoder:
         self._until = 0
         """Up to this moment everything is decoded."""
         self._given_up = threading.Event()
+        self._whole = False
         self._placer = CheckpointPlacer(model)
         self._dialects_noted: dict[str, str] = {}
         self._looked = True
@@ -81,9 +88,14 @@ class Decoder:
 
     def let_go(self, *, whole: bool) -> None:
         """Wait for its end, at most so long; where not the `whole` is needed, what still waits is not decoded."""
-        if not whole:
-            self._given_up.set()
-        join(self._thread, DECODE_S)
+        join(self._thread, DECODE_S if whole else CATCH_UP_S)
+        self._given_up.set()
+        join(self._thread, GIVE_UP_S)
+
+    @property
+    def gave_up(self) -> bool:
+        """Whether it ended before everything was decoded."""
+        return self._given_up.is_set() and not self._whole
 
     def look(self, lanes: Sequence[str]) -> None:
         """Ask for a picture, in which the named lanes are looked at closely; the model publishes it a moment later."""
@@ -111,6 +123,7 @@ class Decoder:
             self._model.finish()
             self._model.look(())
             self._model.publish(self._clock.now())
+            self._whole = True
         except Exception as fault:
             # Whatever it is, the record must go on.
             self.fault = f"decoding ended, the record goes on: {fault_words(fault)}"

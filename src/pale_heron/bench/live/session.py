@@ -295,6 +295,11 @@ class Session:
         )
 
     @property
+    def undecoded(self) -> bool:
+        """Whether its end was not waited for: the record is complete, the last picture is not."""
+        return self._decoder.gave_up
+
+    @property
     def eventful(self) -> bool:
         """Whether something goes on that people wait for: an operation, or a module that spoke since that picture."""
         return bool(self.operations.running) or self._model.unseen_news

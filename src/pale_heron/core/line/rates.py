@@ -11,6 +11,7 @@ chance gives mean noise, a compressed or ciphered stream, or a binary protocol: 
 """
 
 import re
+from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 from pale_heron.core.frames import NMEA, OK, PARTIAL, RTCM3, SECOND, TEXT, Chunk, Direction, Frame
@@ -43,6 +44,8 @@ SAMPLE = 40
 UNENDED: Final = "text, no ends"
 ENOUGH_FOR_LIKENESS = 192
 LIKENESS_BYTES = 512
+FOLLOWED_RATES = 3
+"""At so many rates a device is heard that finds the rate itself; two may be chance."""
 
 _RESULT_CODE = re.compile(rb"(?:OK|ERROR|CONNECT.*|NO CARRIER|\+CM[ES] ERROR:.*|0|4)\Z")
 
@@ -160,9 +163,17 @@ def _readable(data: bytes) -> int:
     return len(data) if text else 0
 
 
-def recommended(tried: list[BaudResult] | tuple[BaudResult, ...]) -> BaudResult | None:
-    """The rate that fits best; None where none fits."""
+def follows_rate(tried: Sequence[BaudResult]) -> bool:
+    """Whether the device finds the rate itself: what has one rate is not legible at others, twice as fast and more."""
+    fitting = [each.rate for each in tried if each.fits]
+    return len(fitting) >= FOLLOWED_RATES and max(fitting) >= 2 * min(fitting)
+
+
+def recommended(tried: Sequence[BaudResult]) -> BaudResult | None:
+    """The rate that fits best; None where none fits. The present one, the first, where the device takes any."""
     fitting = [each for each in tried if each.fits]
+    if follows_rate(tried) and tried[0].fits:
+        return tried[0]
     return max(fitting, key=lambda each: (each.valid, each.result_codes, each.lines, each.unended), default=None)
 
 

@@ -23,7 +23,11 @@ from pale_heron.core.device.schema.toml_table import TableProblem, TomlTable
 from pale_heron.core.sharing.kinds import NAMED, SensitiveSpan, is_masked
 
 SHORTEST: Final = 3
+LONGEST: Final = 200
 MOST_RULES: Final = 1000
+MOST_STARS: Final = 2
+"""With more a hostile line takes seconds."""
+
 _BEHIND: Final = r"[\"']?\s{0,4}[:= ]\s{0,4}[\"']?([^\s,;\"']+)"
 _SIGNS: Final = {"#": r"\d", "@": "[^\\W\\d_]", "?": r"\S", "*": r"[^\s,;\"']{0,200}"}
 
@@ -49,14 +53,22 @@ def read_own_rules(written: Mapping[str, Any]) -> tuple[OwnRules, list[TableProb
     problems: list[TableProblem] = []
     top = TomlTable(written, (), problems)
     rules: list[tuple[str, str]] = []
-    for row in top.rows("rule"):
+    # Before any is put together: a million of them would take minutes to be refused.
+    rows = list(top.rows("rule"))
+    if len(rows) > MOST_RULES:
+        return OwnRules(()), [TableProblem((), f"it has {len(rows)} rules; {MOST_RULES} are the most")]
+    for row in rows:
         kind, texts, shape, behind = row.text("kind", NAMED), row.texts("texts"), row.text("shape"), row.texts("behind")
         row.end()
         if not (texts or shape or behind):
             row.wrong("texts", "a rule needs texts, a shape, or words that it stands behind")
         for text in (*texts, *behind, *([shape] if shape else ())):
-            if len(text) < SHORTEST:
+            if len(text) > LONGEST:
+                row.wrong("texts", f"it has {len(text)} letters; {LONGEST} are the most")
+            elif len(text) < SHORTEST:
                 row.wrong("texts", f"{text!r} would be found everywhere: write {SHORTEST} letters or more")
+        if shape.count("*") > MOST_STARS:
+            row.wrong("shape", f"{shape!r} has {shape.count('*')} stars; {MOST_STARS} are the most")
         if shape and not shape.strip("#@?*"):
             row.wrong("shape", f"{shape!r} is any word at all: write some letter of it as it is")
         rules += [(kind, f"({re.escape(text)})") for text in texts]

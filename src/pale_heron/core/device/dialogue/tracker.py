@@ -141,6 +141,8 @@ class ModuleTracker:
         self._in_frames: set[str] = set()
         """Secrets that were told in frames: as text nobody sees them."""
         self._exchanges = self._refused = self._unanswered = self._unclear = self._silent = 0
+        self.answered_at: int | None = None
+        """When a command of ours was answered last."""
 
     def speak(self, dialect: Dialect) -> None:
         """From now on this is its dialect; what was said before stays as it was understood."""
@@ -295,6 +297,7 @@ class ModuleTracker:
         self._exchanges += 1
         self._unanswered += exchange.status == NO_ANSWER
         self._silent = self._silent + 1 if exchange.status == NO_ANSWER else 0
+        self.answered_at = self.answered_at if exchange.status == NO_ANSWER else exchange.ended
         self._refused += exchange.status == ERROR
         self._unclear += exchange.status == UNCLEAR
         if exchange.status != OK:

@@ -15,6 +15,7 @@ from pale_heron.core.device.schema.actions import DeviceAction, read_action
 from pale_heron.core.device.schema.commands import (
     MODES,
     QUERY,
+    RUN,
     SET,
     Command,
     CommandMatcher,
@@ -129,6 +130,14 @@ class Dialect:
     def readings(self) -> Mapping[str, Field]:
         """The fields that stand in State, by the word under which they stand there."""
         return {each.reading: each for each in self.fields.values() if each.reading}
+
+    def asking_for(self, reading: str) -> str:
+        """The line that asks for a reading; empty where no command is known to."""
+        name = self.readings[reading].name if reading in self.readings else ""
+        for each in self.commands.values():
+            if any(name in reply.groupindex for reply in each.replies):
+                return next((each.forms[form][0] for form in (QUERY, RUN) if each.forms.get(form)), "")
+        return ""
 
     @cached_property
     def secrets(self) -> frozenset[str]:

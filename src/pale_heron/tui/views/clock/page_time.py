@@ -11,6 +11,7 @@ from pale_heron.core.clock.host import host_words
 from pale_heron.core.clock.lag import LagSnapshot, TypeLag
 from pale_heron.core.clock.module_clock import READING, clock_words, module_clock
 from pale_heron.core.clock.offset import apart_lines, other_rates, whole_seconds, without
+from pale_heron.core.device.dialogue.tracker import ModuleSnapshot
 from pale_heron.core.frames import SECOND
 from pale_heron.core.lane import LaneSnapshot
 from pale_heron.core.utc import clock
@@ -40,7 +41,11 @@ def _which_time(snapshot: BenchSnapshot, picture: ClockPicture, width: int) -> l
     """Every source of time, one below the other."""
     rows = [cut(_told(lane, dict(picture.lanes).get(lane.name)), width) for lane in snapshot.lanes if lane.lag.types]
     moment = snapshot.now + round(snapshot.host_ahead_s * SECOND)
-    rows += [_module(lane, snapshot.now) for lane in snapshot.lanes if lane.module is not None]
+    rows += [
+        _module(lane, lane.module, snapshot.now)
+        for lane in snapshot.lanes
+        if lane.module is not None and (READING in lane.module.readings or _can_be_asked(lane, lane.module))
+    ]
     rows.append(_source("host", clock(moment, 3), _day(moment), host_words(picture.host)))
     local = datetime.fromtimestamp(moment / SECOND, UTC).astimezone()
     if snapshot.replay is None:
@@ -63,12 +68,18 @@ def _told(lane: LaneSnapshot, lags: LagSnapshot | None) -> Line:
     return _source(safe_label(lane.name), known, day, words)
 
 
-def _module(lane: LaneSnapshot, now: int) -> Line:
+def _can_be_asked(lane: LaneSnapshot, module: ModuleSnapshot) -> bool:
+    """Whether its module has a clock that nobody asked; a receiver tells the time unasked."""
+    return not lane.lag.types and bool(module.dialect.asking_for(READING))
+
+
+def _module(lane: LaneSnapshot, module: ModuleSnapshot, now: int) -> Line:
     """The clock of a module, or how it is asked for."""
-    reading = lane.module.readings.get(READING) if lane.module is not None else None
+    reading = module.readings.get(READING)
     found = module_clock(reading.raw, reading.time) if reading is not None and reading.time is not None else None
     if found is None:
-        return _source(safe_label(lane.name), "–", "", "the clock of its module was not asked: AT+CCLK? in Module (5)")
+        asking = f"{safe_label(module.dialect.asking_for(READING))} in Module (5)"
+        return _source(safe_label(lane.name), "–", "", f"the clock of its module was not asked: {asking}")
     return _source(safe_label(lane.name), clock(found.utc, 0), _day(found.utc), clock_words(found, now))
 
 

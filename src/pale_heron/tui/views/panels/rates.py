@@ -2,7 +2,7 @@
 
 from pale_heron.bench.operations.baud_search import BaudSearchState
 from pale_heron.core import figures
-from pale_heron.core.line.rates import UNENDED, BaudResult
+from pale_heron.core.line.rates import UNENDED, BaudResult, follows_rate
 from pale_heron.core.wire.visible import safe_label
 from pale_heron.tui.painting.paint import BLANK, Line, line, wrapped
 from pale_heron.tui.views.panels.rows import keys_lines, selectable
@@ -58,6 +58,14 @@ def _row(result: BaudResult, mark: str, width: int) -> Line:
 
 
 def _advice(state: BaudSearchState) -> Line:
+    if state.best is not None and follows_rate(state.tried):
+        fitting = sum(each.fits for each in state.tried)
+        return line(
+            (f"It answers at {fitting} rates", "*reed"),
+            (": it finds the rate itself. Any will do; Enter takes ", "text"),
+            (f"{state.best.rate} baud", "*reed"),
+            (".", "text"),
+        )
     if state.best is not None:
         return line(
             ("Take ", "text"),
