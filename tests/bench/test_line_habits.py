@@ -6,29 +6,32 @@ from typing import Final
 
 import pytest
 from tests.core.test_protocols import ppp
-from tests.streams import BEGIN, chunk, sentences
+from tests.streams import BEGIN, chunk, gga, sentences
 
 from pale_heron.answers.line import line_answer, load_of
 from pale_heron.answers.traffic import traffic_answer
+from pale_heron.bench.config.dialect_book import DialectBook
 from pale_heron.bench.model import Model
 from pale_heron.bench.snapshot import BenchSnapshot, CaptureState
-from pale_heron.core.frames import BYTES, SECOND, TEXT, Chunk, Event, Frame
+from pale_heron.core.frames import BYTES, OUT, SECOND, TEXT, Chunk, Event, Frame
 from pale_heron.core.gnss.states import NO_FIX
 from pale_heron.core.lane import Lane
 from pale_heron.core.line.diagnosis.stages import StageStatus
+from pale_heron.core.streams import Recognition
 from pale_heron.core.wire.protocols import FramedProtocol, protocol_of
 
 EPOCH: Final = sentences("GNGGA,094101.00,4607.03800,S,06718.40000,W,1,11,0.8,3.4,M,11.2,M,,")
 OPENED: Final = Event(BEGIN, "curlew", "opened", {"rate": 9600, "framing": "8N1", "flow": "none", "address": "/dev/c"})
 
 
-def shown(chunks: Iterable[Chunk], *events: Event) -> BenchSnapshot:
-    model = Model()
+def shown(chunks: Iterable[Chunk], *events: Event, later_s: int = 0) -> BenchSnapshot:
+    model = Model(book=DialectBook(Recognition.ON_REPORT))
     model.feed(OPENED, *events)
     now = BEGIN
     for each in chunks:
         now = each.time or now
         model.feed(each)
+    now += later_s * SECOND
     model.tick(now)
     model.publish(now)
     return BenchSnapshot("marsh", now, BEGIN, model.published.lanes, CaptureState("/x", 1, ""), None, 0.0)
@@ -141,3 +144,34 @@ def test_noise_is_not_looked_through_for_each_picture(monkeypatch: pytest.Monkey
     for place in range(600, 1800):
         lane.feed(chunk(ppp(chance, chance.randbytes(150)), BEGIN + place * SECOND // 10))
     assert lane.snapshot(BEGIN + 180 * SECOND).line.is_framed
+
+
+def each_second(*seconds: int) -> list[Chunk]:
+    """Epochs of a receiver with a fix, at these seconds."""
+    return [chunk(sentences(gga(at)), BEGIN + at * SECOND) for at in seconds]
+
+
+AT_TEN: Final = BEGIN + 10 * SECOND
+ORDER: Final = [chunk(b"AT\r\n", AT_TEN, "curlew", OUT), chunk(b"OK\r\n", AT_TEN + SECOND // 20)]
+
+
+@pytest.mark.parametrize(
+    ("before", "behind", "later_s", "last", "silent"),
+    [
+        pytest.param(range(10), range(11, 20), 0, "fix", False, id="sentences go on behind the order"),
+        pytest.param(range(10), range(11, 20), 60, "fix", True, id="then the cable was pulled"),
+        pytest.param(range(10), (), 0, "fix", False, id="just after the order"),
+        pytest.param(range(10), (), 60, "answering", False, id="the order switched the sentences off"),
+        pytest.param((), (), 60, "answering", False, id="a module without sentences"),
+    ],
+)
+def test_a_receiver_that_was_given_one_order_is_still_one(
+    before: Iterable[int], behind: Iterable[int], later_s: int, last: str, silent: bool
+) -> None:
+    speaks = Event(BEGIN, "curlew", "dialect", {"name": "v250", "by": "chosen"})
+    snapshot = shown([*each_second(*before), *ORDER, *each_second(*behind)], speaks, later_s=later_s)
+    lane = snapshot.lanes[0]
+    assert lane.module is not None and lane.module.exchanges == 1
+    assert lane.steps[-1].step == last
+    assert (steps(snapshot)["bytes"] is StageStatus.BROKEN) == silent
+    assert ("silent" in found(snapshot)) == silent

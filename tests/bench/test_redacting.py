@@ -208,6 +208,9 @@ def test_rules_of_ones_own_go_with_the_others(tmp_path: Path) -> None:
         ({"rule": [{"texts": "ab"}]}, "'ab' would be found everywhere"),
         ({"rule": [{"shape": "####"}]}, "'####' is any word at all"),
         ({"rule": [{"pattern": "a"}]}, "'pattern' is not a key here"),
+        ({"rule": [{"shape": "a*b*c*"}]}, "3 stars; 2 are the most"),
+        ({"rule": [{"behind": "a" * 10_000}]}, "10000 letters; 200 are the most"),
+        ({"rule": [{"texts": "depot"}] * 100_000}, "100000 rules; 1000 are the most"),
         ({"rule": 3}, "a list of tables is wanted"),
     ],
 )

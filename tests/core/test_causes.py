@@ -15,7 +15,7 @@ from pale_heron.core.lane import Lane, LaneSnapshot
 from pale_heron.core.line.diagnosis.causes import CAUSES
 from pale_heron.core.line.diagnosis.stages import StageStatus
 from pale_heron.core.line.dialogue_stats import DialogueStats
-from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, likeness, recommended
+from pale_heron.core.line.rates import BaudResult, BaudTrial, candidates, follows_rate, likeness, recommended
 from pale_heron.core.line.settings import LineSettings, settings_details
 from pale_heron.core.wire.framer import Framer
 from pale_heron.sim.scenes import SCENES
@@ -45,6 +45,16 @@ def test_only_the_rate_of_the_device_fits(data: bytes, device: int) -> None:
     assert best is not None
     assert best.rate == device
     assert recommended([each for each in judged if each.rate != device]) is None
+
+
+def test_a_device_that_finds_the_rate_itself_keeps_the_present_one() -> None:
+    heard = [tried(LOG, rate, rate)._replace(lines=3 + at) for at, rate in enumerate(RATES)]
+    assert follows_rate(heard)
+    assert recommended(heard) == heard[0]
+    assert recommended([tried(LOG, 9600, 1200), *heard]) == heard[-1], "the present rate was out of its range"
+    # Two may be chance, and neighbours both be near enough.
+    assert not follows_rate(heard[:2])
+    assert not follows_rate([heard[0], *(heard[0]._replace(rate=heard[0].rate + off) for off in (1, 2))])
 
 
 PROMPT = b"hatch 3 shut, level 12.7 m; hatch 4 open, level 9.1 m; wind from the west at 7 kn. "

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 import pytest
+from tests.bench.test_line_habits import ORDER, each_second, shown
 from tests.core.test_lag import MS, said
 from tests.painted import opened, snapshot
 from tests.played_clocks import clocks
@@ -24,7 +25,7 @@ from pale_heron.core.clock.pulse_words import drift_words, no_finer, pulse_findi
 from pale_heron.core.clock.straight_line import Drift
 from pale_heron.core.clock.tracker import ServerAnswer, ServerHistory
 from pale_heron.core.clock_of_lanes import clock_of
-from pale_heron.core.frames import SECOND
+from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.lane import Lane
 from pale_heron.sim.clock_play import BEGIN_NS
 from pale_heron.sim.pulses import PulseFaults
@@ -119,6 +120,15 @@ def test_figures_for_programs_are_as_they_were_measured() -> None:
 def test_a_lane_without_a_receiver_is_left_out() -> None:
     shown = snapshot(Lane("hide"), now=BEGIN)
     assert "hide" not in plain(clock.paint(shown, ClockPicture(None, None, (("hide", EMPTY),)), "time", 114))
+
+
+@pytest.mark.parametrize(("dialect", "asked"), [("standard", "AT+CCLK? in Module (5)"), ("v250", "")])
+def test_a_module_is_asked_for_its_clock_as_its_dialect_asks_and_a_receiver_is_not(dialect: str, asked: str) -> None:
+    speaks = Event(BEGIN, "curlew", "dialect", {"name": dialect, "by": "chosen"})
+    page = plain(clock.paint(shown(ORDER, speaks), ClockPicture(None, None, ()), "time", 114))
+    assert (asked in page) if asked else "was not asked" not in page
+    ticking = shown([*each_second(*range(10)), *ORDER], speaks)
+    assert "was not asked" not in plain(clock.paint(ticking, ClockPicture(None, None, ()), "time", 114))
 
 
 SILENT = PulseSnapshot("pps:/dev/pps0", trouble="/dev/pps0 is not there: the kernel has no PPS device")
