@@ -442,7 +442,9 @@ def test_what_is_read_is_never_written_over(two_receivers: Path, tmp_path: Path)
     assert own.read_bytes() == before
 
 
-def test_a_name_with_letters_that_no_font_has_is_drawn_without_a_word(tmp_path: Path) -> None:
+def test_a_name_with_letters_that_no_font_has_is_drawn_without_a_word(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
     own, name = tmp_path / "own.pcapng", "cur\x1b[31mlew\u202e"
     writer = CaptureWriter(own)
     writer.add_lane(name, "/dev/x", LineSettings(9600))
@@ -452,6 +454,10 @@ def test_a_name_with_letters_that_no_font_has_is_drawn_without_a_word(tmp_path: 
     with warnings.catch_warnings():
         warnings.simplefilter("error", UserWarning)
         done = run("chart", "scatter", own, "-o", tmp_path / "own.svg")
+        for form in ("html", "pdf"):
+            told = run("report", own, "-o", tmp_path / f"own.{form}")
+            assert (told.returncode, told.stderr) == (0, b"")
+    assert caplog.records == []
     drawn = (tmp_path / "own.svg").read_text("utf-8")
     assert (done.returncode, done.stderr) == (0, b"")
     assert "\x1b" not in drawn and "\u241b" not in drawn and "cur·[31mlew" in drawn

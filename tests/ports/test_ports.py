@@ -73,7 +73,10 @@ def test_lanes_as_people_write_them(text: str, spec: LaneSpec) -> None:
         ("listen://fe80::2:7000", "in brackets"),
         (f"{'n' * 300}=/dev/x", "1 to 24"),
         ("/dev/" + "x" * 5000, "is no address"),
-        ("/dev/x\nsocket", "is no address"),
+        ("/dev/x\nsocket", "Letter 7 of the address"),
+        ("m=/dev/x\udcff", "Letter 7 of the address"),
+        ("m=/dev/\u202ex", "no terminal shows"),
+        ("m=/dev/\x1b[31mx", "Letter 6 of the address"),
     ],
 )
 def test_wrong_lanes_are_told_with_the_part_and_the_way_out(text: str, words: str) -> None:

@@ -60,7 +60,13 @@ def parse_lane(text: str) -> LaneSpec:
     address, settings = _split_settings(text, address)
     if not address:
         raise Trouble(f"LANE {text[:80]!r} names no address", f"Write it as in {EXAMPLES}")
-    if len(text) > LONGEST or not address.isprintable() or "=" in address.partition("://")[0].partition("/")[0]:
+    odd = next((place for place, letter in enumerate(address, 1) if not letter.isprintable()), 0)
+    if odd:
+        raise Trouble(
+            f"Letter {odd} of the address {address[:80]!r} is one that no terminal shows as it is",
+            "Give the device a plain name: a link to it, ln -s",
+        )
+    if len(text) > LONGEST or "=" in address.partition("://")[0].partition("/")[0]:
         raise Trouble(f"{text[:80]!r} is no address", f"Write it as in {EXAMPLES}")
     _check_address(text, address)
     name = nickname or address.rstrip("/").rpartition("/")[2].lstrip("*:")

@@ -5,9 +5,10 @@ Colours are dark enough for paper. Matplotlib is slow to load: nothing else impo
 
 import textwrap
 import warnings
+from collections.abc import Mapping
 from datetime import UTC
 from pathlib import Path
-from typing import Any, Final
+from typing import IO, Any, Final
 
 import matplotlib
 import numpy as np
@@ -49,6 +50,21 @@ _DOTS: Final = dict.fromkeys(range(0x2400, 0x2427), "·")
 """The pictures of control characters, which fonts have not."""
 
 
+def draw(
+    figure: Figure, out: Path | IO[bytes], form: str, metadata: Mapping[str, None], *, paths: bool = False, **how: Any
+) -> None:
+    """A drawing in a format. Text stays text, so that it can be searched, unless it becomes `paths`."""
+    with (
+        matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "path" if paths else "none"}),
+        warnings.catch_warnings(),
+    ):
+        # A name may have letters that the font has not: a box stands for them, and nobody needs to be told.
+        warnings.filterwarnings("ignore", message="Glyph .* missing")
+        for text in figure.findobj(Text):
+            text.set_text(text.get_text().translate(_DOTS))
+        figure.savefig(out, format=form, metadata=dict(metadata), **how)
+
+
 def save(figure: Figure, path: Path) -> None:
     """Write a drawing, whole or not at all. Raises Trouble where it cannot be written."""
     check_format(path)
@@ -56,16 +72,8 @@ def save(figure: Figure, path: Path) -> None:
     try:
         # No date in it: the same capture gives the same bytes.
         date = {"Date": None} if form == ".svg" else {"CreationDate": None}
-        with (
-            written_whole(path) as fresh,
-            matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}),
-            warnings.catch_warnings(),
-        ):
-            # A name may have letters that the font has not: a box stands for them, and nobody needs to be told.
-            warnings.filterwarnings("ignore", message="Glyph .* missing")
-            for text in figure.findobj(Text):
-                text.set_text(text.get_text().translate(_DOTS))
-            figure.savefig(fresh, format=form[1:], metadata=date)
+        with written_whole(path) as fresh:
+            draw(figure, fresh, form[1:], date)
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another place") from None
 

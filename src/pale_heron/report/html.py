@@ -6,14 +6,13 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Final, NamedTuple
 
-import matplotlib
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup, escape
 
 from pale_heron import __version__
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
-from pale_heron.report.figures import NothingToDraw
+from pale_heron.report.figures import NothingToDraw, draw
 from pale_heron.report.report import Report, ReportChart
 
 _HEAD: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
@@ -56,11 +55,10 @@ def _svg(chart: ReportChart, prefix: str) -> Markup | None:
         figure = chart.draw()
     except NothingToDraw:
         return None
-    out = io.StringIO()
-    # Text stays text, so that it can be searched; no date in it: the same capture gives the same bytes.
-    with matplotlib.rc_context({"svg.hashsalt": "pale-heron", "svg.fonttype": "none"}):
-        figure.savefig(out, format="svg", metadata={"Date": None})
-    drawn = _IDS.sub(lambda match: match[0] + prefix, _HEAD.sub("", out.getvalue()))
+    out = io.BytesIO()
+    # No date in it: the same capture gives the same bytes.
+    draw(figure, out, "svg", {"Date": None})
+    drawn = _IDS.sub(lambda match: match[0] + prefix, _HEAD.sub("", out.getvalue().decode()))
     label = f'<svg role="img" aria-label="{escape(chart.title)}"'
     # What matplotlib wrote is well-formed, and escapes the names that stand in it.
     return Markup(drawn.replace("<svg", label, 1))

@@ -13,14 +13,14 @@ from typing import Final
 import matplotlib
 from fpdf import FPDF
 from fpdf.enums import TableBordersLayout, XPos, YPos
-from fpdf.fonts import FontFace
+from fpdf.fonts import FontFace, TTFFont
 from matplotlib.figure import Figure
 from PIL import Image
 
 from pale_heron.core.frames import SECOND
 from pale_heron.core.trouble import Trouble
 from pale_heron.files.whole import written_whole
-from pale_heron.report.figures import AMBER, GREEN, GREY, INK, RED, NothingToDraw
+from pale_heron.report.figures import AMBER, GREEN, GREY, INK, RED, NothingToDraw, draw
 from pale_heron.report.report import Report, ReportChart, ReportPart, ReportTable
 
 MARGIN_MM: Final = 16.0
@@ -83,6 +83,14 @@ class _Pages(FPDF):
         self.set_auto_page_break(True, MARGIN_MM)
         self._title = title
         self.add_page()
+
+    def normalize_text(self, text: str) -> str:
+        """With a dot for each letter that the typeface has not, in place of a box and a line on stderr."""
+        font = self.current_font
+        plain = (
+            text if not isinstance(font, TTFFont) else "".join(each if ord(each) in font.cmap else "·" for each in text)
+        )
+        return str(super().normalize_text(plain))
 
     def footer(self) -> None:
         """The title and the number of the page."""
@@ -174,13 +182,12 @@ class _Pages(FPDF):
 def _drawn(figure: Figure) -> io.BytesIO:
     """As lines; one with hatches, which who reads drawings here does not know, as a picture."""
     out = io.BytesIO()
-    with matplotlib.rc_context({"svg.fonttype": "path", "svg.hashsalt": "pale-heron"}):
-        figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
+    draw(figure, out, "svg", dict.fromkeys(("Date", "Creator", "Format", "Type")), paths=True)
     text = out.getvalue().decode()
     if "<pattern" not in text:
         return io.BytesIO(_DOTS.sub(_upright, text).encode())
     picture = io.BytesIO()
-    figure.savefig(picture, format="png", dpi=DOTS_PER_INCH, metadata={"Software": None})
+    draw(figure, picture, "png", {"Software": None}, dpi=DOTS_PER_INCH)
     return picture
 
 
