@@ -461,3 +461,32 @@ def test_a_name_with_letters_that_no_font_has_is_drawn_without_a_word(
     drawn = (tmp_path / "own.svg").read_text("utf-8")
     assert (done.returncode, done.stderr) == (0, b"")
     assert "\x1b" not in drawn and "\u241b" not in drawn and "cur·[31mlew" in drawn
+
+
+@pytest.mark.parametrize(
+    "words", [("summary",), ("decode",), ("link",), ("report", "-o", "r.html"), ("expect", "--draft")]
+)
+def test_a_pipe_is_read_with_a_word_or_refused_where_it_is_needed_twice(
+    words: tuple[str, ...], two_receivers: Path, tmp_path: Path
+) -> None:
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    command, *options = words
+    process = subprocess.Popen(
+        [sys.executable, "-m", "pale_heron", command, *options, pipe],
+        cwd=tmp_path,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+    )
+    assert process.stderr is not None and process.stdout is not None
+    said = process.stderr.readline()
+    if command in ("report", "expect"):
+        assert b"is a pipe: it can be read only once" in said
+        assert process.wait() == 2
+    else:
+        assert b"is a pipe: reading until whoever writes into it ends." in said, "before anybody writes"
+        with pipe.open("wb") as writing:
+            writing.write(two_receivers.read_bytes())
+        out, _ = process.communicate()
+        assert process.returncode == run(command, two_receivers).returncode
+        assert command == "link" or b"GGA" in out

@@ -290,6 +290,9 @@ def _resolution(option: bytes) -> tuple[int, int]:
 
 def open_file(path: Path) -> BinaryIO:
     """The file for reading, or Trouble that says why not."""
+    if path.is_fifo():
+        way = "Write it to a file first; summary, decode and link read pipes"
+        raise Trouble(f"{path} is a pipe: it can be read only once, and more is needed here", way)
     try:
         return path.open("rb")
     except OSError as problem:

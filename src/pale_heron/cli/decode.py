@@ -13,7 +13,7 @@ import click
 
 from pale_heron.bench.decoded import decoded, printable
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, streamed
 from pale_heron.cli.progress import tell_torn
 from pale_heron.core.frames import Frame, Kind, Status
 from pale_heron.core.trouble import Exit
@@ -37,8 +37,9 @@ def decode(file: Path, as_json: bool, show_secrets: bool) -> None:
 
     Example: pale-heron decode morning.pcapng --json
     """
-    piped = str(file) == "-"
-    source = Source(None if piped else file, sys.stdin.buffer)
+    stream = streamed(file)
+    piped = stream is not None
+    source = Source(None if piped else file, stream)
     frames = source.frames(masked=not show_secrets)
     legible = False
 

@@ -1,7 +1,6 @@
 """`pale-heron link`: what a capture says of links."""
 
 import json
-import sys
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -10,7 +9,7 @@ import click
 
 from pale_heron.bench.config.trial_options import described
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE
+from pale_heron.cli.parameters import FILE, streamed
 from pale_heron.cli.progress import reading, tell_torn
 from pale_heron.core.frames import Chunk, Event, Frame
 from pale_heron.core.line.settings import LineSettings
@@ -77,7 +76,8 @@ def link(
         options = {"line": line, "stream": stream, **{name: value for name, value in given.items() if value}}
         _follow(capture, _watched_for(lanes, limit_s, options), as_json=as_json)
         return
-    source = Source(None if str(capture) == "-" else capture, sys.stdin.buffer)
+    piped = streamed(capture)
+    source = Source(None if piped else capture, piped)
     show, clear = reading(source)
     source.lanes(show)
     clear()

@@ -1,13 +1,15 @@
 """What the parameters of several commands have in common."""
 
+import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, BinaryIO, Final
 
 import click
 
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
+from pale_heron.core.wire.visible import safe_label
 from pale_heron.files.user_folders import is_there
 from pale_heron.files.whole import must_be_replaceable
 
@@ -50,6 +52,16 @@ def free_output(path: Path, *, force: bool, of: Sequence[Path] = ()) -> None:
         must_be_replaceable(path)
     except OSError as problem:
         raise Trouble(f"{path} cannot be written: {problem.strerror}", "Choose another name") from None
+
+
+def streamed(file: Path) -> BinaryIO | None:
+    """What is read once, as it comes: standard input for `-`, or a pipe, for which it waits; None for a file."""
+    if str(file) == "-":
+        return sys.stdin.buffer
+    if not file.is_fifo():
+        return None
+    click.echo(f"{safe_label(str(file))} is a pipe: reading until whoever writes into it ends.", err=True)
+    return file.open("rb")
 
 
 def point_typed(text: str) -> "Point | None":

@@ -1,7 +1,6 @@
 """`pale-heron summary`: what a file holds."""
 
 import json
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -10,7 +9,7 @@ import click
 
 from pale_heron.bench.part import part_in
 from pale_heron.bench.sources import Source
-from pale_heron.cli.parameters import FILE, point_typed
+from pale_heron.cli.parameters import FILE, point_typed, streamed
 from pale_heron.cli.progress import reading
 from pale_heron.core.trouble import Exit
 
@@ -30,7 +29,8 @@ def summary(file: Path, reference: str, part: str, as_json: bool) -> None:
     Example: pale-heron summary walk.pcapng --part "to the far bank"
     """
     alone = part_in(file, part) if part else None
-    source = Source(None if str(file) == "-" else file, sys.stdin.buffer, alone)
+    stream = streamed(file)
+    source = Source(None if stream else file, stream, alone)
     # Brings numpy, which no other command should wait for.
     from pale_heron.bench.summary import summary as summarise
 
