@@ -80,6 +80,9 @@ class Recorder:
             ending = self._stopping.is_set()
             passed = self._passed()
             kept: list[Handed] = []
+            if ending:
+                # Once more, or a record that was taken away a moment before the end is lost without a word.
+                self._look_at = 0.0
             self._look_at_file(kept)
             # What comes together is decoded together: a mark stands in front of it.
             self._mark_due = 0
