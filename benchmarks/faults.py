@@ -147,9 +147,8 @@ def _got(folder: Path) -> bytes:
     for path in sorted(folder.glob("*.pcapng*")):
         if path.read_bytes()[:4] != b"\x0a\x0d\x0d\x0a":
             continue
-        for record in CaptureReader(path).records():
-            if isinstance(record, Chunk) and record.time is not None:
-                held.append((record.time, record.data))
+        chunks = (each for each in CaptureReader(path).records() if isinstance(each, Chunk))
+        held += [(each.time or 0, each.data) for each in chunks]
     return b"".join(data for _, data in sorted(held, key=lambda each: each[0]))
 
 
