@@ -288,9 +288,17 @@ def _resolution(option: bytes) -> tuple[int, int]:
     return (10 ** (9 - exponent), 1) if exponent <= 9 else (1, 10 ** (exponent - 9))
 
 
+def is_pipe(path: Path) -> bool:
+    """Whether what stands there can be read only once; what cannot be looked at is said when it is opened."""
+    try:
+        return path.is_fifo()
+    except OSError:
+        return False
+
+
 def open_file(path: Path) -> BinaryIO:
     """The file for reading, or Trouble that says why not."""
-    if path.is_fifo():
+    if is_pipe(path):
         way = "Write it to a file first; summary, decode and link read pipes"
         raise Trouble(f"{path} is a pipe: it can be read only once, and more is needed here", way)
     try:

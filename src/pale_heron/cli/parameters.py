@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, BinaryIO, Final
 
 import click
 
+from pale_heron.capture.reader import is_pipe
 from pale_heron.core.moments import seconds
 from pale_heron.core.trouble import Trouble
 from pale_heron.core.wire.visible import safe_label
@@ -58,7 +59,7 @@ def streamed(file: Path) -> BinaryIO | None:
     """What is read once, as it comes: standard input for `-`, or a pipe, for which it waits; None for a file."""
     if str(file) == "-":
         return sys.stdin.buffer
-    if not file.is_fifo():
+    if not is_pipe(file):
         return None
     click.echo(f"{safe_label(str(file))} is a pipe: reading until whoever writes into it ends.", err=True)
     return file.open("rb")
