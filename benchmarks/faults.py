@@ -1,7 +1,8 @@
 """Faults while something is recorded, as a table: what was sent, what the records hold, what was said of the rest.
 
 Each is done to the real `pale-heron record`, fed by a process of its own. To hold: what was sent is in the records, or
-its loss was told to the byte; only a kill may cost what came in the last 0.25 s.
+its loss was told to the byte; of a record that somebody cuts off, what stood in the part that was cut away is lost, and
+nothing behind it. What a kill costs is measured by `kill`.
 """
 
 import os
@@ -26,7 +27,6 @@ BURST_BYTES_PER_S: Final = 4_000_000
 ROOM_BYTES: Final = 40_000
 PAUSE_S: Final = 0.5
 LIMIT_S: Final = 60.0
-ENDING_BYTES: Final = BYTES_PER_S // 4
 
 _LOST: Final = re.compile(r"(\d+) bytes could not be recorded")
 
@@ -34,8 +34,10 @@ Recording = subprocess.Popen[str]
 
 
 class Fault(NamedTuple):
-    """What is done to a recording under way, after `limit` was done to its process; where it loses, at most `may_lose`
-    bytes without a word."""
+    """What is done to a recording under way, after `limit` was done to its process.
+
+    Besides what was told to the byte at most `may_lose` bytes may be missing, all at one place.
+    """
 
     name: str
     do: Callable[[Recording, Path], None]
@@ -53,7 +55,7 @@ class Outcome(NamedTuple):
     sent: int
     recorded: int
     as_sent: bool
-    """Whether what the records hold is what was sent, but for its end where some was lost."""
+    """Whether what the records hold is what was sent, but for at most one gap."""
     told_lost: int
     words: str
     ending_s: float
@@ -88,10 +90,6 @@ def _stopped(recording: Recording, _capture: Path) -> None:
     recording.send_signal(signal.SIGCONT)
 
 
-def _signalled(number: signal.Signals) -> Callable[[Recording, Path], None]:
-    return lambda recording, _capture: recording.send_signal(number)
-
-
 def _little_room() -> None:
     signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_FSIZE, (ROOM_BYTES, ROOM_BYTES))
@@ -100,12 +98,11 @@ def _little_room() -> None:
 FAULTS: Final = (
     Fault("none", _nothing),
     Fault("the record is deleted", _deleted, "the record goes on in"),
-    Fault("the record is cut off", _cut_off, "the record goes on in"),
+    Fault("the record is cut off", _cut_off, "was cut off in the middle", may_lose=ROOM_BYTES),
     Fault("another file takes its place", _replaced, "the record goes on in"),
     Fault("no more room", _nothing, "could not be recorded", _little_room),
     Fault("stopped for a while", _stopped),
     Fault("a burst, then its end at once", _nothing, rate=BURST_BYTES_PER_S),
-    Fault("killed", _signalled(signal.SIGKILL), may_lose=ENDING_BYTES),
 )
 
 
@@ -120,25 +117,21 @@ def outcome(fault: Fault, folder: Path) -> Outcome:
     feeder.begin()
     _until(lambda: capture.stat().st_size > ROOM_BYTES // 2)
     fault.do(recording, capture)
-    killed = recording.poll() is not None or fault.may_lose > 0
-    sent = sent_file.read_bytes()
-    if killed:
-        recording.wait()
-        feeder.end()
-    else:
-        feeder.result()
+    feeder.result()
     begin = time.monotonic()
-    if not killed:
-        recording.send_signal(signal.SIGINT)
+    recording.send_signal(signal.SIGINT)
     said = recording.communicate()[1]
     ending_s = time.monotonic() - begin
     feeder.end()
-    got = _got(folder)
+    sent, got = sent_file.read_bytes(), _got(folder)
     lost = _LOST.search(said)
-    if killed:
-        # Nobody knows how much of it had come; what is held is that nothing between is missing.
-        sent = sent[: len(got)]
-    return Outcome(fault, len(sent), len(got), sent.startswith(got), int(lost[1]) if lost else 0, said, ending_s)
+    as_sent = _common(sent, got) + _common(sent[::-1], got[::-1]) >= len(got)
+    return Outcome(fault, len(sent), len(got), as_sent, int(lost[1]) if lost else 0, said, ending_s)
+
+
+def _common(one: bytes, other: bytes) -> int:
+    """So many bytes at their begin are the same."""
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 def _got(folder: Path) -> bytes:

@@ -5,7 +5,13 @@ from pathlib import Path
 import pytest
 from benchmarks.faults import FAULTS, Fault, outcome
 
-TESTED = ("the record is deleted", "another file takes its place", "no more room", "stopped for a while")
+TESTED = (
+    "the record is deleted",
+    "the record is cut off",
+    "another file takes its place",
+    "no more room",
+    "stopped for a while",
+)
 
 
 @pytest.mark.parametrize("fault", [each for each in FAULTS if each.name in TESTED], ids=lambda each: each.name)

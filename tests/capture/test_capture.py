@@ -319,6 +319,37 @@ def test_a_record_that_somebody_takes_away_goes_on_in_another_file(how: str, tmp
         assert [each.data for each in kept if isinstance(each, Chunk)] == [b"before", b"unseen", b"unseen"]
 
 
+@pytest.mark.parametrize("looked", [False, True])
+@given(chunks=st.lists(st.binary(min_size=1, max_size=90), min_size=4, max_size=12), data=st.data())
+def test_of_a_record_cut_off_anywhere_all_is_kept_but_what_was_cut_away(
+    looked: bool, chunks: list[bytes], data: st.DataObject, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    path = tmp_path_factory.mktemp("cut") / "a.pcapng"
+    writer = CaptureWriter(path)
+    writer.add_lane("curlew", "/dev/ttyUSB0", LineSettings(9600))
+    first = writer.size
+    if looked:
+        assert writer.look(BEGIN) is None
+    ends = []
+    before = data.draw(st.integers(1, len(chunks) - 1))
+    for each in chunks[:before]:
+        writer.chunk(Chunk("curlew", Direction.IN, BEGIN, each))
+        ends.append(writer.size)
+    at = data.draw(st.integers(first, writer.size - 1))
+    os.truncate(path, at)
+    for each in chunks[before:]:
+        writer.chunk(Chunk("curlew", Direction.IN, BEGIN, each))
+    moved = writer.look(BEGIN + SECOND)
+    writer.close()
+    # A block of less than 256 bytes ends with three zeros: where only those were cut away, they are there again.
+    kept = sum(end - 3 <= at for end in ends)
+    assert (moved is None) == (kept == before)
+    assert moved is None or moved.details["saved"] == len(chunks) - before
+    records = [record for file in dict.fromkeys((path, writer.path)) for record in CaptureReader(file).records()]
+    told = [record.data for record in records if isinstance(record, Chunk)]
+    assert told == chunks[:kept] + chunks[before:]
+
+
 @pytest.mark.parametrize("comes_back", [False, True])
 def test_a_record_that_cannot_go_on_anywhere_says_so(
     comes_back: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch

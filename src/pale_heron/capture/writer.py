@@ -57,6 +57,9 @@ NO_CAPTURE: Final = "no-capture"
 """The cause where a capture cannot be begun."""
 
 
+_PACKET_HEAD: Final = pcapng.ENHANCED_PACKET.to_bytes(4, "little")
+
+
 class CaptureWriter:
     """One file, from its section header to its last event. One thread owns it; all may read `size` and `failure`."""
 
@@ -122,7 +125,7 @@ class CaptureWriter:
             return self._go_on_elsewhere(f"was cut off at {own.st_size} of {self.size} bytes", time)
         if self._has_hole():
             # What was written since stands behind a hole, where no reader comes to.
-            return self._go_on_elsewhere(f"was cut off before {self._looked} bytes", time, save=True)
+            return self._go_on_elsewhere("was cut off in the middle", time, save=True)
         if self._retry_at == math.inf:
             # It was away, and is back.
             self._retry_at = 0.0
@@ -130,11 +133,17 @@ class CaptureWriter:
         return None
 
     def _has_hole(self) -> bool:
-        """Whether the end of what was there at the last look is gone: a block ends with its length, which is not 0."""
+        """Whether a part is gone before what was written since: a block that is cut into does not end with its length.
+
+        One that ended where the last look ended is looked at too: the hole may have begun before it.
+        """
         try:
-            return self._looked > 0 and not any(self._read(self._looked - 4, 4))
+            if self._looked and not any(self._read(self._looked - 4, 4)):
+                return True
+            written = self._read(self._looked, self.size - self._looked)
         except OSError:
             return False
+        return any(isinstance(each, pcapng.Torn) for each in pcapng.read_blocks(io.BytesIO(written)))
 
     def _read(self, begin: int, count: int) -> bytes:
         """Some bytes of the file. OSError where they cannot be read."""
@@ -183,13 +192,8 @@ class CaptureWriter:
                 return []
         except OSError:
             return []
-        blocks = pcapng.read_blocks(io.BytesIO(data))
         # Lanes are described again there, and have the same numbers, in the order in which they were added.
-        return [
-            data[each.offset : each.end]
-            for each in blocks
-            if isinstance(each, pcapng.Block) and each.kind == pcapng.ENHANCED_PACKET
-        ]
+        return [data[each.offset : each.end] for each in _last_blocks(data) if each.kind == pcapng.ENHANCED_PACKET]
 
     def add_lane(self, name: str, address: str, settings: LineSettings | None) -> None:
         """Describe a lane, before its first chunk."""
@@ -302,6 +306,20 @@ class CaptureWriter:
             # One that somebody cut off is not filled up again.
             if os.fstat(self._file).st_size > self.size:
                 os.ftruncate(self._file, self.size)
+
+
+def _last_blocks(data: bytes) -> list[pcapng.Block]:
+    """The blocks that `data` ends with: all of it, or those behind a hole."""
+    begin = 0
+    while begin >= 0:
+        file = io.BytesIO(data)
+        file.seek(begin)
+        blocks = list(pcapng.read_blocks(file))
+        whole = [each for each in blocks if isinstance(each, pcapng.Block)]
+        if len(whole) == len(blocks):
+            return whole
+        begin = data.find(_PACKET_HEAD, begin + 1)
+    return []
 
 
 def _utf8(text: str) -> bytes:

@@ -92,7 +92,7 @@ def record(
         _tell(wanted, last if before.behind_s else before, out, junit)
     if incomplete:
         raise click.exceptions.Exit(Exit.NO)
-    if not any(lane.line.bytes_in for lane in last.lanes):
+    if not session.undecoded and not any(lane.line.bytes_in for lane in last.lanes):
         # As every command says it of a device that is not there; who ended it before its time did not wait for one.
         absent = not ended.is_set() and all(lane.opened is None for lane in before.lanes)
         raise click.exceptions.Exit(Exit.WRONG_USAGE if absent else Exit.NO)
