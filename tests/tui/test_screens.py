@@ -219,6 +219,11 @@ STATES = {
     "garbage": ((GARBAGE,), None, "No rate was legible"),
     "found": ((GARBAGE, FITTING), None, "Take 38400 baud: 4 valid. Enter switches."),
     "lines": ((GARBAGE, FITTING._replace(valid=0, lines=7)), None, "7 lines"),
+    "any rate": (
+        tuple(FITTING._replace(rate=rate, valid=0, result_codes=1) for rate in (9600, 115200, 38400)),
+        None,
+        "It answers at 3 rates: it finds the rate itself. Any will do; Enter takes 9600 baud.",
+    ),
     "answers": ((GARBAGE, FITTING._replace(valid=0, result_codes=1)), None, "1 answers"),
 }
 
