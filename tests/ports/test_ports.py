@@ -1,26 +1,23 @@
 """Naming, opening, reading and losing lanes, on real pseudo-terminals and sockets."""
 
-import contextlib
 import os
-import re
 import select
 import socket
 import threading
 import time
 import tty
-from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 import serial
-import serial.rfc2217
 from hypothesis import given
 from hypothesis import strategies as st
 from serial.urlhandler import protocol_socket
+from tests.ports.life import Life, speak
 from tests.streams import GGA, chunk
 from tests.waiting import LIMIT_S
 
-from pale_heron.core.frames import SECOND, Chunk, Event
+from pale_heron.core.frames import SECOND, Event
 from pale_heron.core.line.settings import LineSettings
 from pale_heron.core.trouble import Trouble
 from pale_heron.ports.address import LaneSpec, parse_lane
@@ -31,7 +28,6 @@ from pale_heron.ports.nicknames import lanes_named
 from pale_heron.ports.opening import ByteStream
 from pale_heron.ports.queue import BoundedQueue
 from pale_heron.ports.simulated import simulated_folder
-from pale_heron.ports.worker import LaneWorker
 from pale_heron.sim.terminal import Terminal
 
 LANES = {
@@ -207,42 +203,6 @@ def test_a_running_simulated_device_is_listed(tmp_path: Path, monkeypatch: pytes
     assert [port for port in ports() if port.simulated] == []
 
 
-class Life:
-    """A reader on an address, and what it has told so far."""
-
-    def __init__(self, address: str) -> None:
-        self.inbox = BoundedQueue()
-        self.clock = StampClock()
-        self.records: list[Chunk | Event] = []
-        self.reader = LaneWorker(LaneSpec("curlew", address), self.inbox, self.clock)
-        self.reader.start()
-
-    def until(self, done: Callable[["Life"], bool]) -> None:
-        limit = time.monotonic() + LIMIT_S
-        while not done(self):
-            assert time.monotonic() < limit, self.records
-            self.records += self.inbox.take(0.05, self.clock.now())
-
-    @property
-    def events(self) -> list[str]:
-        return [record.name for record in self.records if isinstance(record, Event)]
-
-    @property
-    def data(self) -> bytes:
-        return b"".join(record.data for record in self.records if isinstance(record, Chunk))
-
-    def end(self) -> None:
-        self.reader.stop()
-        assert self.reader.join(LIMIT_S)
-
-
-def speak(terminal: Terminal, data: bytes) -> None:
-    terminal.send(data)
-    while terminal.queued:
-        time.sleep(0.005)
-        terminal.work(0.02)
-
-
 def test_a_device_that_vanishes_and_returns_is_opened_again_each_time(tmp_path: Path) -> None:
     link = tmp_path / "curlew"
     life = Life(str(link))
@@ -329,140 +289,6 @@ def test_stamps_are_in_order_and_near_the_host_clock(tmp_path: Path) -> None:
     times = [record.time for record in life.records if record.time is not None]
     assert times == sorted(times)
     assert abs(times[-1] - time.time_ns()) < 5 * SECOND
-
-
-class RemotePort:
-    """A serial port of another machine (RFC 2217) on loopback: negotiates, sends what it is told, hangs up."""
-
-    def __init__(self, data: bytes, stays_s: float = 0.5) -> None:
-        """It stays so long after its last byte."""
-        self._server = socket.create_server(("127.0.0.1", 0))
-        self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
-        self._stays_s = stays_s
-        self.rate = 0
-        self._data = data
-        self._thread = threading.Thread(target=self._serve, daemon=True)
-        self._thread.start()
-
-    def _serve(self) -> None:
-        port = serial.serial_for_url("loop://", timeout=0)
-        connection, _ = self._server.accept()
-        manager = serial.rfc2217.PortManager(port, Answers(connection))
-        connection.settimeout(0.5)
-        # The other side asks for its settings and waits for each answer; when it is quiet, all is agreed.
-        with contextlib.suppress(TimeoutError):
-            while received := connection.recv(1024):
-                b"".join(manager.filter(received))
-        self.rate = port.baudrate
-        connection.sendall(b"".join(manager.escape(self._data)))
-        time.sleep(self._stays_s)
-        connection.close()
-        self._server.close()
-
-
-class Answers:
-    """What a PortManager writes its answers to."""
-
-    def __init__(self, connection: socket.socket) -> None:
-        self._connection = connection
-
-    def write(self, data: bytes) -> None:
-        self._connection.sendall(data)
-
-
-class FarServer:
-    """A server of RFC 2217 on loopback that does as its `ways` say: each differs from the standard in one thing."""
-
-    IAC, DONT, DO, WONT, WILL, SB, SE, COM = 255, 254, 253, 252, 251, 250, 240, 44
-
-    def __init__(self, *ways: str) -> None:
-        self.ways = ways
-        self._server = socket.create_server(("127.0.0.1", 0))
-        self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
-        self.purged = False
-        threading.Thread(target=self._serve, daemon=True).start()
-
-    def _serve(self) -> None:
-        link, _ = self._server.accept()
-        link.sendall(GGA)
-        with contextlib.suppress(OSError):
-            while received := link.recv(1024):
-                for answer in self._answers(received):
-                    link.sendall(answer)
-
-    def _answers(self, received: bytes) -> Iterator[bytes]:
-        if "silent" in self.ways:
-            return
-        for match in re.finditer(rb"\xff(?:\xfa\x2c(.)(.*?)\xff\xf0|([\xfb-\xfe])(.))", received, re.DOTALL):
-            if match[3] is not None:
-                order, option = match[3][0], match[4][0]
-                no = "no port" in self.ways and option == self.COM
-                yes_to = {self.WILL: self.DO, self.DO: self.WILL}
-                no_to = {self.WILL: self.DONT, self.DO: self.WONT}
-                if order in yes_to:
-                    yield bytes([self.IAC, (no_to if no else yes_to)[order], option])
-                continue
-            command, value = match[1][0], match[2]
-            self.purged = self.purged or command == 12
-            if command == 1 and "another rate" in self.ways:
-                value = (1200).to_bytes(4, "big")
-            if command == 5 and "no control" in self.ways:
-                continue
-            if command == 5 and "odd control" in self.ways:
-                value = b"\x00"
-            if "no port" in self.ways or (command != 1 and "settings unheard" in self.ways):
-                continue
-            yield bytes([self.IAC, self.SB, self.COM, command + 100]) + value + bytes([self.IAC, self.SE])
-
-
-@pytest.mark.parametrize("way", ["", "no control", "odd control"])
-def test_a_remote_server_with_ways_of_its_own_is_read(way: str) -> None:
-    server = FarServer(way)
-    life = Life(server.address)
-    life.until(lambda life: GGA in life.data)
-    life.end()
-    assert life.events[0] == "opened"
-    assert not server.purged
-
-
-@pytest.mark.parametrize(
-    ("way", "words"),
-    [
-        ("silent", "speaks no RFC 2217"),
-        ("no port", "does not confirm the settings"),
-        ("another rate", "refuses the rate of 9600"),
-        ("settings unheard", "does not confirm the settings"),
-    ],
-)
-def test_what_a_remote_server_refused_is_told(way: str, words: str) -> None:
-    life = Life(FarServer(way).address)
-    life.until(lambda life: "refused" in life.events)
-    life.end()
-    told = next(record for record in life.records if isinstance(record, Event) and record.name == "refused")
-    assert words in str(told.details["reason"]) and "silence" not in str(told.details)
-
-
-def test_what_came_before_a_remote_server_closed_is_all_recorded() -> None:
-    """It sends much and closes at once: pyserial's reader has ended before the half of it was handed out."""
-    data = bytes(range(256)) * 500
-    life = Life(RemotePort(data, 0.0).address)
-    life.until(lambda life: "lost" in life.events)
-    life.end()
-    assert life.data == data
-    lost = next(record for record in life.records if isinstance(record, Event) and record.name == "lost")
-    assert lost.details["reason"] == "the other side closed it"
-
-
-def test_a_remote_serial_lane_is_set_read_and_lost() -> None:
-    data = GGA * 20 + bytes(range(256)) * 2
-    remote = RemotePort(data)
-    life = Life(remote.address)
-    life.until(lambda life: len(life.data) == len(data))
-    life.until(lambda life: "lost" in life.events)
-    life.end()
-    assert life.data == data
-    assert remote.rate == 9600
-    assert life.events[:2] == ["opened", "lost"]
 
 
 def test_what_waits_at_opening_is_traffic_like_the_rest() -> None:

@@ -40,6 +40,11 @@ class LaneSpec:
         return "://" in self.address
 
     @property
+    def remote(self) -> bool:
+        """It is a serial port of another machine (RFC 2217)."""
+        return self.address.startswith("rfc2217://")
+
+    @property
     def listens(self) -> bool:
         """It waits for a client."""
         return self.address.startswith(f"{LISTEN}://")

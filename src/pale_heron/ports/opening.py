@@ -4,7 +4,6 @@ import contextlib
 import errno
 import io
 import os
-import queue
 import select
 import threading
 from dataclasses import replace
@@ -33,9 +32,6 @@ PROBLEMS: Final[tuple[type[Exception], ...]] = (
     *DRIVER_ERRORS,
 )
 """Whatever a driver or pyserial may say no with."""
-
-LENIENT: Final = "?ign_set_control"
-"""Servers of RFC 2217 confirm an order for DTR, RTS or flow control (SET-CONTROL) in ways of their own, or never."""
 
 NO_BREAK: Final[tuple[type[Exception], ...]] = (*PROBLEMS, AttributeError)
 
@@ -92,12 +88,7 @@ class ByteStream:
         self.news: list[tuple[str, dict[str, Any]]] = []
         self._networked = spec.networked
         try:
-            self._port = serial.serial_for_url(
-                spec.address + (LENIENT if spec.address.startswith("rfc2217://") else ""),
-                do_not_open=True,
-                timeout=0.1,
-                **_as_driver_takes(settings),
-            )
+            self._port = self._made(spec, {"timeout": 0.1, **_as_driver_takes(settings)})
             # Before opening, so that they are right as soon as may be: Linux raises both within open(), whatever is set
             # here, and a board whose reset hangs on one of them may see that.
             self._port.dtr, self._port.rts = settings.dtr, settings.rts
@@ -114,6 +105,11 @@ class ByteStream:
         except (io.UnsupportedOperation, AttributeError):
             self._file = None
 
+    @staticmethod
+    def _made(spec: LaneSpec, settings: dict[str, Any]) -> Any:
+        """The port by pyserial's class for such an address, not yet open."""
+        return serial.serial_for_url(spec.address, do_not_open=True, **settings)
+
     def read(self, wait_s: float) -> bytes:
         """What has arrived, after waiting for the first byte at most `wait_s`; empty where nothing came.
 
@@ -121,8 +117,6 @@ class ByteStream:
         """
         try:
             if self._file is None:
-                if (waiting := getattr(self._port, "_read_buffer", None)) is not None:
-                    return self._queued(waiting, wait_s)
                 first: bytes = self._port.read(1)
                 return first + bytes(self._port.read(self._port.in_waiting)) if first else b""
             if not select.select([self._file], [], [], wait_s)[0]:
@@ -133,30 +127,6 @@ class ByteStream:
         if not data:
             raise StreamGone(CLOSED if self._networked else "the device hung up")
         return data
-
-    def _queued(self, waiting: "queue.Queue[bytes | None]", wait_s: float) -> bytes:
-        """What pyserial's own reader of RFC 2217 has put there. None stands behind the last byte of a connection.
-
-        Its `read` throws away what it has taken when that reader ends meanwhile.
-        """
-        data = bytearray()
-        try:
-            piece = waiting.get(timeout=wait_s)
-            while piece is not None:
-                data += piece
-                if len(data) >= READ_BYTES:
-                    return bytes(data)
-                piece = waiting.get_nowait()
-        except queue.Empty:
-            reader: threading.Thread | None = getattr(self._port, "_thread", None)
-            if not data and waiting.empty() and not (reader is not None and reader.is_alive()):
-                raise StreamGone(CLOSED) from None
-            return bytes(data)
-        if not data:
-            raise StreamGone(CLOSED)
-        # The end once more, for whoever asks next.
-        waiting.put(None)
-        return bytes(data)
 
     @property
     def writes_at_once(self) -> bool:

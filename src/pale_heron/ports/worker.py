@@ -376,9 +376,13 @@ class LaneWorker:
 
 def _opened(spec: LaneSpec) -> OpenStream:
     """The open stream of a lane, or Trouble."""
-    if not spec.listens:
-        return ByteStream(spec)
-    # Few lanes wait for somebody; no other one should wait for what that needs.
-    from pale_heron.ports.listening import ListeningStream
+    # Few lanes are of the network; no other one should wait for what those need.
+    if spec.listens:
+        from pale_heron.ports.listening import ListeningStream
 
-    return ListeningStream(spec)
+        return ListeningStream(spec)
+    if spec.remote:
+        from pale_heron.ports.remote import RemoteStream
+
+        return RemoteStream(spec)
+    return ByteStream(spec)
