@@ -113,9 +113,9 @@ def outcome(fault: Fault, folder: Path) -> Outcome:
     words = [sys.executable, "-m", "pale_heron", "record", f"m={feeder.path}", "-o", str(capture)]
     options: dict[str, Any] = {"stderr": subprocess.PIPE, "text": True, "preexec_fn": fault.limit}
     recording = subprocess.Popen(words, **options)
-    _until(lambda: b'"opened"' in capture.read_bytes() if capture.exists() else False)
+    until(lambda: b'"opened"' in capture.read_bytes() if capture.exists() else False)
     feeder.begin()
-    _until(lambda: capture.stat().st_size > ROOM_BYTES // 2)
+    until(lambda: capture.stat().st_size > ROOM_BYTES // 2)
     fault.do(recording, capture)
     feeder.result()
     begin = time.monotonic()
@@ -123,7 +123,7 @@ def outcome(fault: Fault, folder: Path) -> Outcome:
     said = recording.communicate()[1]
     ending_s = time.monotonic() - begin
     feeder.end()
-    sent, got = sent_file.read_bytes(), _got(folder)
+    sent, got = sent_file.read_bytes(), recorded(folder)
     lost = _LOST.search(said)
     as_sent = _common(sent, got) + _common(sent[::-1], got[::-1]) >= len(got)
     return Outcome(fault, len(sent), len(got), as_sent, int(lost[1]) if lost else 0, said, ending_s)
@@ -134,7 +134,7 @@ def _common(one: bytes, other: bytes) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
-def _got(folder: Path) -> bytes:
+def recorded(folder: Path) -> bytes:
     """What the records hold together, in the order of their times."""
     held: list[tuple[int, bytes]] = []
     for path in sorted(folder.glob("*.pcapng*")):
@@ -145,7 +145,7 @@ def _got(folder: Path) -> bytes:
     return b"".join(data for _, data in sorted(held, key=lambda each: each[0]))
 
 
-def _until(done: Callable[[], bool]) -> None:
+def until(done: Callable[[], bool]) -> None:
     end = time.monotonic() + LIMIT_S
     while not done():
         if time.monotonic() > end:

@@ -13,8 +13,8 @@ from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
+from benchmarks.servers import RemotePort
 from tests.ports.life import Life, speak
-from tests.ports.test_remote import RemotePort
 from tests.streams import GGA
 from tests.waiting import LIMIT_S, until
 

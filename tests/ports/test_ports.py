@@ -116,6 +116,27 @@ def test_a_line_that_comes_byte_by_byte_is_one_chunk_with_the_time_of_its_first_
     assert [piece.time for piece in pieces] == [SECOND, SECOND + len(GGA) * byte_ns]
 
 
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 200_000_000), st.binary(min_size=1, max_size=60) | st.just(GGA + GGA[:30])),
+        max_size=30,
+    ),
+    st.sampled_from([0, 86_805, 1_041_666]),
+)
+def test_times_never_go_back_however_much_faster_it_comes_than_the_line_could(
+    reads: list[tuple[int, bytes]], byte_ns: int
+) -> None:
+    """A network, or an adapter that hands over what it kept, knows nothing of the rate that was named."""
+    coalescer, pieces, now = ChunkCoalescer(byte_ns, after=SECOND), [], SECOND
+    for passed, data in reads:
+        now += passed
+        pieces += coalescer.due(now) + coalescer.add(data, now)
+    pieces += coalescer.take()
+    assert b"".join(piece.data for piece in pieces) == b"".join(data for _, data in reads)
+    times = [SECOND, *(piece.time for piece in pieces), now]
+    assert times == sorted(times)
+
+
 def test_an_echo_does_not_lend_its_time_to_the_answer_behind_it() -> None:
     coalescer = ChunkCoalescer()
     assert coalescer.add(b"AT\r", SECOND) == []
@@ -139,15 +160,6 @@ def test_held_bytes_go_on_when_due_or_many() -> None:
     assert [piece.data for piece in coalescer.due(SECOND + QUIET_NS)] == [b"> "]
     assert coalescer.deadline is None
     assert [len(piece.data) for piece in coalescer.add(b"x" * ENOUGH, 2 * SECOND)] == [ENOUGH]
-
-
-@given(st.lists(st.binary(min_size=1, max_size=30), max_size=30))
-def test_gathering_loses_and_reorders_nothing(reads: list[bytes]) -> None:
-    coalescer, pieces = ChunkCoalescer(100), []
-    for place, data in enumerate(reads):
-        pieces += coalescer.add(data, place * 7_000_000) + coalescer.due(place * 7_000_000)
-    pieces += coalescer.take()
-    assert b"".join(piece.data for piece in pieces) == b"".join(reads)
 
 
 def test_what_does_not_fit_is_counted_and_told() -> None:

@@ -5,12 +5,10 @@ import itertools
 import re
 import socket
 import threading
-import time
 from collections.abc import Iterator
 
 import pytest
-import serial
-import serial.rfc2217
+from benchmarks.servers import RemotePort
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.ports.life import Life
@@ -20,45 +18,6 @@ from tests.waiting import LIMIT_S
 from pale_heron.core.frames import Event
 from pale_heron.ports.opening import CLOSED
 from pale_heron.ports.remote import ENDLESS, LONGEST_OPTION, BoundedOptions
-
-
-class RemotePort:
-    """A serial port of another machine (RFC 2217) on loopback: negotiates, sends what it is told, hangs up."""
-
-    def __init__(self, data: bytes, stays_s: float = 0.5) -> None:
-        """It stays so long after its last byte."""
-        self._server = socket.create_server(("127.0.0.1", 0))
-        self.address = f"rfc2217://127.0.0.1:{self._server.getsockname()[1]}"
-        self._stays_s = stays_s
-        self.rate = 0
-        self._data = data
-        self._thread = threading.Thread(target=self._serve, daemon=True)
-        self._thread.start()
-
-    def _serve(self) -> None:
-        port = serial.serial_for_url("loop://", timeout=0)
-        connection, _ = self._server.accept()
-        manager = serial.rfc2217.PortManager(port, Answers(connection))
-        connection.settimeout(0.5)
-        # The other side asks for its settings and waits for each answer; when it is quiet, all is agreed.
-        with contextlib.suppress(TimeoutError):
-            while received := connection.recv(1024):
-                b"".join(manager.filter(received))
-        self.rate = port.baudrate
-        connection.sendall(b"".join(manager.escape(self._data)))
-        time.sleep(self._stays_s)
-        connection.close()
-        self._server.close()
-
-
-class Answers:
-    """What a PortManager writes its answers to."""
-
-    def __init__(self, connection: socket.socket) -> None:
-        self._connection = connection
-
-    def write(self, data: bytes) -> None:
-        self._connection.sendall(data)
 
 
 class FarServer:

@@ -46,10 +46,11 @@ class ChunkCoalescer:
         pieces: list[TimedBytes] = []
         if self._held.endswith(b"\r") and data[:1] != b"\n":
             pieces = self.take()
+        # What came before this read was handed over by the one before, whatever rate the line is said to have.
+        earliest, self._end = self._end, now
         if not self._held:
-            self._begin = max(self._end, now - len(data) * self._byte_ns)
+            self._begin = max(earliest, now - len(data) * self._byte_ns)
         self._held += data
-        self._end = now
         if len(self._held) >= ENOUGH:
             return [*pieces, *self.take()]
         cut = data.rfind(b"\n") + 1
@@ -58,7 +59,7 @@ class ChunkCoalescer:
         rest = data[cut:]
         pieces += [TimedBytes(self._begin, self._held[: len(self._held) - len(rest)])]
         self._held = rest
-        self._begin = now - len(rest) * self._byte_ns
+        self._begin = max(earliest, now - len(rest) * self._byte_ns)
         return pieces
 
     def due(self, now: int) -> list[TimedBytes]:
