@@ -9,6 +9,7 @@ import stat
 import subprocess
 import sys
 import tempfile
+import tomllib
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Final, NamedTuple
@@ -20,7 +21,7 @@ from pale_heron.sim.marsh import BEGIN_UTC
 
 LIMIT_S: Final = 60.0
 WRONG: Final = 70
-SIMPLE: Final = 'name = "x"\nversion = 1\n[recognise]\nlines = ["{pattern}"]\n{more}'
+SIMPLE: Final = 'name = "x"\n[recognise]\nsays = ["{pattern}"]\n{more}'
 
 
 class FileFault(NamedTuple):
@@ -42,16 +43,16 @@ FAULTS: Final[dict[str, FileFault]] = {
     "export over its own input": FileFault((*EXPORT, "a.pcapng"), "", ("a.pcapng",)),
     "export over its input, by another name": FileFault((*EXPORT, "other-name"), "", ("a.pcapng", "other-name")),
     "export over a folder": FileFault((*EXPORT, "folder"), "", ("folder",)),
-    "a pipe as input": FileFault(("summary", "pipe"), "pipe"),
-    "a dialect with an endless number": FileFault(("dialect", "check", "inf.toml"), "code"),
-    "a dialect of nested brackets": FileFault(("dialect", "check", "nested.toml"), "pattern"),
-    "a capture with such a dialect": FileFault(("summary", "dialects.pcapng"), ""),
-    "the same, decoded": FileFault(("decode", "dialects.pcapng", "--to", "jsonl"), ""),
-    "events of huge numbers": FileFault(("summary", "numbers.pcapng"), ""),
-    "a rule of nested brackets": FileFault(("redact", "a.pcapng", "-o", "b.pcapng", "--also", "rules.toml"), "rule"),
-    "a capture cut in the middle": FileFault(("summary", "cut.pcapng"), ""),
+    "a pipe where more than one reading is needed": FileFault(("export", "pipe", "--all", "b"), "pipe"),
+    "a dialect with an endless number": FileFault(("dialect", "check", "inf.toml"), "code is no number"),
+    "a dialect of nested brackets": FileFault(("dialect", "check", "nested.toml"), "1 mistake"),
+    "a capture with such dialects": FileFault(("summary", "dialects.pcapng"), "355 valid"),
+    "the same, decoded": FileFault(("decode", "dialects.pcapng"), "GNGGA"),
+    "events of huge numbers": FileFault(("summary", "numbers.pcapng"), "355 valid"),
+    "a rule of nested brackets": FileFault(("redact", "a.pcapng", "-o", "b.pcapng", "--also", "rules.toml"), "rule 1"),
+    "a capture cut in the middle": FileFault(("summary", "cut.pcapng"), "the file ends in the middle"),
     "a capture of zeros": FileFault(("summary", "zeros.pcapng"), "zeros"),
-    "names that are escape sequences": FileFault(("summary", "names.pcapng"), ""),
+    "names that are escape sequences": FileFault(("summary", "names.pcapng"), "355 valid"),
 }
 
 
@@ -60,19 +61,19 @@ def prepare(folder: Path) -> None:
     plain = [Chunk("m", Direction.IN, _at(second), data) for second, data in enumerate(epochs(30))]
     nested = "(" * 400 + "x" + ")" * 400
     endless = SIMPLE.format(pattern="^X", more='[result.no]\ncode = inf\nline = "NO"\n')
-    brackets = SIMPLE.format(pattern=nested, more="")
+    made = endless, SIMPLE.format(pattern=nested, more="")
     _capture(folder / "a.pcapng", plain)
     _capture(
         folder / "dialects.pcapng",
-        [*(Event(_at(0), "m", "dialect", {"name": "x", "text": text}) for text in (endless, brackets)), *plain],
+        [*(Event(_at(0), "m", "dialect", {"name": "x", "table": tomllib.loads(text)}) for text in made), *plain],
     )
     huge = 10**400
     events = [Event(_at(0), "m", name, {"bytes": huge, "rate": huge, "gap_ms": huge}) for name in ("opened", "dropped")]
     _capture(folder / "numbers.pcapng", [*events, *plain])
     _capture(folder / "names.pcapng", [each._replace(lane="\x1b]0;x\x07\x9b2J[/b]") for each in plain])
     (folder / "inf.toml").write_text(endless)
-    (folder / "nested.toml").write_text(brackets)
-    (folder / "rules.toml").write_text(f'[[rule]]\nname = "x"\npattern = "{nested}"\n')
+    (folder / "nested.toml").write_text(made[1])
+    (folder / "rules.toml").write_text(f'[[rule]]\nkind = "x"\nshape = "{nested}"\n')
     (folder / "cut.pcapng").write_bytes((folder / "a.pcapng").read_bytes()[:-1000])
     (folder / "zeros.pcapng").write_bytes(bytes(100_000))
     (folder / "other-name").symlink_to("a.pcapng")
@@ -87,6 +88,8 @@ def _at(second: int) -> int:
 
 def _capture(path: Path, records: Sequence[Chunk | Event]) -> None:
     writer = CaptureWriter(path)
+    for lane in sorted({record.lane for record in records}):
+        writer.add_lane(lane, "/dev/none", None)
     for record in records:
         if isinstance(record, Chunk):
             writer.chunk(record)

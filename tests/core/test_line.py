@@ -120,6 +120,13 @@ def test_steps_and_findings(epochs: list[bytes], wait_s: int, chain: list[str], 
     assert [finding.id for finding in snapshot.findings] == findings
 
 
+def test_what_came_in_came_through_an_open_port_though_the_record_does_not_hold_its_opening() -> None:
+    lane = Lane("curlew")
+    assert lane.snapshot(BEGIN).steps[0].state.value == "waiting"
+    lane.feed(chunk(GGA, BEGIN))
+    assert [step.state.value for step in lane.snapshot(BEGIN).steps] == ["reached"] * 5
+
+
 def test_a_full_line_is_found_and_a_decorative_rate_claims_nothing() -> None:
     for decorative, expected in ((False, ["line-full"]), (True, [])):
         lane = Lane("curlew")

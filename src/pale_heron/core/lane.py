@@ -145,6 +145,9 @@ class Lane:
         """The frames that a chunk completes; the trackers have seen them."""
         if chunk.direction is not OUT and not self._line.has_bytes:
             self._believed.fix.first_byte(chunk.time)
+            if self._opening is LaneOpening.OPENING:
+                # A record may not hold how the port was opened; what came in came through an open one.
+                self._opening = LaneOpening.OPEN
         if self.framing.bulk:
             self._line.feed_bulk(chunk)
             return []
