@@ -41,7 +41,7 @@ YEARS: Final = (1970, 2199)
 MOST = 1e12
 """No figure of a device is as large."""
 
-REMEMBERED: Final = 1 << 12
+REMEMBERED: Final = 1 << 10
 LONGEST_REMEMBERED: Final = 24
 """So many fields are remembered of each kind, and of these none that is longer."""
 
