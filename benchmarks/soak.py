@@ -23,8 +23,8 @@ LEAP_S = 7
 """The lanes say the same, so many seconds apart: their lines differ at any moment."""
 
 PICTURE_S = 5
-SETTLED_HOURS = 2
-"""By then what is bounded is full, or nearly so: docs/decisions/memory.md has all of it."""
+SETTLED_HOURS = 5
+"""At an epoch a second nearly all that is bounded is full by then: docs/decisions/memory.md."""
 
 HELD_MB = 3
 

@@ -69,6 +69,12 @@ def test_the_demo_goes_from_a_cold_start_to_a_fix_and_ends_clean(
     screen.until("Choose the next lane")
     screen.press("Escape")
     screen.until(lambda text: "Choose the next lane" not in text)
+    screen.press("C-p")
+    screen.until("Search for commands")
+    screen.type("skyplot")
+    screen.until("page  (v)  in Fix")
+    screen.press("Enter")
+    screen.until("Where are we, and how sure?")
     screen.press("q")
     screen.until("Recorded", "$ ")
     assert screen.title() == before, "cursor, mouse and screen are as they were"

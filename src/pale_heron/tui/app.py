@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Protocol, TypeVar
 
 from textual import events
-from textual.app import ComposeResult, SystemCommand
+from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
+from textual.command import Provider
 from textual.containers import Horizontal
-from textual.screen import Screen
 from textual.widget import Widget
 
 from pale_heron.bench.config.own_keys import KEYS, OwnKey
@@ -100,10 +100,18 @@ class Bench(Protocol):
 ViewWidget = TypeVar("ViewWidget", bound=Widget)
 
 
+def _command_search() -> "type[Provider]":
+    # The first picture does not wait for it.
+    from pale_heron.tui.screens.palette import CommandSearch
+
+    return CommandSearch
+
+
 class PaleHeron(FullScreen[None]):
     """Shell and views. All that is shown comes from the bench's snapshot; nothing is kept here but what is chosen."""
 
     ENABLE_COMMAND_PALETTE = True
+    COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {_command_search}
     BINDINGS: ClassVar[list[BindingType]] = [
         *(
             # What a key does depends on the view: the table of actions knows.
@@ -490,12 +498,10 @@ class PaleHeron(FullScreen[None]):
         """Go to a moment of a replay."""
         self.with_player(lambda player: player.seek(moment))
 
-    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:  # noqa: ARG002 - Textual's
-        """The palette offers what the keys do, and no more."""
-        for action in working(self._view, self._replay):
-            if action.in_palette:
-                title = f"{action.label}  ({action.shown_key})"
-                yield SystemCommand(title, action.help, partial(self.call_later, partial(action.act.run, self)))
+    @property
+    def shown(self) -> tuple[str, bool]:
+        """The view, and whether it is of a replay."""
+        return self._view, self._replay
 
 
 def _read_dialects() -> None:
