@@ -64,7 +64,7 @@ def test_the_demo_goes_from_a_cold_start_to_a_fix_and_ends_clean(
     screen.press("Escape")
     screen.until(lambda text: "KEYS HERE" not in text)
     screen.press("C-p")
-    screen.until("Open one more lane")
+    screen.until("Hold the list")
     screen.type("next lane")
     screen.until("Choose the next lane")
     screen.press("Escape")

@@ -6,6 +6,7 @@ from textual.command import DiscoveryHit, Hit, Hits, Provider
 
 from pale_heron.tui.actions.finding import found
 from pale_heron.tui.actions.table import KeyAction, working
+from pale_heron.tui.acts import show_view
 from pale_heron.tui.views.table import VIEWS
 
 if TYPE_CHECKING:
@@ -43,7 +44,8 @@ class CommandSearch(Provider):
 
     async def discover(self) -> Hits:
         app = self._shown
-        for action in working(*app.shown):
+        # Of this view first; to go to another one has keys that stand above.
+        for action in sorted(working(*app.shown), key=lambda action: (not action.views, action.act.do is show_view)):
             if action.in_palette:
                 command = _Command(app, action)
                 yield DiscoveryHit(command.title, command.do, help=action.help)
