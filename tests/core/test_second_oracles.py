@@ -7,6 +7,7 @@ import operator
 import random
 import re
 import statistics
+from array import array
 from collections.abc import Callable
 
 import pytest
@@ -164,3 +165,21 @@ def test_percentiles_are_those_of_the_numbers_in_order(values: list[float]) -> N
     last = times.histogram.counts[-1] if len(times.histogram.counts) > 1 else len(values)
     assert last == sum(value >= edges[-1] for value in values) or len(times.histogram.counts) == 1
     assert sum(times.histogram.counts) == len(values)
+
+
+@given(st.lists(st.floats(-1e6, 1e6), max_size=300), st.integers(0, 300), st.integers(4, 64))
+def test_a_sample_is_the_same_one_by_one_many_together_and_copied_in_between(
+    values: list[float], cut: int, most: int
+) -> None:
+    single, together = Sample(most), Sample(most)
+    for value in values:
+        single.add(value)
+    together.extend(array("d", values[:cut]))
+    copy = together.copied()
+    for sample in (together, copy):
+        sample.extend(array("d", values[cut:]))
+        assert (list(sample.values), sample.count) == (list(single.values), len(values))
+        assert sample.times() == single.times()
+    assert len(single.values) < most
+    times = single.times()
+    assert times is None or (times.least, times.most) == (min(values), max(values))
