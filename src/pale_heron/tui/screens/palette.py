@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from pale_heron.tui.app import PaleHeron
 
 
-class _Command(NamedTuple):
+class _PaletteRow(NamedTuple):
     """An action as a row of the palette; `view` is gone to first, where that is another one."""
 
     app: "PaleHeron"
@@ -47,12 +47,12 @@ class CommandSearch(Provider):
         # Of this view first; to go to another one has keys that stand above.
         for action in sorted(working(*app.shown), key=lambda action: (not action.views, action.act.do is show_view)):
             if action.in_palette:
-                command = _Command(app, action)
+                command = _PaletteRow(app, action)
                 yield DiscoveryHit(command.title, command.do, help=action.help)
 
     async def search(self, query: str) -> Hits:
         app = self._shown
         view, replay = app.shown
         for each in found(query, view, replay=replay):
-            command = _Command(app, each.action, each.view)
+            command = _PaletteRow(app, each.action, each.view)
             yield Hit(each.score, command.title, command.do, help=each.action.help)

@@ -32,7 +32,10 @@ def waited(evidence: Evidence) -> str:
 
 def distinct(evidence: Evidence) -> str:
     garbage = evidence.garbage
-    return f"{garbage.distinct} different values in {garbage.of} bytes" if garbage else ""
+    if garbage is None:
+        return ""
+    values = "1 value alone" if garbage.distinct == 1 else f"{garbage.distinct} different values"
+    return f"{values} in {garbage.of} bytes"
 
 
 def like_words(evidence: Evidence) -> str:
