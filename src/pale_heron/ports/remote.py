@@ -64,7 +64,7 @@ class RemotePort(serial.rfc2217.Serial):
 
     def _telnet_read_loop(self) -> None:
         self._socket = BoundedOptions(self._socket)
-        super()._telnet_read_loop()  # type: ignore[misc]
+        super()._telnet_read_loop()  # type: ignore[misc]  # the stubs leave it out
 
     def take(self, wait_s: float) -> bytes:
         """What has arrived, after waiting for the first byte at most `wait_s`. StreamGone behind the last one.
